@@ -1,0 +1,37 @@
+#pragma once
+/// From and to the caller's own interleaved buffers (RGBRGB...), where integer samples exist.
+
+#include <cstddef>
+#include <cstdint>
+
+#include "sieve/core/image.hpp"
+
+namespace sieve {
+
+/// How many samples did not fit the integer format and were saturated: lost lights are never silent.
+struct Saturation {
+  std::size_t below = 0;         ///< samples under 0
+  std::size_t above = 0;         ///< samples over 1
+  std::size_t not_a_number = 0;  ///< NaN samples, written as 0
+  std::size_t total() const { return below + above + not_a_number; }
+};
+
+/// Reads a caller's interleaved buffer into a picture: value v becomes v / maximum. Sizes in pixels; `row_stride`
+/// in samples (0 means width * channels); `maximum` is the level that means white (255, or 4095 for 12 bits in
+/// 16). Float samples are taken as they are. BadCall for a null buffer, a size below 1, or a zero maximum. O(samples).
+Image from_interleaved(const std::uint8_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0,
+                       std::uint32_t maximum = 255);
+Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels,
+                       std::ptrdiff_t row_stride = 0, std::uint32_t maximum = 65535);
+Image from_interleaved(const float* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0);
+
+/// Writes a picture into a caller's interleaved buffer: 0..1 becomes 0..maximum, rounded to nearest (half away
+/// from zero) and saturated; tells how many samples were outside. Float buffers get every value as it is.
+/// The buffer holds height rows of `row_stride` samples (0 means width * channels).
+Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride = 0,
+                          std::uint32_t maximum = 255);
+Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrdiff_t row_stride = 0,
+                          std::uint32_t maximum = 65535);
+void to_interleaved(const ConstView& in, float* samples, std::ptrdiff_t row_stride = 0);
+
+}  // namespace sieve

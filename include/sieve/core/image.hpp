@@ -1,0 +1,153 @@
+#pragma once
+/// The picture type: planar 32-bit float samples, and non-owning views of such samples.
+
+#include <cstddef>
+#include <cstdint>
+
+namespace sieve {
+
+/// Width and height in pixels, and the number of channels: 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA.
+struct Shape {
+  int width = 0;
+  int height = 0;
+  int channels = 1;
+
+  friend bool operator==(const Shape&, const Shape&) = default;
+  /// Number of pixels of one channel.
+  std::size_t pixels() const { return static_cast<std::size_t>(width) * static_cast<std::size_t>(height); }
+  /// Number of samples of all channels.
+  std::size_t samples() const { return pixels() * static_cast<std::size_t>(channels); }
+  /// True where there is no sample at all.
+  bool empty() const { return width <= 0 || height <= 0 || channels <= 0; }
+  /// True where the last channel is alpha, which every filter passes through untouched.
+  bool has_alpha() const { return channels == 2 || channels == 4; }
+  /// Number of channels without alpha: the ones that filters work on.
+  int color_channels() const { return has_alpha() ? channels - 1 : channels; }
+};
+
+/// A rectangle in pixels: left, top, width, height.
+struct Rectangle {
+  int x = 0;
+  int y = 0;
+  int width = 0;
+  int height = 0;
+  friend bool operator==(const Rectangle&, const Rectangle&) = default;
+};
+
+/// A read-only look at samples that somebody else owns. Strides are counted in samples, so that a caller's own
+/// planar float buffer, or a part of one, is filtered without a copy.
+struct ConstView {
+  const float* data = nullptr;
+  Shape shape;
+  std::ptrdiff_t row_stride = 0;    ///< samples from one row to the next
+  std::ptrdiff_t plane_stride = 0;  ///< samples from one channel to the next
+  std::uint32_t maximum = 0;        ///< largest level of the integer source (255 for 8 bits); 0 for float data
+
+  int width() const { return shape.width; }
+  int height() const { return shape.height; }
+  int channels() const { return shape.channels; }
+  bool empty() const { return shape.empty(); }
+  /// First sample of row `y` of channel `c`.
+  const float* row(int y, int c = 0) const { return data + c * plane_stride + y * row_stride; }
+  /// The sample at (x, y) of channel `c`. No check of the position.
+  float at(int x, int y, int c = 0) const { return row(y, c)[x]; }
+  /// One channel alone, as a gray view.
+  ConstView channel(int c) const;
+  /// A part of the picture, without a copy. BadCall where the rectangle is not inside.
+  ConstView part(const Rectangle& r) const;
+};
+
+/// A writable look at samples that somebody else owns.
+struct View {
+  float* data = nullptr;
+  Shape shape;
+  std::ptrdiff_t row_stride = 0;
+  std::ptrdiff_t plane_stride = 0;
+
+  int width() const { return shape.width; }
+  int height() const { return shape.height; }
+  int channels() const { return shape.channels; }
+  float* row(int y, int c = 0) const { return data + c * plane_stride + y * row_stride; }
+  float& at(int x, int y, int c = 0) const { return row(y, c)[x]; }
+  /// One channel alone, as a gray view.
+  View channel(int c) const;
+  /// A part of the picture, without a copy. BadCall where the rectangle is not inside.
+  View part(const Rectangle& r) const;
+  /// The same samples, read-only.
+  operator ConstView() const { return {data, shape, row_stride, plane_stride, 0}; }
+};
+
+/// Owns a picture: channel planes of float samples, every row aligned to 64 bytes and padded to a multiple of
+/// that. Nominal black is 0 and nominal white 1; nothing clips or rescales unless an operation is named for it.
+/// A value type: a copy copies the samples.
+class Image {
+ public:
+  /// No picture: width, height and channels are 0.
+  Image() = default;
+  /// A black picture. BadCall where a size is below 1 or channels is not 1..4, Error where memory is short.
+  /// Large pictures come as fresh zero pages from the system, so that nothing is filled twice.
+  Image(int width, int height, int channels = 1);
+  /// The same from a shape; `maximum` is the largest level of the integer source, 0 for float data.
+  explicit Image(const Shape& shape, std::uint32_t maximum = 0);
+  /// A copy of the samples that a view shows.
+  explicit Image(const ConstView& view);
+  Image(const Image& other);
+  Image(Image&& other) noexcept;
+  Image& operator=(const Image& other);
+  Image& operator=(Image&& other) noexcept;
+  ~Image();
+
+  const Shape& shape() const { return shape_; }
+  int width() const { return shape_.width; }
+  int height() const { return shape_.height; }
+  int channels() const { return shape_.channels; }
+  bool empty() const { return shape_.empty(); }
+  /// Largest level of the integer file or buffer the picture came from (7 for 3 bits, 255 for 8); 0 for float.
+  /// Filters hand it on, so that the depth of the source is the default when the result is written.
+  std::uint32_t maximum() const { return maximum_; }
+  void set_maximum(std::uint32_t maximum) { maximum_ = maximum; }
+
+  /// The sample at (x, y) of channel `c`. No check of the position.
+  float at(int x, int y, int c = 0) const { return view().at(x, y, c); }
+  float& at(int x, int y, int c = 0) { return view().at(x, y, c); }
+  const float* row(int y, int c = 0) const { return view().row(y, c); }
+  float* row(int y, int c = 0) { return view().row(y, c); }
+
+  View view() { return {data_, shape_, row_stride_, plane_stride_}; }
+  ConstView view() const { return {data_, shape_, row_stride_, plane_stride_, maximum_}; }
+  operator ConstView() const { return view(); }
+
+ private:
+  float* data_ = nullptr;
+  std::size_t bytes_ = 0;
+  Shape shape_{0, 0, 0};
+  std::ptrdiff_t row_stride_ = 0;
+  std::ptrdiff_t plane_stride_ = 0;
+  std::uint32_t maximum_ = 0;
+};
+
+/// Number of bits that hold the levels 0..maximum; 32 (float) for 0.
+int bits_of(std::uint32_t maximum);
+
+/// Copies the samples of `from` to `to` in parallel. BadCall where the shapes differ. This is the yardstick that
+/// all speeds are measured against.
+void copy(const ConstView& from, const View& to);
+
+/// Copies the alpha channel, where there is one, from `from` to `to` (same shape).
+void copy_alpha(const ConstView& from, const View& to);
+
+/// True where the two views show the same samples, bit for bit, in the same shape.
+bool identical(const ConstView& a, const ConstView& b);
+
+/// Checks that every call operator makes: the input is not empty, the output has the shape that is needed and
+/// shares no memory with the input (nothing changes its input). `who` is named in the BadCall.
+void require_input(const ConstView& in, const char* who);
+void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who);
+
+/// "768x512, 3 channels": a shape in words, for messages.
+struct ShapeText {
+  char text[64];
+};
+ShapeText text_of(const Shape& shape);
+
+}  // namespace sieve

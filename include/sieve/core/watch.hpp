@@ -1,0 +1,62 @@
+#pragma once
+/// Stopping long work and hearing how far it is.
+
+#include <atomic>
+#include <functional>
+
+namespace sieve {
+
+/// Watches the work of the threads it is active for. One interface for progress and for cancellation:
+///
+///     Watch watch;
+///     watch.on_progress = [](double share) { ... };   // 0..1, called from any thread, at most about 20 times a second
+///     Watch::Active active(watch);                     // from here on, in this thread and the workers it starts
+///     Image out = filter(in);                          // throws Stopped soon after watch.stop()
+class Watch {
+ public:
+  /// Hears the share of the work that is done, 0..1. An exception must not leave it.
+  std::function<void(double share)> on_progress;
+
+  /// Asks the work to end; safe from any thread and from a signal handler.
+  void stop() noexcept { stopped_.store(true, std::memory_order_relaxed); }
+  bool stopped() const noexcept { return stopped_.load(std::memory_order_relaxed); }
+
+  /// Makes a watch the current one of this thread for its own lifetime.
+  class Active {
+   public:
+    explicit Active(Watch& watch) : Active(&watch) {}
+    explicit Active(Watch* watch);
+    ~Active();
+    Active(const Active&) = delete;
+    Active& operator=(const Active&) = delete;
+
+   private:
+    Watch* before_;
+  };
+
+ private:
+  std::atomic<bool> stopped_{false};
+};
+
+/// The watch that is active in this thread, or null.
+Watch* current_watch() noexcept;
+
+/// Throws Stopped where the current watch was asked to stop. Loops of one's own call it now and then.
+void checkpoint();
+
+/// Counts the parts of a long piece of work and tells the current watch. Safe from many threads.
+class Progress {
+ public:
+  /// `total` parts (rows, iterations) are to come.
+  explicit Progress(double total);
+  /// `parts` more are done.
+  void add(double parts);
+
+ private:
+  Watch* watch_;
+  double total_;
+  std::atomic<double> done_{0};
+  std::atomic<long long> last_{0};
+};
+
+}  // namespace sieve

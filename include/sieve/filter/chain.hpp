@@ -1,0 +1,42 @@
+#pragma once
+/// Filters one after the other, and their text.
+
+#include <functional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "sieve/filter/catalogue.hpp"
+
+namespace sieve {
+
+/// Any number of filters, run in order: `Chain{Gaussian{.sigma = 1}, Stretch{}}(picture)`. A Chain of none gives the
+/// picture back.
+class Chain {
+ public:
+  Chain() = default;
+  Chain(std::initializer_list<Filter> steps) : steps_(steps) {}
+  explicit Chain(std::vector<Filter> steps) : steps_(std::move(steps)) {}
+
+  /// The chain that words say: a filter name, then key=value words, then `then` and the next step:
+  /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. BadCall says what is wrong in which step.
+  static Chain parse(std::span<const std::string> words, const Catalogue& catalogue = Catalogue::standard(),
+                     const Resources& resources = {});
+  /// The same from one line, split at blanks.
+  static Chain parse(const std::string& line, const Catalogue& catalogue = Catalogue::standard(),
+                     const Resources& resources = {});
+
+  /// Runs all steps. The input is not changed. Cost: the sum of the steps'.
+  Image operator()(const ConstView& in) const;
+  /// The same; hears each step's result as it is there: on_step(index, result, seconds).
+  Image run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const;
+
+  const std::vector<Filter>& steps() const { return steps_; }
+  /// "gray then gaussian sigma=2", which parse() reads back.
+  std::string text() const;
+
+ private:
+  std::vector<Filter> steps_;
+};
+
+}  // namespace sieve

@@ -1,0 +1,75 @@
+#pragma once
+/// Files: PNG, JPEG, TIFF, PNM (PBM, PGM, PPM) and PFM. Target LeanSieve::io.
+
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sieve/core/buffers.hpp"
+#include "sieve/core/image.hpp"
+
+namespace sieve::io {
+
+/// The formats that are read and written.
+enum class Format { png, jpeg, tiff, pnm, pfm };
+
+/// "PNG", "JPEG", "TIFF", "PNM", "PFM".
+const char* name_of(Format format);
+/// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm, any case);
+/// nothing for another ending.
+std::optional<Format> format_of_name(const std::string& name);
+/// The endings that can be written, for messages.
+std::string known_endings();
+
+/// What a decoder may use. A header that asks for more is refused before anything is allocated.
+struct Limits {
+  std::uint64_t pixels = std::uint64_t{1} << 29;      ///< width times height
+  std::uint64_t file_bytes = std::uint64_t{1} << 32;  ///< size of the file
+};
+
+/// A picture and what its file says beside the samples.
+struct Loaded {
+  Image image;                         ///< 0..1 scale; image.maximum() is the file's largest level, 0 for float
+  Format format = Format::png;
+  int bits = 8;                        ///< stored bits a sample; 32 for float
+  std::vector<std::uint8_t> profile;   ///< the embedded ICC color profile, empty where there is none
+  std::string note;                    ///< what was done on reading, in words ("turned as its orientation tag says")
+};
+
+/// Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
+/// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied. Error with one line for a file
+/// that is missing, truncated, damaged, mislabeled or larger than the limits.
+Loaded read(const std::string& path, const Limits& limits = {});
+
+/// The same from memory; `name` stands in messages and is checked against the content.
+Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& name, const Limits& limits = {});
+
+/// The whole of a small text file, for kernels and recipes. Error where it cannot be read or is over 1 MiB.
+std::string read_text(const std::string& path);
+
+/// How a picture is written.
+struct WriteOptions {
+  std::optional<int> bits;            ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
+  int quality = 92;                   ///< JPEG alone, 1 to 100
+  std::vector<std::uint8_t> profile;  ///< ICC profile to embed, where the format can
+};
+
+/// What was written.
+struct Written {
+  Saturation saturation;  ///< samples outside 0..1, lost by rounding to integers
+  int bits = 8;           ///< stored bits a sample
+  std::string note;       ///< what the format could not hold, in words ("alpha was left out")
+};
+
+/// Writes a picture in the format that the name's ending says, beside its place first and then renamed: a stop at
+/// any moment leaves the old file or the new one, whole. Integer formats round to nearest and saturate, and the
+/// result tells how many samples were outside. BadCall for an unknown ending or a depth that the format has not,
+/// Error where the file cannot be written.
+Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
+
+/// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
+void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);
+
+}  // namespace sieve::io

@@ -1,0 +1,8 @@
+#pragma once
+/// All of the core of Lean Sieve. Files and drawing have headers of their own: sieve/io.hpp, sieve/draw.hpp.
+
+#include "sieve/core.hpp"
+#include "sieve/filter.hpp"
+#include "sieve/reference.hpp"
+#include "sieve/spatial.hpp"
+#include "sieve/tone.hpp"

@@ -1,0 +1,85 @@
+#pragma once
+/// Convolution kernels: by name, from text, from a file.
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// A small grid of weights ("taps") with an anchor: the tap that lies on the pixel being computed.
+/// Weights are in double; taps are stored row by row from the top left.
+class Kernel {
+ public:
+  /// One tap of weight 1: the identity.
+  Kernel() : Kernel(1, 1, {1.0}) {}
+  /// Odd sides; the anchor is the middle. BadCall for even sides (name the anchor then), a wrong number of taps,
+  /// a tap that is not finite, or more than 4096 taps to a side.
+  Kernel(int width, int height, std::vector<double> taps);
+  /// Any sides with the anchor named, counted from the top left of the kernel as written.
+  Kernel(int width, int height, std::vector<double> taps, int anchor_x, int anchor_y);
+
+  int width() const { return width_; }
+  int height() const { return height_; }
+  int anchor_x() const { return anchor_x_; }
+  int anchor_y() const { return anchor_y_; }
+  const std::vector<double>& taps() const { return taps_; }
+  double at(int x, int y) const { return taps_[static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x)]; }
+  /// Sum of all taps: 1 keeps brightness, 0 answers only to change, anything else brightens or darkens.
+  double sum() const;
+  /// The same taps divided by their sum. BadCall where the sum is 0.
+  Kernel normalized() const;
+  /// Turned by 180 degrees, anchor with it: what convolution does to a kernel and correlation does not.
+  Kernel turned() const;
+  /// The column and row whose outer product the kernel is (to 1e-6 of its largest tap), or nothing: a separable
+  /// kernel runs as two one-dimensional passes.
+  struct Factors;
+  std::optional<Factors> separated() const;
+  /// The name or text it was made from, where there is one; otherwise its rows as text.
+  std::string text() const;
+
+  /// Square of 2 * radius + 1 equal taps of sum 1.
+  static Kernel box(int radius);
+  /// Gaussian sampled at whole pixels, sum 1. `sigma` above 0, in pixels; `size` odd, 0 means 2 * ceil(4 sigma) + 1,
+  /// which leaves out less than 7e-5 of the weight.
+  static Kernel gaussian(double sigma, int size = 0);
+  /// The kernel of a text: a name with parameters ("gaussian:sigma=2", "sobel_x"), rows split by `/` and numbers
+  /// by `,` ("0,-1,0/-1,5,-1/0,-1,0", with ":anchor=X,Y" behind it for even sides), or "@FILE". A file holds a row
+  /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor.
+  /// BadCall says what is wrong where.
+  static Kernel parse(std::string_view text, const Resources& resources = {});
+  /// The names that parse() knows, with one line each.
+  struct Named;
+  static const std::vector<Named>& names();
+
+ private:
+  int width_;
+  int height_;
+  int anchor_x_;
+  int anchor_y_;
+  std::vector<double> taps_;
+  std::string text_;
+};
+
+struct Kernel::Factors {
+  std::vector<double> column;  ///< one weight a row of the kernel
+  std::vector<double> row;     ///< one weight a column of the kernel
+};
+
+struct Kernel::Named {
+  std::string name;
+  std::string parameters;  ///< "sigma=1, size=0"
+  std::string help;
+};
+
+template <>
+struct TextValue<Kernel> {
+  static std::string text(const Kernel& k) { return k.text(); }
+  static Kernel parse(std::string_view s, const Resources& r) { return Kernel::parse(s, r); }
+  static const char* allowed() { return "a kernel: a name (lsieve kernel lists them), rows like 0,1,0/1,-4,1/0,1,0, or @FILE"; }
+};
+
+}  // namespace sieve

@@ -1,0 +1,60 @@
+#pragma once
+/// Operations on single samples: what makes a result fit to view.
+
+#include <optional>
+#include <string>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// Samples below `low` become `low`, above `high` become `high`; NaN stays NaN. One of the few operations that clip.
+struct Clip {
+  float low = 0;   ///< lowest sample kept
+  float high = 1;  ///< highest sample kept; BadCall where it is below `low`
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<Clip>& d);
+};
+
+/// A line through two points: samples from low..high go to to_low..to_high, and beyond that on along the same line
+/// (nothing is clipped). `low` and `high` left to themselves are the smallest and largest finite sample of all color
+/// channels together, so colors keep their balance; with `percent` that share of the samples is left out at each
+/// end (exact percentiles). A picture of one level comes out as to_low. O(samples).
+struct Stretch {
+  std::optional<float> low;   ///< input level that becomes to_low; auto: measured
+  std::optional<float> high;  ///< input level that becomes to_high; auto: measured
+  float to_low = 0;           ///< output level for low
+  float to_high = 1;          ///< output level for high; below to_low it inverts
+  float percent = 0;          ///< share of samples left out at each end when measured, in percent, 0 to 49
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  static void describe(Description<Stretch>& d);
+};
+
+/// |v| of every sample: the size of a signed difference or derivative.
+struct Absolute {
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<Absolute>& d);
+};
+
+/// Gray from color: a luma of the samples as stored, the mean, or one channel. Gray comes back as it is.
+struct Gray {
+  GrayBy by = GrayBy::rec709;
+
+  Image operator()(const ConstView& in) const;
+  Image plain(const ConstView& in) const;
+  Shape shape(const Shape& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<Gray>& d);
+};
+
+}  // namespace sieve

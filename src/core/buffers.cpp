@@ -1,0 +1,123 @@
+#include "sieve/core/buffers.hpp"
+
+#include <limits>
+#include <mutex>
+#include <string>
+#include <type_traits>
+
+#include "sieve/core/error.hpp"
+#include "sieve/core/parallel.hpp"
+
+namespace sieve {
+
+namespace {
+
+template <class T>
+void check_maximum(std::uint32_t maximum) {
+  if constexpr (std::is_integral_v<T>) {
+    if (maximum < 1 || maximum > std::numeric_limits<T>::max()) {
+      throw BadCall("maximum=" + std::to_string(maximum) + ": the level of white is 1.." +
+                    std::to_string(std::numeric_limits<T>::max()) + " for this buffer");
+    }
+  }
+}
+
+template <class T>
+Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t stride, std::uint32_t maximum) {
+  if (samples == nullptr) throw BadCall("from_interleaved: the buffer is null");
+  check_maximum<T>(maximum);
+  Image image(Shape{width, height, channels}, maximum);
+  if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
+  const View out = image.view();
+  parallel_rows(height, static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const T* in = samples + y * stride;
+      for (int c = 0; c < channels; ++c) {
+        float* row = out.row(y, c);
+        for (int x = 0; x < width; ++x) {
+          if constexpr (std::is_integral_v<T>) {
+            // A true division: v * (1 / maximum) is not the nearest float of v / maximum.
+            row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(maximum);
+          } else {
+            row[x] = in[x * channels + c];
+          }
+        }
+      }
+    }
+  });
+  return image;
+}
+
+template <class T>
+Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::uint32_t maximum) {
+  require_input(in, "to_interleaved");
+  if (samples == nullptr) throw BadCall("to_interleaved: the buffer is null");
+  check_maximum<T>(maximum);
+  const int channels = in.channels(), width = in.width();
+  if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
+  const float scale = static_cast<float>(maximum);
+  Saturation all;
+  std::mutex mutex;
+  parallel_rows(in.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
+    Saturation s;
+    for (int y = first; y < last; ++y) {
+      for (int c = 0; c < channels; ++c) {
+        const float* row = in.row(y, c);
+        T* out = samples + y * stride + c;
+        for (int x = 0; x < width; ++x) {
+          const float v = row[x];
+          if constexpr (std::is_integral_v<T>) {
+            const float level = v * scale + 0.5f;
+            if (v >= 0 && v <= 1) {
+              out[x * channels] = static_cast<T>(level);
+            } else if (v < 0) {
+              // Half a level either way still rounds to the end level: only what is truly lost counts.
+              s.below += v * scale <= -0.5f;
+              out[x * channels] = 0;
+            } else if (v > 1) {
+              s.above += level >= scale + 1;
+              out[x * channels] = static_cast<T>(maximum);
+            } else {
+              ++s.not_a_number;
+              out[x * channels] = 0;
+            }
+          } else {
+            out[x * channels] = v;
+          }
+        }
+      }
+    }
+    const std::lock_guard lock(mutex);
+    all.below += s.below;
+    all.above += s.above;
+    all.not_a_number += s.not_a_number;
+  });
+  return all;
+}
+
+}  // namespace
+
+Image from_interleaved(const std::uint8_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride,
+                       std::uint32_t maximum) {
+  return read(samples, width, height, channels, row_stride, maximum);
+}
+Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride,
+                       std::uint32_t maximum) {
+  return read(samples, width, height, channels, row_stride, maximum);
+}
+Image from_interleaved(const float* samples, int width, int height, int channels, std::ptrdiff_t row_stride) {
+  return read(samples, width, height, channels, row_stride, 0);
+}
+
+Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride, std::uint32_t maximum) {
+  return write(in, samples, row_stride, maximum);
+}
+Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrdiff_t row_stride,
+                          std::uint32_t maximum) {
+  return write(in, samples, row_stride, maximum);
+}
+void to_interleaved(const ConstView& in, float* samples, std::ptrdiff_t row_stride) {
+  write(in, samples, row_stride, 0);
+}
+
+}  // namespace sieve

@@ -1,0 +1,185 @@
+#include "sieve/core/image.hpp"
+
+#include <sys/mman.h>
+
+#include <bit>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+#include <limits>
+#include <string>
+#include <utility>
+
+#include "core/rows.hpp"
+#include "sieve/core/error.hpp"
+#include "sieve/core/parallel.hpp"
+
+namespace sieve {
+
+namespace {
+
+constexpr std::size_t kAlign = 64;
+constexpr std::size_t kHugePage = std::size_t{2} << 20;
+constexpr std::size_t kMapFrom = std::size_t{1} << 20;
+
+[[noreturn]] void no_memory(std::size_t bytes) {
+  throw Error("no memory for a picture of " + std::to_string(bytes >> 20) +
+              " MiB: crop or shrink it, or close other programs");
+}
+
+// Large pictures are mapped: the pages come zeroed, so nothing is filled before it is written, and huge pages
+// spare the faults that would otherwise cost as much as the work.
+float* allocate(std::size_t bytes) {
+  if (bytes >= kMapFrom) {
+    void* p = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    if (p == MAP_FAILED) no_memory(bytes);
+    if (bytes >= 2 * kHugePage) ::madvise(p, bytes, MADV_HUGEPAGE);
+    return static_cast<float*>(p);
+  }
+  void* p = std::aligned_alloc(kAlign, bytes);
+  if (p == nullptr) no_memory(bytes);
+  std::memset(p, 0, bytes);
+  return static_cast<float*>(p);
+}
+
+void release(float* data, std::size_t bytes) {
+  if (data == nullptr) return;
+  if (bytes >= kMapFrom) {
+    ::munmap(data, bytes);
+  } else {
+    std::free(data);
+  }
+}
+
+void check_part(const Rectangle& r, const Shape& s) {
+  if (r.x < 0 || r.y < 0 || r.width < 1 || r.height < 1 || r.width > s.width - r.x || r.height > s.height - r.y) {
+    throw BadCall("the part " + std::to_string(r.width) + "x" + std::to_string(r.height) + " at " +
+                  std::to_string(r.x) + "," + std::to_string(r.y) + " is not inside the picture of " +
+                  text_of(s).text);
+  }
+}
+
+}  // namespace
+
+ConstView ConstView::channel(int c) const {
+  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum};
+}
+
+ConstView ConstView::part(const Rectangle& r) const {
+  check_part(r, shape);
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
+}
+
+View View::channel(int c) const { return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride}; }
+
+View View::part(const Rectangle& r) const {
+  check_part(r, shape);
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride};
+}
+
+Image::Image(const Shape& shape, std::uint32_t maximum) : shape_(shape), maximum_(maximum) {
+  if (shape.width < 1 || shape.height < 1) {
+    throw BadCall(std::string("a picture of ") + text_of(shape).text + " has no pixel: width and height start at 1");
+  }
+  if (shape.channels < 1 || shape.channels > 4) {
+    throw BadCall("a picture of " + std::to_string(shape.channels) +
+                  " channels: allowed are 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA");
+  }
+  const std::size_t row = (static_cast<std::size_t>(shape.width) + 15) / 16 * 16;
+  const std::size_t limit = std::numeric_limits<std::ptrdiff_t>::max() / sizeof(float);
+  if (row > limit / static_cast<std::size_t>(shape.height) / static_cast<std::size_t>(shape.channels)) {
+    throw Error(std::string("a picture of ") + text_of(shape).text + " is larger than the memory of any machine");
+  }
+  row_stride_ = static_cast<std::ptrdiff_t>(row);
+  plane_stride_ = row_stride_ * shape.height;
+  bytes_ = row * static_cast<std::size_t>(shape.height) * static_cast<std::size_t>(shape.channels) * sizeof(float);
+  data_ = allocate(bytes_);
+}
+
+Image::Image(int width, int height, int channels) : Image(Shape{width, height, channels}) {}
+
+Image::Image(const ConstView& view) : Image(view.shape, view.maximum) { copy(view, this->view()); }
+
+Image::Image(const Image& other) {
+  if (!other.empty()) *this = Image(other.view());
+}
+
+Image::Image(Image&& other) noexcept { *this = std::move(other); }
+
+Image& Image::operator=(const Image& other) {
+  if (this != &other) *this = Image(other);
+  return *this;
+}
+
+Image& Image::operator=(Image&& other) noexcept {
+  std::swap(data_, other.data_);
+  std::swap(bytes_, other.bytes_);
+  std::swap(shape_, other.shape_);
+  std::swap(row_stride_, other.row_stride_);
+  std::swap(plane_stride_, other.plane_stride_);
+  std::swap(maximum_, other.maximum_);
+  return *this;
+}
+
+Image::~Image() { release(data_, bytes_); }
+
+int bits_of(std::uint32_t maximum) { return maximum == 0 ? 32 : static_cast<int>(std::bit_width(maximum)); }
+
+void copy(const ConstView& from, const View& to) {
+  if (from.shape != to.shape) {
+    throw BadCall(std::string("copy from ") + text_of(from.shape).text + " to " + text_of(to.shape).text +
+                  ": the shapes must be the same");
+  }
+  parallel_rows(from.height() * from.channels(), static_cast<std::size_t>(from.width()), [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const int c = i / from.height(), y = i % from.height();
+      rows::copy(from.row(y, c), to.row(y, c), static_cast<std::size_t>(from.width()),
+                 rows::streams(to.shape.samples()));
+    }
+  });
+}
+
+void copy_alpha(const ConstView& from, const View& to) {
+  if (!from.shape.has_alpha()) return;
+  const int c = from.channels() - 1;
+  copy(from.channel(c), to.channel(c));
+}
+
+bool identical(const ConstView& a, const ConstView& b) {
+  if (a.shape != b.shape) return false;
+  for (int c = 0; c < a.channels(); ++c) {
+    for (int y = 0; y < a.height(); ++y) {
+      if (std::memcmp(a.row(y, c), b.row(y, c), static_cast<std::size_t>(a.width()) * sizeof(float)) != 0) return false;
+    }
+  }
+  return true;
+}
+
+void require_input(const ConstView& in, const char* who) {
+  if (in.empty() || in.data == nullptr) throw BadCall(std::string(who) + ": the input has no pixel");
+}
+
+void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who) {
+  require_input(in, who);
+  if (out.shape != needed || out.data == nullptr) {
+    throw BadCall(std::string(who) + ": the output is " + text_of(out.shape).text + ", needed is " +
+                  text_of(needed).text);
+  }
+  const auto past = [](const float* data, const Shape& s, std::ptrdiff_t row, std::ptrdiff_t plane) {
+    return data + (s.channels - 1) * plane + (s.height - 1) * row + s.width;
+  };
+  const float* in_end = past(in.data, in.shape, in.row_stride, in.plane_stride);
+  const float* out_end = past(out.data, out.shape, out.row_stride, out.plane_stride);
+  if (out.data < in_end && in.data < out_end) {
+    throw BadCall(std::string(who) + ": output and input share memory; nothing here changes its input, so give another buffer");
+  }
+}
+
+ShapeText text_of(const Shape& shape) {
+  ShapeText t{};
+  std::snprintf(t.text, sizeof t.text, "%dx%d, %d channel%s", shape.width, shape.height, shape.channels,
+                shape.channels == 1 ? "" : "s");
+  return t;
+}
+
+}  // namespace sieve

@@ -1,0 +1,73 @@
+#include "core/rows.hpp"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "core/rows.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+
+#include <algorithm>
+#include <cstdint>
+#include <cstring>
+
+HWY_BEFORE_NAMESPACE();
+namespace sieve::rows::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+void StreamRow(const float* from, float* to, std::size_t n) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  std::size_t x = 0;
+  while (x < n && (reinterpret_cast<std::uintptr_t>(to + x) & (N * sizeof(float) - 1)) != 0) {
+    to[x] = from[x];
+    ++x;
+  }
+  for (; x + 2 * N <= n; x += 2 * N) {
+    const auto a = hn::LoadU(d, from + x), b = hn::LoadU(d, from + x + N);
+    hn::Stream(a, d, to + x);
+    hn::Stream(b, d, to + x + N);
+  }
+  for (; x < n; ++x) to[x] = from[x];
+}
+
+}  // namespace sieve::rows::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace sieve::rows {
+
+HWY_EXPORT(StreamRow);
+
+void extend(const ConstView& channel, int y, int from, int count, Border border, float fill, float* out) {
+  const int w = channel.width();
+  const auto source = border_index(y, channel.height(), border);
+  if (!source) {
+    std::fill(out, out + count, fill);
+    return;
+  }
+  const float* row = channel.row(*source);
+  const auto beyond = [&](int x) {
+    const auto i = border_index(x, w, border);
+    return i ? row[*i] : fill;
+  };
+  const int first = std::clamp(from, 0, w), past = std::clamp(from + count, first, w);
+  int x = from;
+  for (; x < std::min(first, from + count); ++x) out[x - from] = beyond(x);
+  if (past > first && x == first) {
+    std::memcpy(out + (first - from), row + first, static_cast<std::size_t>(past - first) * sizeof(float));
+    x = past;
+  }
+  for (; x < from + count; ++x) out[x - from] = beyond(x);
+}
+
+bool streams(std::size_t samples) { return samples >= (std::size_t{3} << 20); }
+
+void copy(const float* from, float* to, std::size_t n, bool stream) {
+  if (stream) {
+    HWY_DYNAMIC_DISPATCH(StreamRow)(from, to, n);
+  } else {
+    std::memcpy(to, from, n * sizeof(float));
+  }
+}
+
+}  // namespace sieve::rows
+#endif

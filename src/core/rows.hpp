@@ -1,0 +1,21 @@
+#pragma once
+// Work on single rows that several rooms need: extension beyond the border, copies that bypass the cache.
+
+#include <cstddef>
+
+#include "sieve/core/border.hpp"
+#include "sieve/core/image.hpp"
+
+namespace sieve::rows {
+
+// Writes the samples `from`..`from + count - 1` of row `y` of a one-channel view, both any integers: what lies beyond
+// the picture is filled in as the border says, with `fill` where the border is a fixed value.
+void extend(const ConstView& channel, int y, int from, int count, Border border, float fill, float* out);
+
+// True where a result of so many samples is too large to stay in the cache: then stores that bypass it are faster.
+bool streams(std::size_t samples);
+
+// Copies n samples; with `stream` past the cache where the alignment allows it.
+void copy(const float* from, float* to, std::size_t n, bool stream);
+
+}  // namespace sieve::rows

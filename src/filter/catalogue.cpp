@@ -1,0 +1,56 @@
+#include "sieve/filter/catalogue.hpp"
+
+#include <fmt/format.h>
+
+#include "sieve/spatial.hpp"
+#include "sieve/tone.hpp"
+
+namespace sieve {
+
+const Catalogue& Catalogue::standard() {
+  static const Catalogue all = [] {
+    Catalogue c;
+    c.add<Convolve>();
+    c.add<Correlate>();
+    c.add<Gaussian>();
+    c.add<Box>();
+    c.add<GradientMagnitude>();
+    c.add<GradientDirection>();
+    c.add<Crop>();
+    c.add<Pad>();
+    c.add<Shrink>();
+    c.add<Clip>();
+    c.add<Stretch>();
+    c.add<Absolute>();
+    c.add<Gray>();
+    return c;
+  }();
+  return all;
+}
+
+void Catalogue::add(Filter filter) {
+  std::string name = filter.about().name;
+  if (name.empty() || name.find_first_of(" =\t") != std::string::npos || name == "then" || name == "or") {
+    throw BadCall("catalogue: '" + name + "' cannot be a filter's name: take one word, not 'then' or 'or'");
+  }
+  if (!filters_.emplace(name, std::move(filter)).second) {
+    throw BadCall("catalogue: a filter called '" + name + "' is there already");
+  }
+}
+
+const Filter& Catalogue::find(std::string_view name) const {
+  const auto it = filters_.find(name);
+  if (it != filters_.end()) return it->second;
+  const std::vector<std::string> all = names();
+  const std::string near = nearest_name(name, all);
+  throw BadCall(fmt::format("no filter is called '{}'{}; `lsieve list` shows all {}", name,
+                            near.empty() ? "" : fmt::format(", did you mean '{}'", near), all.size()));
+}
+
+std::vector<std::string> Catalogue::names() const {
+  std::vector<std::string> all;
+  for (const auto& [name, filter] : filters_) all.push_back(name);
+  return all;
+}
+
+}  // namespace sieve

@@ -1,0 +1,279 @@
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <cstring>
+#include <filesystem>
+#include <memory>
+
+#include "io/codec.hpp"
+#include "sieve/core/watch.hpp"
+
+namespace sieve::io {
+
+namespace {
+
+struct Ending {
+  const char* text;
+  Format format;
+};
+constexpr std::array<Ending, 10> kEndings = {{{".png", Format::png},
+                                              {".jpg", Format::jpeg},
+                                              {".jpeg", Format::jpeg},
+                                              {".tif", Format::tiff},
+                                              {".tiff", Format::tiff},
+                                              {".pbm", Format::pnm},
+                                              {".pgm", Format::pnm},
+                                              {".ppm", Format::pnm},
+                                              {".pnm", Format::pnm},
+                                              {".pfm", Format::pfm}}};
+
+std::string ending_of(const std::string& name) {
+  std::string e = std::filesystem::path(name).extension().string();
+  std::transform(e.begin(), e.end(), e.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return e;
+}
+
+std::string reason() { return std::strerror(errno); }
+
+// An open file descriptor that closes itself.
+class Descriptor {
+ public:
+  explicit Descriptor(int fd) : fd_(fd) {}
+  ~Descriptor() {
+    if (fd_ >= 0) ::close(fd_);
+  }
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  int get() const { return fd_; }
+  int close() {
+    const int r = ::close(fd_);
+    fd_ = -1;
+    return r;
+  }
+
+ private:
+  int fd_;
+};
+
+std::vector<std::uint8_t> read_bytes(const std::string& path, std::uint64_t limit) {
+  const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+  if (file.get() < 0) fail(path, "cannot be opened: " + reason());
+  struct stat info {};
+  if (::fstat(file.get(), &info) != 0) fail(path, "cannot be read: " + reason());
+  if (S_ISDIR(info.st_mode)) fail(path, "is a folder, not a picture");
+  std::vector<std::uint8_t> bytes;
+  if (S_ISREG(info.st_mode)) {
+    if (static_cast<std::uint64_t>(info.st_size) > limit) {
+      fail(path, fmt::format("has {} bytes, more than the limit of {}", info.st_size, limit));
+    }
+    bytes.reserve(static_cast<std::size_t>(info.st_size));
+  }
+  std::array<std::uint8_t, 65536> block{};
+  for (;;) {
+    const ssize_t n = ::read(file.get(), block.data(), block.size());
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) fail(path, "cannot be read: " + reason());
+    if (n == 0) return bytes;
+    if (bytes.size() + static_cast<std::size_t>(n) > limit) fail(path, fmt::format("is longer than the limit of {} bytes", limit));
+    bytes.insert(bytes.end(), block.begin(), block.begin() + n);
+  }
+}
+
+std::optional<Format> format_of_content(const Bytes& f) {
+  const auto starts = [&](const char* magic, std::size_t n) { return f.size >= n && std::memcmp(f.data, magic, n) == 0; };
+  if (starts("\x89PNG\r\n\x1a\n", 8)) return Format::png;
+  if (starts("\xff\xd8\xff", 3)) return Format::jpeg;
+  if (starts("II*\0", 4) || starts("MM\0*", 4) || starts("II+\0", 4) || starts("MM\0+", 4)) return Format::tiff;
+  if (f.size >= 2 && f.data[0] == 'P' && f.data[1] >= '1' && f.data[1] <= '6') return Format::pnm;
+  if (starts("PF", 2) || starts("Pf", 2)) return Format::pfm;
+  return std::nullopt;
+}
+
+// The depth that is stored for a wish, a source and a format.
+int stored_bits(Format format, const ConstView& image, std::optional<int> wish, const std::string& name) {
+  const auto allowed = [&]() -> std::vector<int> {
+    switch (format) {
+      case Format::png:
+        if (image.channels() == 1) return {1, 2, 4, 8, 16};
+        return {8, 16};
+      case Format::jpeg:
+        return {8};
+      case Format::tiff:
+        return {8, 16, 32};
+      case Format::pnm: {
+        std::vector<int> all;
+        for (int b = 1; b <= 16; ++b) all.push_back(b);
+        return all;
+      }
+      case Format::pfm:
+        return {32};
+    }
+    return {8};
+  }();
+  if (wish) {
+    if (std::find(allowed.begin(), allowed.end(), *wish) == allowed.end()) {
+      throw BadCall(fmt::format("{}: {} cannot hold {} bits a sample with {} channel{}; allowed: {}", name, name_of(format), *wish,
+                                image.channels(), image.channels() == 1 ? "" : "s", fmt::join(allowed, ", ")));
+    }
+    return *wish;
+  }
+  // The source's depth or the next that the format has; float into an integer format as 16 bits where it can.
+  const int source = image.maximum == 0 ? 32 : bits_of(image.maximum);
+  if (image.maximum == 0 && allowed.back() < 32) return std::min(16, allowed.back());
+  for (const int b : allowed) {
+    if (b >= source && (b >= 8 || format == Format::pnm || image.maximum + 1 == (1U << b))) return b;
+  }
+  return allowed.back();
+}
+
+}  // namespace
+
+void fail(const std::string& name, const std::string& what) { throw Error(name + ": " + what); }
+
+void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits) {
+  if (width == 0 || height == 0) fail(name, fmt::format("its header says {}x{}: no pixel at all", width, height));
+  if (width > 0x7fffffff || height > 0x7fffffff || width > limits.pixels / height) {
+    fail(name, fmt::format("its header says {}x{} pixels, more than the limit of {} pixels", width, height, limits.pixels));
+  }
+}
+
+const char* name_of(Format format) {
+  switch (format) {
+    case Format::png:
+      return "PNG";
+    case Format::jpeg:
+      return "JPEG";
+    case Format::tiff:
+      return "TIFF";
+    case Format::pnm:
+      return "PNM";
+    case Format::pfm:
+      return "PFM";
+  }
+  return "?";
+}
+
+std::optional<Format> format_of_name(const std::string& name) {
+  const std::string e = ending_of(name);
+  for (const Ending& known : kEndings) {
+    if (e == known.text) return known.format;
+  }
+  return std::nullopt;
+}
+
+std::string known_endings() {
+  std::string s;
+  for (const Ending& e : kEndings) s += (s.empty() ? "" : " ") + std::string(e.text);
+  return s;
+}
+
+Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& name, const Limits& limits) {
+  const Bytes file{bytes, size};
+  if (size == 0) fail(name, "is empty");
+  const auto format = format_of_content(file);
+  const auto said = format_of_name(name);
+  if (!format) {
+    fail(name, fmt::format("is no picture that can be read here (PNG, JPEG, TIFF, PNM, PFM){}",
+                           said ? fmt::format(", although its name says {}", name_of(*said)) : ""));
+  }
+  if (said && *said != *format) {
+    fail(name, fmt::format("holds a {} picture although its name says {}: rename it", name_of(*format), name_of(*said)));
+  }
+  try {
+    switch (*format) {
+      case Format::png:
+        return decode_png(file, name, limits);
+      case Format::jpeg:
+        return decode_jpeg(file, name, limits);
+      case Format::tiff:
+        return decode_tiff(file, name, limits);
+      case Format::pnm:
+        return decode_pnm(file, name, limits);
+      case Format::pfm:
+        return decode_pfm(file, name, limits);
+    }
+  } catch (const std::bad_alloc&) {
+    fail(name, "is too large for the memory that is free");
+  }
+  fail(name, "cannot be read");
+}
+
+Loaded read(const std::string& path, const Limits& limits) {
+  checkpoint();
+  const std::vector<std::uint8_t> bytes = read_bytes(path, limits.file_bytes);
+  return decode(bytes.data(), bytes.size(), path, limits);
+}
+
+std::string read_text(const std::string& path) {
+  const auto bytes = read_bytes(path, std::uint64_t{1} << 20);
+  return std::string(bytes.begin(), bytes.end());
+}
+
+void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes) {
+  checkpoint();
+  std::error_code ignored;
+  // Writing through a link replaces what it points to, as a plain write would.
+  const std::string target = std::filesystem::is_symlink(path, ignored) ? std::filesystem::weakly_canonical(path, ignored).string() : path;
+  if (std::filesystem::exists(target, ignored) && !std::filesystem::is_regular_file(target, ignored)) {
+    fail(path, "is no regular file; give the name of a picture to write");
+  }
+  const std::string beside = target + fmt::format(".part{}", ::getpid());
+  Descriptor file(::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+  if (file.get() < 0) fail(path, "cannot be written: " + reason());
+  const auto give_up = [&] {
+    const std::string why = reason();
+    ::unlink(beside.c_str());
+    fail(path, "cannot be written: " + why);
+  };
+  for (std::size_t done = 0; done < bytes.size();) {
+    const ssize_t n = ::write(file.get(), bytes.data() + done, std::min<std::size_t>(bytes.size() - done, 1 << 26));
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) give_up();
+    done += static_cast<std::size_t>(n);
+  }
+  if (::fsync(file.get()) != 0 && errno != EINVAL && errno != EROFS) give_up();
+  if (file.close() != 0) give_up();
+  if (::rename(beside.c_str(), target.c_str()) != 0) give_up();
+}
+
+Written write(const std::string& path, const ConstView& image, const WriteOptions& options) {
+  require_input(image, "write");
+  const auto format = format_of_name(path);
+  if (!format) throw BadCall(fmt::format("{}: the ending says no format; known are {}", path, known_endings()));
+  if (options.quality < 1 || options.quality > 100) {
+    throw BadCall(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
+  }
+  Written written;
+  written.bits = stored_bits(*format, image, options.bits, path);
+  // A PNM keeps any largest level of its source (100, say); everything else has 2^bits - 1.
+  std::uint32_t maximum = written.bits >= 32 ? 0 : (1U << written.bits) - 1;
+  if (*format == Format::pnm && !options.bits && image.maximum > 0) maximum = image.maximum;
+  const Encoding e{image, written.bits, maximum, options, path, written};
+  std::vector<std::uint8_t> bytes;
+  switch (*format) {
+    case Format::png:
+      bytes = encode_png(e);
+      break;
+    case Format::jpeg:
+      bytes = encode_jpeg(e);
+      break;
+    case Format::tiff:
+      bytes = encode_tiff(e);
+      break;
+    case Format::pnm:
+      bytes = encode_pnm(e);
+      break;
+    case Format::pfm:
+      bytes = encode_pfm(e);
+      break;
+  }
+  write_bytes(path, bytes);
+  return written;
+}
+
+}  // namespace sieve::io

@@ -1,0 +1,153 @@
+#include <cstdio>  // before jpeglib.h, which needs FILE
+
+#include <fmt/format.h>
+#include <jpeglib.h>
+
+#include <cstdlib>
+#include <cstring>
+
+#include "io/codec.hpp"
+
+namespace sieve::io {
+
+namespace {
+
+struct Errors {
+  jpeg_error_mgr base;
+  std::string name;
+};
+
+// Thrown through the library's C frames, which Debian builds with unwind tables.
+[[noreturn]] void on_error(j_common_ptr c) {
+  char text[JMSG_LENGTH_MAX];
+  c->err->format_message(c, text);
+  fail(reinterpret_cast<Errors*>(c->err)->name, fmt::format("is a damaged or truncated JPEG ({})", text));
+}
+
+// The library only warns of a file that ends early or is corrupt and hands back gray: here that is an error.
+void on_message(j_common_ptr c, int level) {
+  if (level < 0) on_error(c);
+}
+
+struct Reader {
+  jpeg_decompress_struct c{};
+  Errors errors;
+  explicit Reader(const std::string& name) {
+    errors.name = name;
+    c.err = jpeg_std_error(&errors.base);
+    errors.base.error_exit = on_error;
+    errors.base.emit_message = on_message;
+    jpeg_create_decompress(&c);
+  }
+  ~Reader() { jpeg_destroy_decompress(&c); }
+  Reader(const Reader&) = delete;
+  Reader& operator=(const Reader&) = delete;
+};
+
+struct Writer {
+  jpeg_compress_struct c{};
+  Errors errors;
+  unsigned char* buffer = nullptr;
+  unsigned long size = 0;
+  explicit Writer(const std::string& name) {
+    errors.name = name;
+    c.err = jpeg_std_error(&errors.base);
+    errors.base.error_exit = on_error;
+    errors.base.emit_message = on_message;
+    jpeg_create_compress(&c);
+  }
+  ~Writer() {
+    jpeg_destroy_compress(&c);
+    std::free(buffer);
+  }
+  Writer(const Writer&) = delete;
+  Writer& operator=(const Writer&) = delete;
+};
+
+}  // namespace
+
+Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& limits) {
+  Reader r(name);
+  jpeg_mem_src(&r.c, file.data, file.size);
+  jpeg_save_markers(&r.c, JPEG_APP0 + 1, 0xffff);
+  jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
+  jpeg_read_header(&r.c, TRUE);
+  check_size(r.c.image_width, r.c.image_height, name, limits);
+  const bool cmyk = r.c.jpeg_color_space == JCS_CMYK || r.c.jpeg_color_space == JCS_YCCK;
+  const bool gray = r.c.jpeg_color_space == JCS_GRAYSCALE;
+  r.c.out_color_space = cmyk ? JCS_CMYK : gray ? JCS_GRAYSCALE : JCS_RGB;
+  jpeg_start_decompress(&r.c);
+  const int stored = r.c.output_components, channels = gray ? 1 : 3;
+  const auto width = static_cast<std::size_t>(r.c.output_width), height = static_cast<std::size_t>(r.c.output_height);
+  std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)), line(width * static_cast<std::size_t>(stored));
+  for (std::size_t y = 0; y < height; ++y) {
+    JSAMPROW row = line.data();
+    jpeg_read_scanlines(&r.c, &row, 1);
+    std::uint8_t* to = samples.data() + y * width * static_cast<std::size_t>(channels);
+    if (!cmyk) {
+      std::memcpy(to, line.data(), line.size());
+      continue;
+    }
+    // Ink to light: (1 - ink)(1 - black). Files with an Adobe marker store 1 - ink.
+    const bool inverted = r.c.saw_Adobe_marker != 0;
+    for (std::size_t x = 0; x < width; ++x) {
+      const auto light = [&](std::size_t i) { return inverted ? line[4 * x + i] : 255 - line[4 * x + i]; };
+      for (std::size_t i = 0; i < 3; ++i) to[3 * x + i] = static_cast<std::uint8_t>((light(i) * light(3) + 127) / 255);
+    }
+  }
+  Loaded loaded;
+  loaded.format = Format::jpeg;
+  loaded.bits = 8;
+  loaded.image = from_interleaved(samples.data(), static_cast<int>(width), static_cast<int>(height), channels);
+  JOCTET* profile = nullptr;
+  unsigned profile_size = 0;
+  if (!cmyk && jpeg_read_icc_profile(&r.c, &profile, &profile_size) != 0) {
+    loaded.profile.assign(profile, profile + profile_size);
+    std::free(profile);
+  }
+  if (cmyk) loaded.note = "CMYK turned into RGB without its color profile";
+  for (const jpeg_marker_struct* m = r.c.marker_list; m != nullptr; m = m->next) {
+    if (m->marker != JPEG_APP0 + 1 || m->data_length < 6 || std::memcmp(m->data, "Exif\0\0", 6) != 0) continue;
+    if (orient(loaded.image, exif_orientation(m->data, m->data_length))) {
+      loaded.note += std::string(loaded.note.empty() ? "" : "; ") + "turned as its orientation tag says";
+    }
+    break;
+  }
+  jpeg_finish_decompress(&r.c);
+  return loaded;
+}
+
+std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
+  if (e.image.width() > 65500 || e.image.height() > 65500) fail(e.name, "JPEG holds at most 65500 pixels a side; take PNG or TIFF");
+  if (e.image.shape.has_alpha()) e.written.note = "JPEG has no alpha: it was left out";
+  const int channels = e.image.shape.color_channels();
+  ConstView color = e.image;
+  color.shape.channels = channels;
+  const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
+  std::vector<std::uint8_t> samples(n * static_cast<std::size_t>(color.height()));
+  e.written.saturation = to_interleaved(color, samples.data());
+  Writer w(e.name);
+  jpeg_mem_dest(&w.c, &w.buffer, &w.size);
+  w.c.image_width = static_cast<JDIMENSION>(color.width());
+  w.c.image_height = static_cast<JDIMENSION>(color.height());
+  w.c.input_components = channels;
+  w.c.in_color_space = channels == 1 ? JCS_GRAYSCALE : JCS_RGB;
+  jpeg_set_defaults(&w.c);
+  jpeg_set_quality(&w.c, e.options.quality, TRUE);
+  w.c.optimize_coding = TRUE;
+  if (e.options.quality >= 90 && channels == 3) {
+    // At high quality the color keeps its full resolution.
+    w.c.comp_info[0].h_samp_factor = 1;
+    w.c.comp_info[0].v_samp_factor = 1;
+  }
+  jpeg_start_compress(&w.c, TRUE);
+  if (!e.options.profile.empty()) jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size()));
+  for (int y = 0; y < color.height(); ++y) {
+    JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
+    jpeg_write_scanlines(&w.c, &row, 1);
+  }
+  jpeg_finish_compress(&w.c);
+  return std::vector<std::uint8_t>(w.buffer, w.buffer + w.size);
+}
+
+}  // namespace sieve::io

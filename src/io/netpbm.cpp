@@ -1,0 +1,207 @@
+// PNM (PBM, PGM, PPM; ASCII and binary) and PFM: formats of one page each.
+
+#include <fmt/format.h>
+
+#include <bit>
+#include <cmath>
+#include <cstring>
+
+#include "io/codec.hpp"
+
+namespace sieve::io {
+
+namespace {
+
+class Scanner {
+ public:
+  Scanner(const Bytes& file, std::string name, const char* format) : file_(file), name_(std::move(name)), format_(format) {}
+
+  [[noreturn]] void damaged(const std::string& what) const { fail(name_, fmt::format("is a damaged or truncated {} ({})", format_, what)); }
+
+  std::size_t left() const { return file_.size - at_; }
+  const std::uint8_t* here() const { return file_.data + at_; }
+  void skip(std::size_t n) { at_ += n; }
+
+  // The next word of a header: blanks and comments before it are passed over.
+  std::string word() {
+    blanks();
+    std::string w;
+    while (at_ < file_.size && !blank(file_.data[at_]) && w.size() < 32) w += static_cast<char>(file_.data[at_++]);
+    return w;
+  }
+  std::uint32_t whole(const char* what) {
+    blanks();
+    std::uint64_t v = 0;
+    std::size_t digits = 0;
+    while (at_ < file_.size && file_.data[at_] >= '0' && file_.data[at_] <= '9') {
+      v = v * 10 + (file_.data[at_++] - '0');
+      if (++digits > 10 || v > 0xffffffffU) damaged(std::string(what) + " is no sensible number");
+    }
+    if (digits == 0) damaged(std::string(what) + (at_ >= file_.size ? " is missing: it ends early" : " is no number"));
+    return static_cast<std::uint32_t>(v);
+  }
+  // One digit 0 or 1 of an ASCII bitmap, which need no blank between them.
+  int bit() {
+    blanks();
+    if (at_ >= file_.size) damaged("it ends early");
+    const char c = static_cast<char>(file_.data[at_++]);
+    if (c != '0' && c != '1') damaged("a sample of a bitmap is neither 0 nor 1");
+    return c - '0';
+  }
+  void one_blank() {
+    if (at_ >= file_.size || !blank(file_.data[at_])) damaged("no blank behind its header");
+    ++at_;
+  }
+
+ private:
+  static bool blank(std::uint8_t c) { return c == ' ' || (c >= 9 && c <= 13); }
+  void blanks() {
+    while (at_ < file_.size && (blank(file_.data[at_]) || file_.data[at_] == '#')) {
+      if (file_.data[at_] == '#') {
+        while (at_ < file_.size && file_.data[at_] != '\n') ++at_;
+      } else {
+        ++at_;
+      }
+    }
+  }
+  Bytes file_;
+  std::size_t at_ = 0;
+  std::string name_;
+  const char* format_;
+};
+
+void append(std::vector<std::uint8_t>& out, const std::string& s) { out.insert(out.end(), s.begin(), s.end()); }
+
+}  // namespace
+
+Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limits) {
+  Scanner s(file, name, "PNM");
+  const int kind = file.data[1] - '0';
+  s.skip(2);
+  const bool ascii = kind <= 3, bitmap = kind == 1 || kind == 4;
+  const int channels = kind == 3 || kind == 6 ? 3 : 1;
+  const std::uint32_t width = s.whole("its width"), height = s.whole("its height");
+  check_size(width, height, name, limits);
+  const std::uint32_t maximum = bitmap ? 1 : s.whole("its maximum value");
+  if (maximum < 1 || maximum > 65535) fail(name, fmt::format("says a maximum value of {}; PNM allows 1 to 65535", maximum));
+  if (!ascii) s.one_blank();
+  const std::uint64_t samples = std::uint64_t{width} * height * static_cast<std::uint64_t>(channels);
+  const std::uint64_t needed = kind == 4 ? (std::uint64_t{width} + 7) / 8 * height : ascii ? (bitmap ? samples : 2 * samples - 1) : samples * (maximum > 255 ? 2 : 1);
+  if (s.left() < needed) s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), needed));
+  Loaded loaded;
+  loaded.format = Format::pnm;
+  loaded.bits = bits_of(maximum);
+  const std::size_t per_row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);
+  std::vector<std::uint16_t> all(static_cast<std::size_t>(samples));
+  std::uint16_t* to = all.data();
+  for (std::uint32_t y = 0; y < height; ++y) {
+    for (std::size_t i = 0; i < per_row; ++i) {
+      std::uint32_t v = 0;
+      if (ascii) {
+        v = bitmap ? static_cast<std::uint32_t>(1 - s.bit()) : s.whole("a sample");
+      } else if (kind == 4) {
+        v = 1 - (s.here()[i / 8] >> (7 - i % 8) & 1);
+      } else if (maximum > 255) {
+        v = static_cast<std::uint32_t>(s.here()[2 * i] << 8 | s.here()[2 * i + 1]);
+      } else {
+        v = s.here()[i];
+      }
+      if (v > maximum) s.damaged(fmt::format("a sample of {} where {} is the maximum", v, maximum));
+      *to++ = static_cast<std::uint16_t>(v);
+    }
+    if (!ascii) s.skip(kind == 4 ? (per_row + 7) / 8 : per_row * (maximum > 255 ? 2 : 1));
+  }
+  loaded.image = from_interleaved(all.data(), static_cast<int>(width), static_cast<int>(height), channels, 0, maximum);
+  return loaded;
+}
+
+Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limits) {
+  Scanner s(file, name, "PFM");
+  const int channels = file.data[1] == 'F' ? 3 : 1;
+  s.skip(2);
+  const std::uint32_t width = s.whole("its width"), height = s.whole("its height");
+  check_size(width, height, name, limits);
+  const std::string scale = s.word();
+  char* end = nullptr;
+  const double factor = std::strtod(scale.c_str(), &end);
+  if (scale.empty() || *end != 0 || !std::isfinite(factor) || factor == 0) s.damaged("its scale is no number other than 0");
+  s.one_blank();
+  const std::size_t row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels) * 4;
+  if (s.left() / row < height) s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), static_cast<std::uint64_t>(row) * height));
+  Loaded loaded;
+  loaded.format = Format::pfm;
+  loaded.bits = 32;
+  loaded.image = Image(static_cast<int>(width), static_cast<int>(height), channels);
+  const bool little = factor < 0;
+  for (std::uint32_t i = 0; i < height; ++i) {
+    const int y = static_cast<int>(height - 1 - i);  // the lowest row comes first
+    for (std::uint32_t x = 0; x < width; ++x) {
+      for (int c = 0; c < channels; ++c) {
+        const std::uint8_t* b = s.here() + (static_cast<std::size_t>(x) * static_cast<std::size_t>(channels) + static_cast<std::size_t>(c)) * 4;
+        const auto at = [&](int k) { return static_cast<std::uint32_t>(b[k]); };
+        const std::uint32_t word = little ? at(3) << 24 | at(2) << 16 | at(1) << 8 | at(0) : at(0) << 24 | at(1) << 16 | at(2) << 8 | at(3);
+        loaded.image.at(static_cast<int>(x), y, c) = std::bit_cast<float>(word);
+      }
+    }
+    s.skip(row);
+  }
+  return loaded;
+}
+
+std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
+  std::string ending = e.name.substr(e.name.rfind('.') + 1);
+  for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  if (e.image.shape.has_alpha()) e.written.note = "PNM has no alpha: it was left out";
+  const int channels = e.image.shape.color_channels();
+  if (ending == "pbm" && (channels != 1 || e.maximum != 1)) {
+    throw BadCall(e.name + ": PBM holds gray pictures of 1 bit; ask for --depth 1 and make it gray, or take .pgm or .ppm");
+  }
+  if (ending == "pgm" && channels != 1) throw BadCall(e.name + ": PGM holds gray pictures; put `gray` before it, or take .ppm");
+  ConstView color = e.image;
+  color.shape.channels = channels;
+  const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
+  std::vector<std::uint8_t> out;
+  if (ending == "pbm") {
+    append(out, fmt::format("P4\n{} {}\n", color.width(), color.height()));
+  } else {
+    append(out, fmt::format("P{}\n{} {}\n{}\n", channels == 3 || ending == "ppm" ? 6 : 5, color.width(), color.height(), e.maximum));
+  }
+  std::vector<std::uint16_t> samples(n * static_cast<std::size_t>(color.height()));
+  e.written.saturation = to_interleaved(color, samples.data(), 0, e.maximum);
+  if (ending == "pbm") {
+    for (int y = 0; y < color.height(); ++y) {
+      std::vector<std::uint8_t> line((n + 7) / 8);
+      for (std::size_t x = 0; x < n; ++x) {
+        if (samples[static_cast<std::size_t>(y) * n + x] == 0) line[x / 8] = static_cast<std::uint8_t>(line[x / 8] | 0x80U >> x % 8);
+      }
+      out.insert(out.end(), line.begin(), line.end());
+    }
+    return out;
+  }
+  const int copies = ending == "ppm" && channels == 1 ? 3 : 1;
+  for (const std::uint16_t v : samples) {
+    for (int k = 0; k < copies; ++k) {
+      if (e.maximum > 255) out.push_back(static_cast<std::uint8_t>(v >> 8));
+      out.push_back(static_cast<std::uint8_t>(v & 255));
+    }
+  }
+  return out;
+}
+
+std::vector<std::uint8_t> encode_pfm(const Encoding& e) {
+  if (e.image.shape.has_alpha()) e.written.note = "PFM has no alpha: it was left out";
+  const int channels = e.image.shape.color_channels();
+  std::vector<std::uint8_t> out;
+  append(out, fmt::format("{}\n{} {}\n-1.0\n", channels == 3 ? "PF" : "Pf", e.image.width(), e.image.height()));
+  for (int y = e.image.height() - 1; y >= 0; --y) {
+    for (int x = 0; x < e.image.width(); ++x) {
+      for (int c = 0; c < channels; ++c) {
+        const auto word = std::bit_cast<std::uint32_t>(e.image.at(x, y, c));
+        for (int k = 0; k < 4; ++k) out.push_back(static_cast<std::uint8_t>(word >> 8 * k));
+      }
+    }
+  }
+  return out;
+}
+
+}  // namespace sieve::io

@@ -1,0 +1,160 @@
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "sieve/core/error.hpp"
+#include "sieve/reference.hpp"
+
+namespace sieve::reference {
+
+namespace {
+
+// f(x, y, channel) for every color sample of a result of this shape; alpha taken from `in` at (ax(x), ay(y)).
+template <class F>
+Image fill_each(const Shape& shape, const ConstView& in, F f) {
+  Image out(shape, in.maximum);
+  for (int c = 0; c < shape.color_channels(); ++c) {
+    for (int y = 0; y < shape.height; ++y) {
+      for (int x = 0; x < shape.width; ++x) out.at(x, y, c) = static_cast<float>(f(x, y, c));
+    }
+  }
+  return out;
+}
+
+template <class F>
+Image same_shape(const ConstView& in, F f) {
+  Image out = fill_each(in.shape, in, f);
+  copy_alpha(in, out.view());
+  return out;
+}
+
+Image weighted(const ConstView& in, const Kernel& k, Border border, double fill, int s, int sign) {
+  // A turned kernel has its anchor counted from the other end.
+  const int ax = sign > 0 ? k.anchor_x() : k.width() - 1 - k.anchor_x();
+  const int ay = sign > 0 ? k.anchor_y() : k.height() - 1 - k.anchor_y();
+  const bool inside = border == Border::inside;
+  const int x0 = inside ? ax : 0, y0 = inside ? ay : 0;
+  const Shape shape{inside ? (in.width() - k.width() + s) / s : (in.width() + s - 1) / s,
+                    inside ? (in.height() - k.height() + s) / s : (in.height() + s - 1) / s, in.channels()};
+  Image out = fill_each(shape, in, [&](int x, int y, int c) {
+    double sum = 0;
+    for (int j = 0; j < k.height(); ++j) {
+      for (int i = 0; i < k.width(); ++i) {
+        if (k.at(i, j) == 0) continue;
+        sum += k.at(i, j) * sample(in, x0 + x * s + sign * (i - k.anchor_x()), y0 + y * s + sign * (j - k.anchor_y()), c, border, fill);
+      }
+    }
+    return sum;
+  });
+  if (shape.has_alpha()) {
+    for (int y = 0; y < shape.height; ++y) {
+      for (int x = 0; x < shape.width; ++x) out.at(x, y, shape.channels - 1) = in.at(x0 + x * s, y0 + y * s, shape.channels - 1);
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+double sample(const ConstView& in, int x, int y, int channel, Border border, double fill) {
+  const auto i = border_index(x, in.width(), border), j = border_index(y, in.height(), border);
+  if (i && j) return static_cast<double>(in.at(*i, *j, channel));
+  return border == Border::constant ? fill : 0;
+}
+
+Image convolve(const ConstView& in, const Kernel& kernel, Border border, double fill, int stride) {
+  return weighted(in, kernel, border, fill, stride, -1);
+}
+
+Image correlate(const ConstView& in, const Kernel& kernel, Border border, double fill, int stride) {
+  return weighted(in, kernel, border, fill, stride, +1);
+}
+
+Image gaussian(const ConstView& in, double sigma, Border border, double fill) {
+  if (sigma == 0) return Image(in);
+  const int radius = static_cast<int>(std::ceil(6 * sigma));
+  std::vector<double> w;
+  double total = 0;
+  for (int i = -radius; i <= radius; ++i) total += w.emplace_back(std::exp(-0.5 * i * i / (sigma * sigma)));
+  const auto weight = [&](int i) { return w[static_cast<std::size_t>(i + radius)] / total; };
+  const Image across = same_shape(in, [&](int x, int y, int c) {
+    double sum = 0;
+    for (int i = -radius; i <= radius; ++i) sum += weight(i) * sample(in, x + i, y, c, border, fill);
+    return sum;
+  });
+  return same_shape(across, [&](int x, int y, int c) {
+    double sum = 0;
+    for (int i = -radius; i <= radius; ++i) sum += weight(i) * sample(across, x, y + i, c, border, fill);
+    return sum;
+  });
+}
+
+Image box(const ConstView& in, int radius, Border border, double fill) {
+  const double n = (2.0 * radius + 1) * (2.0 * radius + 1);
+  return same_shape(in, [&](int x, int y, int c) {
+    double sum = 0;
+    for (int j = -radius; j <= radius; ++j) {
+      for (int i = -radius; i <= radius; ++i) sum += sample(in, x + i, y + j, c, border, fill);
+    }
+    return sum / n;
+  });
+}
+
+Image gradient_magnitude(const ConstView& in, const Kernel& x, const Kernel& y, Border border) {
+  const Image gx = correlate(in, x, border, 0, 1), gy = correlate(in, y, border, 0, 1);
+  return same_shape(in, [&](int i, int j, int c) {
+    return std::hypot(static_cast<double>(gx.at(i, j, c)), static_cast<double>(gy.at(i, j, c)));
+  });
+}
+
+Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, Border border) {
+  const Image gx = correlate(in, x, border, 0, 1), gy = correlate(in, y, border, 0, 1);
+  return same_shape(in, [&](int i, int j, int c) {
+    return std::atan2(static_cast<double>(gy.at(i, j, c)), static_cast<double>(gx.at(i, j, c)));
+  });
+}
+
+Image crop(const ConstView& in, const Rectangle& part) {
+  Image out(Shape{part.width, part.height, in.channels()}, in.maximum);
+  for (int c = 0; c < in.channels(); ++c) {
+    for (int y = 0; y < part.height; ++y) {
+      for (int x = 0; x < part.width; ++x) out.at(x, y, c) = in.at(part.x + x, part.y + y, c);
+    }
+  }
+  return out;
+}
+
+Image pad(const ConstView& in, int left, int right, int top, int bottom, Border border, double fill) {
+  Image out(Shape{in.width() + left + right, in.height() + top + bottom, in.channels()}, in.maximum);
+  for (int c = 0; c < in.channels(); ++c) {
+    const Border b = c < in.shape.color_channels() ? border : Border::edge;
+    for (int y = 0; y < out.height(); ++y) {
+      for (int x = 0; x < out.width(); ++x) out.at(x, y, c) = static_cast<float>(sample(in, x - left, y - top, c, b, fill));
+    }
+  }
+  return out;
+}
+
+Image shrink(const ConstView& in, int width, int height) {
+  Image out(Shape{width, height, in.channels()}, in.maximum);
+  const double fx = static_cast<double>(in.width()) / width, fy = static_cast<double>(in.height()) / height;
+  const auto covered = [](int pixel, double from, double to) {
+    return std::max(0.0, std::min<double>(pixel + 1, to) - std::max<double>(pixel, from));
+  };
+  for (int c = 0; c < in.channels(); ++c) {
+    for (int y = 0; y < height; ++y) {
+      for (int x = 0; x < width; ++x) {
+        double sum = 0;
+        for (int j = static_cast<int>(y * fy); j < std::min<double>(in.height(), std::ceil((y + 1) * fy)); ++j) {
+          for (int i = static_cast<int>(x * fx); i < std::min<double>(in.width(), std::ceil((x + 1) * fx)); ++i) {
+            sum += in.at(i, j, c) * covered(i, x * fx, (x + 1) * fx) * covered(j, y * fy, (y + 1) * fy);
+          }
+        }
+        out.at(x, y, c) = static_cast<float>(sum / (fx * fy));
+      }
+    }
+  }
+  return out;
+}
+
+}  // namespace sieve::reference

@@ -1,0 +1,130 @@
+#include "sieve/spatial/convolve.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/run.hpp"
+#include "sieve/reference.hpp"
+#include "spatial/correlation.hpp"
+#include "spectral/fft.hpp"
+
+namespace sieve {
+
+namespace {
+
+constexpr std::pair<const char*, Way> kWays[] = {{"automatic", Way::automatic},
+                                                 {"direct", Way::direct},
+                                                 {"separable", Way::separable},
+                                                 {"fourier", Way::fourier}};
+
+template <class F>
+Shape shape_of(const F& f, const Shape& in) {
+  const Kernel& k = f.kernel;
+  if (f.border == Border::inside && (k.width() > in.width || k.height() > in.height)) {
+    throw BadCall(fmt::format("{}: a kernel of {}x{} does not fit inside a picture of {}; take another border",
+                              description_of<F>().name, k.width(), k.height(), text_of(in).text));
+  }
+  return {result_size(in.width, k.width(), f.border, f.stride), result_size(in.height, k.height(), f.border, f.stride),
+          in.channels};
+}
+
+// Both filters: correlation with the kernel as given here.
+template <class F>
+void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out) {
+  ready(f, in, out);
+  const Correlation c{kernel, f.border, f.fill, f.stride};
+  const auto factors = kernel.separated();
+  Way way = f.way == Way::automatic ? chosen_way(kernel, in.shape) : f.way;
+  if (way == Way::separable && !factors) {
+    throw BadCall(description_of<F>().name +
+                  ": this kernel is not separable (no product of a column and a row); take way=automatic");
+  }
+  for (int channel = 0; channel < in.shape.color_channels(); ++channel) {
+    const ConstView from = in.channel(channel);
+    const View to = out.channel(channel);
+    if (way == Way::separable) {
+      SeparablePasses p{{}, {}, kernel.anchor_x(), kernel.anchor_y()};
+      for (const double v : factors->row) p.row.push_back(static_cast<float>(v));
+      for (const double v : factors->column) p.column.push_back(static_cast<float>(v));
+      correlate_separable(from, p, f.border, f.fill, f.stride, to);
+    } else if (way == Way::fourier) {
+      correlate_fourier(from, c, to);
+    } else {
+      correlate_direct(from, c, to);
+    }
+  }
+  sample_alpha(in, c, out);
+}
+
+template <class F>
+int reach_of(const F& f) {
+  const Kernel& k = f.kernel;
+  return std::max({k.anchor_x(), k.anchor_y(), k.width() - 1 - k.anchor_x(), k.height() - 1 - k.anchor_y()});
+}
+
+template <class F>
+std::string meaning_of(const F& f) {
+  return fmt::format("kernel {}x{}, sum {:.6g}", f.kernel.width(), f.kernel.height(), f.kernel.sum());
+}
+
+template <class F>
+void describe_both(Description<F>& d) {
+  d.agrees_within(2e-5);
+  d.field("kernel", &F::kernel, "", "a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
+  d.field("border", &F::border, "", "what lies beyond the picture; inside keeps only places where the kernel fits");
+  d.field("fill", &F::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  d.field("stride", &F::stride, "pixels", "keep every stride-th result of each row and column", {1, 1e6});
+  d.field("way", &F::way, "", "how it is computed; all ways agree to rounding");
+}
+
+}  // namespace
+
+std::span<const std::pair<const char*, Way>> ChoiceNames<Way>::all() { return kWays; }
+
+Way chosen_way(const Kernel& kernel, const Shape& in) {
+  // Costs in taps per result, measured on 8-megapixel pictures: a transform of the tile costs as much as about
+  // 9 taps for each doubling of its area, and the tile is larger than what it yields.
+  const double taps = static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; }));
+  const auto side = [](int n, int k) {
+    const int fft = good_fft_size(std::min(n + k - 1, std::max(512, 4 * k)));
+    const int tile = fft - k + 1, tiles = (n + tile - 1) / tile;
+    return std::pair(static_cast<double>(fft), static_cast<double>(tiles) * fft / n);
+  };
+  const auto [fw, waste_x] = side(std::max(in.width, 1), kernel.width());
+  const auto [fh, waste_y] = side(std::max(in.height, 1), kernel.height());
+  const double fourier = waste_x * waste_y * 9 * std::log2(fw * fh);
+  const double passes = kernel.width() > 1 && kernel.height() > 1 && kernel.separated()
+                            ? kernel.width() + kernel.height() + 4.0
+                            : std::numeric_limits<double>::infinity();
+  if (passes <= taps && passes <= fourier) return Way::separable;
+  return taps <= fourier ? Way::direct : Way::fourier;
+}
+
+Image Convolve::operator()(const ConstView& in) const { return made(*this, in); }
+void Convolve::operator()(const ConstView& in, const View& out) const { run(*this, kernel.turned(), in, out); }
+Image Convolve::plain(const ConstView& in) const { return reference::convolve(in, kernel, border, fill, stride); }
+Shape Convolve::shape(const Shape& in) const { return shape_of(*this, in); }
+int Convolve::reach() const { return reach_of(*this); }
+std::string Convolve::meaning() const { return meaning_of(*this); }
+void Convolve::describe(Description<Convolve>& d) {
+  d.called("convolve", "spatial", "Weighted sum of each neighborhood, the kernel turned by 180 degrees.");
+  d.wrong("impulses (salt and pepper) are only smeared by any linear kernel: take a rank filter; a kernel whose sum is "
+          "not 1 brightens or darkens.");
+  describe_both(d);
+}
+
+Image Correlate::operator()(const ConstView& in) const { return made(*this, in); }
+void Correlate::operator()(const ConstView& in, const View& out) const { run(*this, kernel, in, out); }
+Image Correlate::plain(const ConstView& in) const { return reference::correlate(in, kernel, border, fill, stride); }
+Shape Correlate::shape(const Shape& in) const { return shape_of(*this, in); }
+int Correlate::reach() const { return reach_of(*this); }
+std::string Correlate::meaning() const { return meaning_of(*this); }
+void Correlate::describe(Description<Correlate>& d) {
+  d.called("correlate", "spatial", "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");
+  d.wrong("you want a convolution with a kernel that is not the same after half a turn: correlate does not turn it.");
+  describe_both(d);
+}
+
+}  // namespace sieve

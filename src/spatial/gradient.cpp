@@ -1,0 +1,81 @@
+#include "sieve/spatial/gradient.hpp"
+
+#include <cmath>
+
+#include "core/run.hpp"
+#include "sieve/reference.hpp"
+#include "sieve/spatial/kernel.hpp"
+#include "spatial/lanes.hpp"
+#include "spatial/row_ring.hpp"
+
+namespace sieve {
+
+namespace {
+
+constexpr std::pair<const char*, GradientBy> kBy[] = {
+    {"sobel", GradientBy::sobel}, {"prewitt", GradientBy::prewitt}, {"scharr", GradientBy::scharr}};
+
+Kernel kernel_of(GradientBy by, const char* axis) { return Kernel::parse(std::string(name_of(by)) + axis); }
+
+// Hands the two derivatives of every row to `finish(gx, gy, out, n)`.
+template <class F, class Finish>
+void derivatives(const F& f, const ConstView& in, const View& out, Finish finish) {
+  ready(f, in, out);
+  if (f.border == Border::inside) throw BadCall(description_of<F>().name + ": border=inside is not for gradients; crop the result");
+  const Kernel kx = kernel_of(f.by, "_x"), ky = kernel_of(f.by, "_y");
+  const std::vector<float> wx(kx.taps().begin(), kx.taps().end()), wy(ky.taps().begin(), ky.taps().end());
+  const auto n = static_cast<std::size_t>(in.width());
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    parallel_rows(in.height(), n, [&](int first, int last) {
+      RowRing ring(in.channel(c), 3, 1, 1, f.border, 0);
+      std::vector<float> gx(n), gy(n);
+      std::vector<const float*> sources(9);
+      for (int y = first - 1; y <= first; ++y) ring.load(y);
+      for (int y = first; y < last; ++y) {
+        ring.load(y + 1);
+        for (int i = 0; i < 9; ++i) sources[static_cast<std::size_t>(i)] = ring.row(y - 1 + i / 3) + i % 3;
+        lanes::weighted_sum(sources.data(), wx.data(), 9, gx.data(), n, false);
+        lanes::weighted_sum(sources.data(), wy.data(), 9, gy.data(), n, false);
+        finish(gx.data(), gy.data(), out.row(y, c), n);
+      }
+    });
+  }
+  copy_alpha(in, out);
+}
+
+template <class F>
+void describe_both(Description<F>& d) {
+  d.wrong("the picture is noisy: the derivative raises the noise; put a gaussian before it.");
+  d.field("by", &F::by, "", "which pair of 3x3 kernels; scharr has the truest direction");
+  d.field("border", &F::border, "", "what lies beyond the picture (not inside)");
+}
+
+}  // namespace
+
+std::span<const std::pair<const char*, GradientBy>> ChoiceNames<GradientBy>::all() { return kBy; }
+
+Image GradientMagnitude::operator()(const ConstView& in) const { return made(*this, in); }
+void GradientMagnitude::operator()(const ConstView& in, const View& out) const { derivatives(*this, in, out, lanes::magnitude); }
+Image GradientMagnitude::plain(const ConstView& in) const {
+  return reference::gradient_magnitude(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
+}
+void GradientMagnitude::describe(Description<GradientMagnitude>& d) {
+  d.called("gradient_magnitude", "spatial", "How steep the picture is at each place: edges bright, flat regions 0.");
+  d.agrees_within(1e-4);
+  describe_both(d);
+}
+
+Image GradientDirection::operator()(const ConstView& in) const { return made(*this, in); }
+void GradientDirection::operator()(const ConstView& in, const View& out) const {
+  derivatives(*this, in, out, lanes::direction);
+}
+Image GradientDirection::plain(const ConstView& in) const {
+  return reference::gradient_direction(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
+}
+void GradientDirection::describe(Description<GradientDirection>& d) {
+  d.called("gradient_direction", "spatial", "Where the picture grows brighter, in radians: 0 to the right, pi/2 downward.");
+  d.agrees_within(2e-3);
+  describe_both(d);
+}
+
+}  // namespace sieve

@@ -1,0 +1,328 @@
+#include "sieve/spatial/kernel.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <map>
+#include <numeric>
+
+namespace sieve {
+
+namespace {
+
+constexpr int kMostTaps = 4096;
+
+std::vector<std::string> cut(std::string_view text, std::string_view separators, bool keep_empty) {
+  std::vector<std::string> parts;
+  std::size_t start = 0;
+  while (start <= text.size()) {
+    const std::size_t end = std::min(text.find_first_of(separators, start), text.size());
+    if (keep_empty || end > start) parts.emplace_back(text.substr(start, end - start));
+    start = end + 1;
+  }
+  return parts;
+}
+
+Kernel from_rows(const std::vector<std::vector<double>>& rows, std::optional<std::pair<int, int>> anchor) {
+  if (rows.empty() || rows[0].empty()) throw BadCall("kernel: no numbers in it");
+  std::vector<double> taps;
+  for (std::size_t y = 0; y < rows.size(); ++y) {
+    if (rows[y].size() != rows[0].size()) {
+      throw BadCall(fmt::format("kernel: row {} has {} numbers, row 1 has {}; all rows need the same", y + 1,
+                                rows[y].size(), rows[0].size()));
+    }
+    taps.insert(taps.end(), rows[y].begin(), rows[y].end());
+  }
+  const int w = static_cast<int>(rows[0].size()), h = static_cast<int>(rows.size());
+  return anchor ? Kernel(w, h, std::move(taps), anchor->first, anchor->second) : Kernel(w, h, std::move(taps));
+}
+
+double tap_value(const std::string& word, std::size_t row) {
+  const std::size_t slash = word.find('|');
+  const auto v = detail::parse_number(word);
+  if (!v || slash != std::string::npos) {
+    throw BadCall(fmt::format("kernel: '{}' in row {} is not a number; rows are split by / and numbers by ,", word, row));
+  }
+  return *v;
+}
+
+std::pair<int, int> anchor_of(const std::string& text) {
+  const auto parts = cut(text, ", ", true);
+  const auto x = parts.size() == 2 ? detail::parse_whole(parts[0]) : std::nullopt;
+  const auto y = parts.size() == 2 ? detail::parse_whole(parts[1]) : std::nullopt;
+  if (!x || !y || std::abs(*x) > kMostTaps || std::abs(*y) > kMostTaps) {
+    throw BadCall("kernel: anchor=" + text + " is not X,Y (from 0,0 at the top left tap)");
+  }
+  return {static_cast<int>(*x), static_cast<int>(*y)};
+}
+
+Kernel from_file_text(const std::string& content) {
+  std::vector<std::vector<double>> rows;
+  std::optional<std::pair<int, int>> anchor;
+  std::size_t number = 0;
+  for (std::string line : cut(content, "\n", true)) {
+    ++number;
+    line = line.substr(0, line.find('#'));
+    auto words = cut(line, " \t\r,", false);
+    if (words.empty()) continue;
+    if (words[0] == "anchor") {
+      if (words.size() != 3) throw BadCall(fmt::format("kernel file, line {}: write 'anchor X Y'", number));
+      anchor = anchor_of(words[1] + "," + words[2]);
+      continue;
+    }
+    std::vector<double> row;
+    for (const std::string& w : words) {
+      const auto v = detail::parse_number(w);
+      if (!v) throw BadCall(fmt::format("kernel file, line {}: '{}' is not a number", number, w));
+      row.push_back(*v);
+    }
+    rows.push_back(std::move(row));
+  }
+  return from_rows(rows, anchor);
+}
+
+// Parameters of a named kernel: "sigma=2,size=9", with what is allowed.
+class Given {
+ public:
+  Given(std::string name, const std::string& text) : name_(std::move(name)) {
+    for (const std::string& part : cut(text, ",", false)) {
+      const std::size_t eq = part.find('=');
+      if (eq == std::string::npos) throw BadCall(fmt::format("kernel {}: '{}' is not parameter=value", name_, part));
+      values_[part.substr(0, eq)] = part.substr(eq + 1);
+    }
+  }
+  double number(const std::string& key, double standard, Range range) {
+    known_.push_back(key);
+    const auto it = values_.find(key);
+    if (it == values_.end()) return standard;
+    const auto v = detail::parse_number(it->second);
+    if (!v || *v < range.low || *v > range.high) {
+      throw BadCall(fmt::format("kernel {}: {}={} is not allowed: give {}", name_, key, it->second,
+                                detail::range_text(range, Kind::number, "pixels")));
+    }
+    return *v;
+  }
+  int whole(const std::string& key, int standard, Range range) {
+    const double v = number(key, standard, range);
+    if (v != std::floor(v)) throw BadCall(fmt::format("kernel {}: {}={} must be a whole number", name_, key, v));
+    return static_cast<int>(v);
+  }
+  void done() const {
+    for (const auto& [key, value] : values_) {
+      if (std::find(known_.begin(), known_.end(), key) == known_.end()) {
+        throw BadCall(fmt::format("kernel {}: no parameter '{}'; it has {}", name_, key,
+                                  known_.empty() ? "none" : listed(known_)));
+      }
+    }
+  }
+
+ private:
+  std::string name_;
+  std::map<std::string, std::string> values_;
+  std::vector<std::string> known_;
+};
+
+struct Fixed {
+  const char* name;
+  const char* help;
+  std::vector<double> taps;
+};
+
+// As written here they are for correlation: positive where the picture grows brighter to the right or downward.
+const std::vector<Fixed>& fixed_kernels() {
+  static const std::vector<Fixed> all = {
+      {"identity", "leaves the picture as it is", {0, 0, 0, 0, 1, 0, 0, 0, 0}},
+      {"sharpen", "picture minus its 4-neighbor Laplacian, sum 1", {0, -1, 0, -1, 5, -1, 0, -1, 0}},
+      {"laplacian", "second differences, 4 neighbors, sum 0", {0, 1, 0, 1, -4, 1, 0, 1, 0}},
+      {"laplacian8", "second differences, 8 neighbors, sum 0", {1, 1, 1, 1, -8, 1, 1, 1, 1}},
+      {"sobel_x", "Sobel, right minus left", {-1, 0, 1, -2, 0, 2, -1, 0, 1}},
+      {"sobel_y", "Sobel, below minus above", {-1, -2, -1, 0, 0, 0, 1, 2, 1}},
+      {"prewitt_x", "Prewitt, right minus left", {-1, 0, 1, -1, 0, 1, -1, 0, 1}},
+      {"prewitt_y", "Prewitt, below minus above", {-1, -1, -1, 0, 0, 0, 1, 1, 1}},
+      {"scharr_x", "Scharr, right minus left: truest direction", {-3, 0, 3, -10, 0, 10, -3, 0, 3}},
+      {"scharr_y", "Scharr, below minus above: truest direction", {-3, -10, -3, 0, 0, 0, 3, 10, 3}},
+      {"emboss", "relief lit from the top left, sum 1", {-2, -1, 0, -1, 1, 1, 0, 1, 2}},
+  };
+  return all;
+}
+
+}  // namespace
+
+Kernel::Kernel(int width, int height, std::vector<double> taps)
+    : Kernel(width, height, std::move(taps), (width - 1) / 2, (height - 1) / 2) {
+  if (width % 2 == 0 || height % 2 == 0) {
+    throw BadCall(fmt::format("kernel: {}x{} has an even side and so no middle: name the anchor (anchor=X,Y)", width, height));
+  }
+}
+
+Kernel::Kernel(int width, int height, std::vector<double> taps, int anchor_x, int anchor_y)
+    : width_(width), height_(height), anchor_x_(anchor_x), anchor_y_(anchor_y), taps_(std::move(taps)) {
+  if (width < 1 || height < 1 || width > kMostTaps || height > kMostTaps) {
+    throw BadCall(fmt::format("kernel: a size of {}x{} is not allowed: sides are 1 to {}", width, height, kMostTaps));
+  }
+  if (taps_.size() != static_cast<std::size_t>(width) * static_cast<std::size_t>(height)) {
+    throw BadCall(fmt::format("kernel: {}x{} needs {} taps, given are {}", width, height, width * height, taps_.size()));
+  }
+  for (const double t : taps_) {
+    if (!std::isfinite(t)) throw BadCall("kernel: a tap is not a finite number");
+  }
+  if (anchor_x < 0 || anchor_x >= width || anchor_y < 0 || anchor_y >= height) {
+    throw BadCall(fmt::format("kernel: anchor {},{} is outside the {}x{} kernel", anchor_x, anchor_y, width, height));
+  }
+}
+
+double Kernel::sum() const { return std::accumulate(taps_.begin(), taps_.end(), 0.0); }
+
+Kernel Kernel::normalized() const {
+  const double s = sum();
+  if (std::abs(s) < 1e-300) throw BadCall("kernel: its sum is 0, so it cannot be normalized to 1");
+  Kernel k = *this;
+  for (double& t : k.taps_) t /= s;
+  k.text_.clear();
+  return k;
+}
+
+Kernel Kernel::turned() const {
+  Kernel k = *this;
+  std::reverse(k.taps_.begin(), k.taps_.end());
+  k.anchor_x_ = width_ - 1 - anchor_x_;
+  k.anchor_y_ = height_ - 1 - anchor_y_;
+  k.text_.clear();
+  return k;
+}
+
+std::optional<Kernel::Factors> Kernel::separated() const {
+  // The row and the column through the largest tap; their product must give every other tap.
+  int px = 0, py = 0;
+  double most = 0;
+  for (int y = 0; y < height_; ++y) {
+    for (int x = 0; x < width_; ++x) {
+      if (std::abs(at(x, y)) > most) {
+        most = std::abs(at(x, y));
+        px = x;
+        py = y;
+      }
+    }
+  }
+  if (most == 0) return std::nullopt;
+  Factors f;
+  for (int y = 0; y < height_; ++y) f.column.push_back(at(px, y) / at(px, py));
+  for (int x = 0; x < width_; ++x) f.row.push_back(at(x, py));
+  for (int y = 0; y < height_; ++y) {
+    for (int x = 0; x < width_; ++x) {
+      const double product = f.column[static_cast<std::size_t>(y)] * f.row[static_cast<std::size_t>(x)];
+      if (std::abs(product - at(x, y)) > 1e-6 * most) return std::nullopt;
+    }
+  }
+  return f;
+}
+
+std::string Kernel::text() const {
+  if (!text_.empty()) return text_;
+  std::string s;
+  for (int y = 0; y < height_; ++y) {
+    for (int x = 0; x < width_; ++x) s += (x ? "," : y ? "/" : "") + detail::number_text(at(x, y), false);
+  }
+  if (anchor_x_ != (width_ - 1) / 2 || anchor_y_ != (height_ - 1) / 2 || width_ % 2 == 0 || height_ % 2 == 0) {
+    s += fmt::format(":anchor={},{}", anchor_x_, anchor_y_);
+  }
+  return s;
+}
+
+Kernel Kernel::box(int radius) {
+  if (radius < 0 || radius > kMostTaps / 2 - 1) {
+    throw BadCall(fmt::format("kernel box: radius={} is not allowed: give 0 to {} (2 radius + 1 taps a side)", radius,
+                              kMostTaps / 2 - 1));
+  }
+  const int side = 2 * radius + 1;
+  const auto n = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+  Kernel k(side, side, std::vector<double>(n, 1.0 / static_cast<double>(n)));
+  k.text_ = fmt::format("box:radius={}", radius);
+  return k;
+}
+
+Kernel Kernel::gaussian(double sigma, int size) {
+  if (!(sigma > 0) || sigma > 500) throw BadCall(fmt::format("kernel gaussian: sigma={} is not allowed: give above 0 to 500", sigma));
+  if (size < 0 || size > kMostTaps || (size > 0 && size % 2 == 0)) {
+    throw BadCall(fmt::format("kernel gaussian: size={} is not allowed: give an odd number, or 0 for 2*ceil(4 sigma)+1", size));
+  }
+  const int radius = size > 0 ? size / 2 : static_cast<int>(std::ceil(4 * sigma));
+  std::vector<double> line;
+  for (int i = -radius; i <= radius; ++i) line.push_back(std::exp(-0.5 * i * i / (sigma * sigma)));
+  const double total = std::accumulate(line.begin(), line.end(), 0.0);
+  for (double& v : line) v /= total;
+  std::vector<double> taps;
+  for (const double a : line) {
+    for (const double b : line) taps.push_back(a * b);
+  }
+  const int side = 2 * radius + 1;
+  Kernel k(side, side, std::move(taps));
+  k.text_ = fmt::format("gaussian:sigma={}", detail::number_text(sigma, false)) + (size > 0 ? fmt::format(",size={}", size) : "");
+  return k;
+}
+
+Kernel Kernel::parse(std::string_view text, const Resources& resources) {
+  if (text.empty()) throw BadCall("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
+  if (text[0] == '@') {
+    const std::string file(text.substr(1));
+    if (!resources.text) throw BadCall("kernel: files cannot be opened here; give the rows instead of @" + file);
+    Kernel k = from_file_text(resources.text(file));
+    k.text_ = text;
+    return k;
+  }
+  const std::size_t colon = text.find(':');
+  const std::string head(text.substr(0, colon));
+  const std::string rest(colon == std::string_view::npos ? std::string_view{} : text.substr(colon + 1));
+  const bool numbers = head.find_first_not_of("0123456789+-.,/eE") == std::string::npos;
+  if (numbers) {
+    std::vector<std::vector<double>> rows;
+    for (const std::string& line : cut(head, "/", true)) {
+      std::vector<double> row;
+      for (const std::string& word : cut(line, ",", true)) row.push_back(tap_value(word, rows.size() + 1));
+      rows.push_back(std::move(row));
+    }
+    std::optional<std::pair<int, int>> anchor;
+    if (!rest.empty()) {
+      if (!rest.starts_with("anchor=")) throw BadCall("kernel: behind the rows only :anchor=X,Y may stand, not ':" + rest + "'");
+      anchor = anchor_of(rest.substr(7));
+    }
+    return from_rows(rows, anchor);
+  }
+  Given given(head, rest);
+  std::optional<Kernel> kernel;
+  if (head == "box") {
+    kernel = box(given.whole("radius", 1, {0, 2047}));
+  } else if (head == "gaussian") {
+    const double sigma = given.number("sigma", 1, {0.01, 500});
+    kernel = gaussian(sigma, given.whole("size", 0, {0, kMostTaps}));
+  } else {
+    for (const Fixed& f : fixed_kernels()) {
+      if (head == f.name) {
+        kernel = Kernel(3, 3, f.taps);
+        kernel->text_ = f.name;
+      }
+    }
+  }
+  if (!kernel) {
+    std::vector<std::string> all;
+    for (const Named& n : names()) all.push_back(n.name);
+    const std::string near = nearest_name(head, all);
+    throw BadCall(fmt::format("kernel: no kernel is called '{}'{}; known are {}, or give rows like 0,1,0/1,-4,1/0,1,0", head,
+                              near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), listed(all)));
+  }
+  given.done();
+  return *kernel;
+}
+
+const std::vector<Kernel::Named>& Kernel::names() {
+  static const std::vector<Named> all = [] {
+    std::vector<Named> v = {{"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
+                            {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"}};
+    for (const Fixed& f : fixed_kernels()) v.push_back({f.name, "", f.help});
+    return v;
+  }();
+  return all;
+}
+
+}  // namespace sieve

@@ -1,0 +1,38 @@
+#pragma once
+// The inner loops of the spatial filters, on SIMD lanes chosen at run time.
+
+#include <cstddef>
+
+namespace sieve::lanes {
+
+// out[x] = sum over t of weights[t] * sources[t][x], x in 0..n-1. Sources need no slack behind their end.
+// With `stream` the stores bypass the cache where `out` is aligned.
+void weighted_sum(const float* const* sources, const float* weights, std::size_t taps, float* out, std::size_t n,
+                  bool stream);
+
+// A dense kernel of kw by kh taps (row by row) on several result rows at once, so that a sample that is loaded serves
+// all of them: out[r][x] = sum over j, i of taps[j * kw + i] * rows[r + j][x + i] for r in 0..count-1, x in 0..n-1.
+// `rows` holds count + kh - 1 pointers; count is 1 to kBlockRows.
+inline constexpr std::size_t kBlockRows = 4;
+void block_sum(const float* const* rows, const float* taps, std::size_t kw, std::size_t kh, float* const* out,
+               std::size_t count, std::size_t n, bool stream);
+
+// sum over i of a[i] * b[i].
+float dot(const float* a, const float* b, std::size_t n);
+
+// sums[x] += enter[x] - leave[x]; out[x] = sums[x] * scale. Returns false where an entering sample is not finite.
+bool slide(double* sums, const float* enter, const float* leave, double scale, float* out, std::size_t n);
+
+// sums[x] += row[x] * times. Returns false where a sample is not finite.
+bool accumulate(double* sums, const float* row, double times, std::size_t n);
+
+// a[x] += b[x]; b may be a + m with m > 0.
+void add(float* a, const float* b, std::size_t n);
+
+// out[x] = sqrt(gx[x]^2 + gy[x]^2).
+void magnitude(const float* gx, const float* gy, float* out, std::size_t n);
+
+// out[x] = atan2(gy[x], gx[x]), within 4e-7 radians.
+void direction(const float* gx, const float* gy, float* out, std::size_t n);
+
+}  // namespace sieve::lanes

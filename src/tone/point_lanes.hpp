@@ -1,0 +1,15 @@
+#pragma once
+// Inner loops of the point operations, on SIMD lanes chosen at run time.
+
+#include <cstddef>
+
+namespace sieve::lanes {
+
+void clip(const float* in, float low, float high, float* out, std::size_t n, bool stream);
+// to + (in - base) * slope; a slope of 0 gives `to` for every finite sample.
+void line(const float* in, float base, float slope, float to, float* out, std::size_t n, bool stream);
+void absolute(const float* in, float* out, std::size_t n, bool stream);
+// Smallest and largest finite sample; +infinity and -infinity where there is none.
+void finite_range(const float* in, std::size_t n, float& low, float& high);
+
+}  // namespace sieve::lanes
