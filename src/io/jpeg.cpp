@@ -73,6 +73,10 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
   jpeg_read_header(&r.c, TRUE);
   check_size(r.c.image_width, r.c.image_height, name, limits);
+  // Even an empty picture takes a bit for every block of 64 samples.
+  if (static_cast<double>(r.c.image_width) * r.c.image_height / 4096 > static_cast<double>(file.size)) {
+    fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", r.c.image_width, r.c.image_height, file.size));
+  }
   const bool cmyk = r.c.jpeg_color_space == JCS_CMYK || r.c.jpeg_color_space == JCS_YCCK;
   const bool gray = r.c.jpeg_color_space == JCS_GRAYSCALE;
   r.c.out_color_space = cmyk ? JCS_CMYK : gray ? JCS_GRAYSCALE : JCS_RGB;

@@ -1,0 +1,75 @@
+#pragma once
+/// Sheets: pictures, histograms and plots side by side on one page. Target LeanSieve::draw.
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "sieve/core/image.hpp"
+
+namespace sieve::draw {
+
+/// Something that fills a rectangle of a sheet. Made by the functions below; holds all it needs.
+class Panel {
+ public:
+  virtual ~Panel() = default;
+  /// Width over height that suits it; 0 where it fills any rectangle.
+  virtual double aspect() const { return 0; }
+  /// For the library's own use: paints on a Cairo context (`cairo_t*`), within left, top, width, height in pixels.
+  virtual void paint(void* cairo, double left, double top, double width, double height) const = 0;
+};
+using PanelPtr = std::shared_ptr<const Panel>;
+
+/// A picture on the 0..1 scale. Samples outside are not hidden: in gray pictures what is below 0 is tinted blue and
+/// what is above 1 orange, the more the farther. Large pictures are reduced by area averaging to fit, small ones
+/// enlarged in whole steps. Keeps a reduced copy. O(samples).
+PanelPtr picture(const ConstView& image);
+
+/// The histogram of every color channel over the 0..1 scale (wider where samples lie outside), with counts on the
+/// y axis; the x axis counts stored levels for integer sources. Shares below 0 and above 1 are called out.
+PanelPtr histogram(const ConstView& image);
+
+/// One curve of a plot.
+struct Curve {
+  std::string name;
+  std::vector<double> x;
+  std::vector<double> y;
+};
+/// Curves on common axes with a legend. O(points).
+PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label);
+
+/// A grid of numbers as colors, with a bar of the scale: blue below 0, orange above, pale at 0, so that sign and size
+/// are seen and told apart without relying on red and green. Each cell shows its number where there is room.
+PanelPtr heat(int columns, int rows, std::vector<double> values);
+
+/// Lines of text.
+PanelPtr text(std::vector<std::string> lines);
+
+/// One place of a sheet: a caption, what it shows, a note under it, and a second panel below (may be null).
+struct Cell {
+  std::string caption;
+  PanelPtr main;
+  std::string note;
+  PanelPtr below;
+};
+
+/// The cell for a picture: caption, picture, its range in words, histogram.
+Cell picture_cell(std::string caption, const ConstView& image);
+
+/// A page of cells on an even grid.
+class Sheet {
+ public:
+  /// `title` in large type, `subtitle` under it.
+  explicit Sheet(std::string title, std::string subtitle = {}) : title_(std::move(title)), subtitle_(std::move(subtitle)) {}
+  void add(Cell cell) { cells_.push_back(std::move(cell)); }
+  /// The page as a PNG file: `width` by `height` pixels, higher where so many cells need it. Error where Cairo fails.
+  std::vector<std::uint8_t> png(int width = 1280, int height = 800) const;
+
+ private:
+  std::string title_;
+  std::string subtitle_;
+  std::vector<Cell> cells_;
+};
+
+}  // namespace sieve::draw

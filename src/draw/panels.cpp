@@ -1,0 +1,253 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+
+#include "draw/ink.hpp"
+#include "draw/plot.hpp"
+#include "sieve/draw.hpp"
+#include "sieve/spatial/frame.hpp"
+#include "sieve/tone/statistics.hpp"
+
+namespace sieve::draw {
+
+namespace {
+
+constexpr int kMostSide = 1600;  // no sheet shows a picture larger than this
+
+std::uint32_t pixel(const Color& c) {
+  const auto level = [](double v) { return static_cast<std::uint32_t>(std::lround(255 * std::clamp(v, 0.0, 1.0))); };
+  return 0xff000000U | level(c.r) << 16 | level(c.g) << 8 | level(c.b);
+}
+
+Color shade(const ConstView& v, int x, int y) {
+  if (v.shape.color_channels() == 3) return {v.at(x, y, 0), v.at(x, y, 1), v.at(x, y, 2)};
+  const double s = v.at(x, y);
+  if (s >= 0 && s <= 1) return {s, s, s};
+  // Out of range: from black toward blue, from white toward orange.
+  if (s < 0) {
+    const double t = std::min(1.0, -2 * s);
+    return {t * kBelow.r, t * kBelow.g, t * kBelow.b};
+  }
+  const double t = std::min(1.0, 2 * (s - 1));
+  if (s > 1) return {1 + t * (kAbove.r - 1), 1 + t * (kAbove.g - 1), 1 + t * (kAbove.b - 1)};
+  return {0.8, 0.2, 0.6};  // not a number
+}
+
+class PicturePanel final : public Panel {
+ public:
+  explicit PicturePanel(const ConstView& v) {
+    const int longest = std::max(v.width(), v.height());
+    if (longest <= kMostSide) {
+      image_ = Image(v);
+    } else {
+      const double f = static_cast<double>(longest) / kMostSide;
+      image_ = shrink_to(v, std::max(1, static_cast<int>(v.width() / f)), std::max(1, static_cast<int>(v.height() / f)));
+    }
+  }
+  double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
+  void paint(void* cairo, double left, double top, double width, double height) const override {
+    auto* cr = static_cast<cairo_t*>(cairo);
+    const double fit = std::min(width / image_.width(), height / image_.height());
+    Image reduced;
+    int step = 1;
+    if (fit < 1) {
+      reduced = shrink_to(image_, std::max(1, static_cast<int>(image_.width() * fit)), std::max(1, static_cast<int>(image_.height() * fit)));
+    } else {
+      reduced = image_;
+      step = std::max(1, static_cast<int>(fit));
+    }
+    const int w = reduced.width() * step, h = reduced.height() * step;
+    cairo_surface_t* surface = cairo_image_surface_create(CAIRO_FORMAT_RGB24, w, h);
+    unsigned char* data = cairo_image_surface_get_data(surface);
+    const int stride = cairo_image_surface_get_stride(surface);
+    for (int y = 0; y < h; ++y) {
+      auto* row = reinterpret_cast<std::uint32_t*>(data + static_cast<std::ptrdiff_t>(y) * stride);
+      for (int x = 0; x < w; ++x) row[x] = pixel(shade(reduced, x / step, y / step));
+    }
+    cairo_surface_mark_dirty(surface);
+    const double x0 = std::floor(left + (width - w) / 2), y0 = std::floor(top + (height - h) / 2);
+    cairo_set_source_surface(cr, surface, x0, y0);
+    cairo_paint(cr);
+    cairo_surface_destroy(surface);
+    ink(cr, kRule);
+    cairo_set_line_width(cr, 1);
+    cairo_rectangle(cr, x0 - 0.5, y0 - 0.5, w + 1, h + 1);
+    cairo_stroke(cr);
+  }
+
+ private:
+  Image image_;
+};
+
+class PlotPanel final : public Panel {
+ public:
+  PlotPanel(Axis x, Axis y, std::vector<Line> lines, std::vector<Legend> legend)
+      : x_(std::move(x)), y_(std::move(y)), lines_(std::move(lines)), legend_(std::move(legend)) {}
+  void paint(void* cairo, double left, double top, double width, double height) const override {
+    plot(static_cast<cairo_t*>(cairo), left, top, width, height, x_, y_, lines_, legend_);
+  }
+
+ private:
+  Axis x_, y_;
+  std::vector<Line> lines_;
+  std::vector<Legend> legend_;
+};
+
+class HeatPanel final : public Panel {
+ public:
+  HeatPanel(int columns, int rows, std::vector<double> values) : columns_(columns), rows_(rows), values_(std::move(values)) {
+    for (const double v : values_) most_ = std::max(most_, std::abs(v));
+    if (most_ == 0) most_ = 1;
+  }
+  double aspect() const override { return (columns_ + 0.0) / rows_ + 0.25; }
+  void paint(void* cairo, double left, double top, double width, double height) const override {
+    auto* cr = static_cast<cairo_t*>(cairo);
+    const double bar = 64, side = std::min((width - bar) / columns_, height / rows_);
+    const double x0 = left + (width - bar - side * columns_) / 2, y0 = top + (height - side * rows_) / 2;
+    for (int y = 0; y < rows_; ++y) {
+      for (int x = 0; x < columns_; ++x) {
+        const double v = values_[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns_) + static_cast<std::size_t>(x)];
+        ink(cr, diverging(v / most_));
+        cairo_rectangle(cr, x0 + x * side, y0 + y * side, side + 0.3, side + 0.3);
+        cairo_fill(cr);
+        if (side >= 34) {
+          const bool dark = std::abs(v) > 0.6 * most_;
+          write(cr, fmt::format("{:.3g}", v), x0 + x * side, y0 + (y + 0.5) * side - 8, side, {side >= 56 ? 13.0 : 10.0, false, 1, true}, dark ? kPlate : kInk);
+        }
+      }
+    }
+    ink(cr, kFaint);
+    cairo_set_line_width(cr, 1);
+    cairo_rectangle(cr, x0 - 0.5, y0 - 0.5, side * columns_ + 1, side * rows_ + 1);
+    cairo_stroke(cr);
+    // The bar of the scale.
+    const double bx = x0 + side * columns_ + 14, bh = side * rows_;
+    for (int i = 0; i < static_cast<int>(bh); ++i) {
+      ink(cr, diverging(1 - 2 * i / bh));
+      cairo_rectangle(cr, bx, y0 + i, 12, 1.2);
+      cairo_fill(cr);
+    }
+    const std::string labels[] = {fmt::format("{:.2g}", most_), "0", fmt::format("{:.2g}", -most_)};
+    for (int i = 0; i < 3; ++i) write(cr, labels[i], bx + 16, y0 + bh * i / 2 - (i == 0 ? 2 : i == 1 ? 7 : 12), 44, {10}, kFaint);
+  }
+
+ private:
+  int columns_, rows_;
+  std::vector<double> values_;
+  double most_ = 0;
+};
+
+class TextPanel final : public Panel {
+ public:
+  explicit TextPanel(std::vector<std::string> lines) : lines_(std::move(lines)) {}
+  void paint(void* cairo, double left, double top, double width, double) const override {
+    for (const std::string& l : lines_) top += write(static_cast<cairo_t*>(cairo), l, left, top, width, {12, false, 3}, kInk) + 4;
+  }
+
+ private:
+  std::vector<std::string> lines_;
+};
+
+// A range that holds 0..1 and what lies outside, rounded outward to tenths.
+struct Span {
+  double low = 0, high = 1;
+};
+Span span_of(const ConstView& v) {
+  Span s;
+  for (int c = 0; const ChannelStatistics& f : statistics(v)) {
+    if (c++ >= v.shape.color_channels()) break;
+    if (f.minimum < 0) s.low = std::min(s.low, std::floor(10 * f.minimum) / 10);
+    if (f.maximum > 1) s.high = std::max(s.high, std::ceil(10 * f.maximum) / 10);
+  }
+  return s;
+}
+
+// Steps as a histogram draws them: each bin flat from its left to its right end.
+Line staircase(const Histogram& h, double to_axis, const Color& color, double fill) {
+  Line line{{}, {}, color, fill, 1.1};
+  const double width = (h.high - h.low) / static_cast<double>(h.counts.size());
+  for (std::size_t i = 0; i < h.counts.size(); ++i) {
+    for (const double end : {0.0, 1.0}) {
+      line.x.push_back((h.low + (static_cast<double>(i) + end) * width) * to_axis);
+      line.y.push_back(static_cast<double>(h.counts[i]));
+    }
+  }
+  return line;
+}
+
+}  // namespace
+
+PanelPtr picture(const ConstView& image) { return std::make_shared<PicturePanel>(image); }
+
+PanelPtr histogram(const ConstView& image) {
+  const Span span = span_of(image);
+  const int color = image.shape.color_channels();
+  const bool levels = image.maximum > 0 && span.low == 0 && span.high == 1;
+  // Up to 256 bars are told apart at this size; deeper sources are drawn in 256 bins.
+  const int bins = levels && image.maximum < 256 ? 0 : 256;
+  std::vector<Line> lines;
+  double highest = 0;
+  for (int c = 0; c < color; ++c) {
+    const Histogram h = sieve::histogram(image, c, bins, span.low, span.high);
+    const double to_axis = levels ? (bins == 0 ? image.maximum + 1.0 : image.maximum) : 1;
+    lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)], color == 1 ? 0.45 : 0.18));
+    std::vector<std::size_t> sorted = h.counts;
+    std::sort(sorted.rbegin(), sorted.rend());
+    // One spike (a flat sky, a clipped end) must not flatten all the rest.
+    const std::size_t second = sorted.size() > 2 ? sorted[1] : sorted[0];
+    highest = std::max(highest, std::min(static_cast<double>(sorted[0]), 2.5 * static_cast<double>(std::max<std::size_t>(second, 1))));
+  }
+  Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
+  if (levels) x = {0, image.maximum + 1.0, "level"};
+  for (Line& l : lines) {
+    for (double& v : l.y) v = std::min(v, highest * 1.06);
+  }
+  return std::make_shared<PlotPanel>(x, Axis{0, std::max(1.0, highest * 1.06), "samples"}, std::move(lines), std::vector<Legend>{});
+}
+
+PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label) {
+  std::vector<Line> lines;
+  std::vector<Legend> legend;
+  Axis x{1e300, -1e300, std::move(x_label)}, y{0, -1e300, std::move(y_label)};
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const Color& color = kCurves[i % kCurves.size()];
+    for (const double v : all[i].x) x = {std::min(x.low, v), std::max(x.high, v), x.label};
+    for (const double v : all[i].y) y = {std::min(y.low, v), std::max(y.high, v), y.label};
+    if (!all[i].name.empty()) legend.push_back({all[i].name, color});
+    lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, 2, true});
+  }
+  if (x.high <= x.low) x.high = x.low + 1;
+  if (y.high <= y.low) y.high = y.low + 1;
+  y.high += 0.06 * (y.high - y.low);
+  return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend));
+}
+
+PanelPtr heat(int columns, int rows, std::vector<double> values) { return std::make_shared<HeatPanel>(columns, rows, std::move(values)); }
+
+PanelPtr text(std::vector<std::string> lines) { return std::make_shared<TextPanel>(std::move(lines)); }
+
+Cell picture_cell(std::string caption, const ConstView& image) {
+  double low = 0, high = 0;
+  std::size_t below = 0, above = 0, odd = 0;
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    if (c >= image.shape.color_channels()) break;
+    low = c == 0 ? s.minimum : std::min(low, s.minimum);
+    high = c == 0 ? s.maximum : std::max(high, s.maximum);
+    below += s.below;
+    above += s.above;
+    odd += s.not_finite;
+    ++c;
+  }
+  std::string note = fmt::format("{}x{}  range {:.3g} .. {:.3g}", image.width(), image.height(), low, high);
+  const double n = static_cast<double>(image.shape.pixels()) * image.shape.color_channels();
+  const char* blue = image.shape.color_channels() == 1 ? " (blue)" : "";
+  const char* orange = image.shape.color_channels() == 1 ? " (orange)" : "";
+  if (below > 0) note += fmt::format("  below 0{}: {:.2g} %", blue, 100 * static_cast<double>(below) / n);
+  if (above > 0) note += fmt::format("  above 1{}: {:.2g} %", orange, 100 * static_cast<double>(above) / n);
+  if (odd > 0) note += fmt::format("  not a number: {}", odd);
+  return {std::move(caption), picture(image), std::move(note), histogram(image)};
+}
+
+}  // namespace sieve::draw

@@ -1,0 +1,111 @@
+#include "draw/plot.hpp"
+
+#include <plplot/plplot.h>
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+
+namespace sieve::draw {
+
+namespace {
+
+// PLplot holds one global state.
+std::mutex plplot_mutex;
+
+PLINT byte(double v) { return static_cast<PLINT>(std::lround(255 * v)); }
+
+void set_color(PLINT index, const Color& c, double alpha = 1) { plscol0a(index, byte(c.r), byte(c.g), byte(c.b), alpha); }
+
+std::vector<PLFLT> scaled(const std::vector<double>& v, double factor) {
+  std::vector<PLFLT> out;
+  for (const double x : v) out.push_back(x * factor);
+  return out;
+}
+
+// Large counts are labeled in thousands or millions: five digits leave no room for the plot.
+struct Unit {
+  double factor = 1;
+  const char* name = "";
+};
+Unit unit_of(double high) {
+  if (high >= 2e6) return {1e-6, " (millions)"};
+  if (high >= 2e4) return {1e-3, " (thousands)"};
+  return {};
+}
+
+}  // namespace
+
+void plot(cairo_t* cr, double left, double top, double width, double height, const Axis& x, const Axis& y,
+          const std::vector<Line>& lines, const std::vector<Legend>& legend) {
+  const std::lock_guard lock(plplot_mutex);
+  // Twice the size and then reduced: PLplot places text on whole pixels.
+  constexpr int kFine = 2;
+  const int w = std::max(60, static_cast<int>(width)) * kFine, h = std::max(40, static_cast<int>(height)) * kFine;
+  cairo_surface_t* surface = cairo_image_surface_create(CAIRO_FORMAT_ARGB32, w, h);
+  cairo_t* own = cairo_create(surface);
+  plsdev("extcairo");
+  plspage(72.0 * kFine, 72.0 * kFine, w, h, 0, 0);
+  plscolbga(255, 255, 255, 0);
+  plinit();
+  pl_cmd(PLESC_DEVINIT, own);
+  plsfont(PL_FCI_SANS, PL_FCI_UPRIGHT, PL_FCI_MEDIUM);
+  set_color(1, kFaint);
+  set_color(2, kRule);
+  pladv(0);
+  const Unit unit = unit_of(y.high);
+  // Margins in pixels of the page.
+  const double bottom = (x.label.empty() ? 20.0 : 34.0) * kFine, leftward = 46.0 * kFine;
+  plvpor(leftward / w, 1 - 10.0 * kFine / w, bottom / h, 1 - (y.label.empty() ? 8.0 : 20.0) * kFine / h);
+  plwind(x.low, x.high, y.low * unit.factor, y.high * unit.factor);
+  for (const Line& line : lines) {
+    auto xs = scaled(line.x, 1), ys = scaled(line.y, unit.factor);
+    if (xs.empty()) continue;
+    const auto n = static_cast<PLINT>(xs.size());
+    if (line.fill > 0) {
+      auto fx = xs, fy = ys;
+      fx.push_back(xs.back());
+      fy.push_back(std::max(0.0, y.low));
+      fx.push_back(xs.front());
+      fy.push_back(std::max(0.0, y.low));
+      set_color(3, line.color, line.fill);
+      plcol0(3);
+      plfill(n + 2, fx.data(), fy.data());
+    }
+    set_color(4, line.color);
+    plcol0(4);
+    plwidth(line.width * kFine * 0.6);
+    if (n > 1) plline(n, xs.data(), ys.data());
+    if (line.points || n == 1) {
+      plschr(0, 0.35);
+      plpoin(n, xs.data(), ys.data(), 17);
+    }
+  }
+  plwidth(0.7 * kFine);
+  plcol0(1);
+  plschr(2.9, 1);
+  plsmaj(0, 0.5);
+  plsmin(0, 0.5);
+  plbox("bcnst", 0, 0, "bcnstv", 0, 0);
+  plend1();
+  cairo_destroy(own);
+  cairo_save(cr);
+  cairo_translate(cr, left, top);
+  cairo_scale(cr, 1.0 / kFine, 1.0 / kFine);
+  cairo_set_source_surface(cr, surface, 0, 0);
+  cairo_pattern_set_filter(cairo_get_source(cr), CAIRO_FILTER_GOOD);
+  cairo_paint(cr);
+  cairo_restore(cr);
+  cairo_surface_destroy(surface);
+  if (!y.label.empty()) write(cr, y.label + unit.name, left + 4, top + 2, width - 8, {10}, kFaint);
+  if (!x.label.empty()) write(cr, x.label, left, top + height - 15, width, {10, false, 1, true}, kFaint);
+  double at = top + 22;
+  for (const Legend& l : legend) {
+    ink(cr, l.color);
+    cairo_rectangle(cr, left + width - 150, at + 5, 16, 3);
+    cairo_fill(cr);
+    at += write(cr, l.name, left + width - 128, at, 116, {11}, kInk) + 3;
+  }
+}
+
+}  // namespace sieve::draw

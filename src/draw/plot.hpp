@@ -1,0 +1,35 @@
+#pragma once
+// Axes and curves through PLplot, on a Cairo surface of their own.
+
+#include <string>
+#include <vector>
+
+#include "draw/ink.hpp"
+
+namespace sieve::draw {
+
+struct Axis {
+  double low = 0;
+  double high = 1;
+  std::string label;
+};
+
+struct Line {
+  std::vector<double> x;
+  std::vector<double> y;
+  Color color;
+  double fill = 0;    // opacity of the area down to the x axis, 0 for none
+  double width = 1.6;
+  bool points = false;
+};
+
+struct Legend {
+  std::string name;
+  Color color;
+};
+
+// Paints axes with tick labels, then the lines.
+void plot(cairo_t* cr, double left, double top, double width, double height, const Axis& x, const Axis& y,
+          const std::vector<Line>& lines, const std::vector<Legend>& legend = {});
+
+}  // namespace sieve::draw

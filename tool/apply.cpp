@@ -1,0 +1,117 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Options {
+  std::string in, out, sheet, depth;
+  std::vector<std::string> words;
+  int quality = 92;
+  bool json = false;
+};
+
+// The range of the color samples, in words and as figures.
+struct Range01 {
+  double low = 0, high = 0;
+  std::size_t outside = 0;
+};
+Range01 range_of(const Image& image) {
+  Range01 r;
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    if (c >= image.shape().color_channels()) break;
+    r.low = c == 0 ? s.minimum : std::min(r.low, s.minimum);
+    r.high = c == 0 ? s.maximum : std::max(r.high, s.maximum);
+    r.outside += s.below + s.above;
+    ++c;
+  }
+  return r;
+}
+
+std::optional<int> bits_of_text(const std::string& depth) {
+  if (depth.empty()) return std::nullopt;
+  if (depth == "float") return 32;
+  const auto v = detail::parse_whole(depth);
+  if (!v || *v < 1 || *v > 32) throw BadCall("--depth " + depth + ": give 1 to 16 (bits a sample) or float");
+  return static_cast<int>(*v);
+}
+
+int apply(const Session& session, const Options& o) {
+  const Chain chain = Chain::parse(o.words, session.catalogue, session.resources());
+  if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  io::WriteOptions options;
+  options.bits = bits_of_text(o.depth);
+  options.quality = o.quality;
+  const Attended attended;
+  const io::Loaded in = session.read(o.in);
+  options.profile = in.profile;
+
+  draw::Sheet sheet(o.in.substr(o.in.find_last_of('/') + 1) + " step by step", chain.text());
+  const bool drawing = !o.sheet.empty();
+  if (drawing) sheet.add(draw::picture_cell("input", in.image));
+  ordered_json steps = ordered_json::array();
+  if (!o.json) fmt::print("{}: {}\n", o.in, text_of(in.image.shape()).text);
+  const Image result = chain.run(in.image, [&](std::size_t i, const Image& image, double seconds) {
+    const Filter& f = chain.steps()[i];
+    const Range01 r = range_of(image);
+    const std::string meaning = f.meaning();
+    if (o.json) {
+      steps.push_back({{"step", f.text()}, {"meaning", meaning}, {"seconds", seconds}, {"width", image.width()}, {"height", image.height()},
+                       {"minimum", r.low}, {"maximum", r.high}, {"outside", r.outside}});
+    } else {
+      fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(), meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
+      if (r.outside > 0) fmt::print(", {} samples outside 0..1", r.outside);
+      if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
+      fmt::print("\n");
+    }
+    if (drawing) sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
+  });
+  // A gray or CMYK profile does not fit RGB and the other way round.
+  if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();
+  const io::Written w = io::write(o.out, result, options);
+  const Saturation& s = w.saturation;
+  if (o.json) {
+    ordered_json j = {{"input", o.in}, {"output", o.out}, {"chain", chain.text()}, {"steps", steps}, {"bits", w.bits},
+                      {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
+    if (!w.note.empty()) j["note"] = w.note;
+    print_json(j);
+  } else {
+    fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text, w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+    if (s.total() > 0) {
+      fmt::print(", {} samples saturated ({} below 0, {} above 1{}): put clip, stretch or absolute last, or write float (.tif with --depth float, .pfm)",
+                 s.total(), s.below, s.above, s.not_a_number ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
+    } else {
+      fmt::print(", no sample saturated");
+    }
+    fmt::print("\n");
+    if (!w.note.empty()) fmt::print("  note: {}\n", w.note);
+  }
+  if (drawing) write_sheet(sheet, o.sheet);
+  return 0;
+}
+
+}  // namespace
+
+Command declare_apply(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("apply", "Run a chain of filters on a picture and write the result.");
+  app->add_option("IN", o->in, "the picture to read")->required();
+  app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();
+  app->add_option("STEP", o->words, "NAME key=value ... [then NAME key=value ...]...; `lsieve list` shows the names")->required();
+  app->add_option("--sheet", o->sheet, "draw input, every step and result side by side into this PNG");
+  app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
+  app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve apply noon.png edges.png gray then convolve kernel=laplacian border=edge then stretch");
+  return {app, [o, &session] { return apply(session, *o); }};
+}
+
+}  // namespace sieve::front

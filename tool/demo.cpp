@@ -1,0 +1,106 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <chrono>
+#include <filesystem>
+
+#include "front.hpp"
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Options {
+  std::string into = "out/demo", data;
+};
+
+struct Scene {
+  const char* title;
+  const char* lesson;
+  std::vector<std::string> words;  // {d} is the data folder, {o} the output folder
+};
+
+const std::vector<Scene>& scenes() {
+  static const std::vector<Scene> all = {
+      {"Look at the noon view", "Range, histogram and exposure come first: this one is balanced.",
+       {"look", "{d}/noon.png", "--at", "520,150", "--sheet", "{o}/look.png"}},
+      {"Look at the troubled ones", "Fog spans few levels; the over- and underexposed views pile up at one end.",
+       {"look", "{d}/fog.png", "{d}/overexposed.png", "{d}/underexposed.png", "{d}/night.png", "{d}/dead_pixels.png", "{d}/negative.png", "--sheet", "{o}/troubles.png"}},
+      {"Edges, made fit to view", "A Laplacian answers to change alone; half of its results lie below 0 and are kept until stretch maps them.",
+       {"apply", "{d}/noon.png", "{o}/edges.png", "gray", "then", "convolve", "kernel=laplacian", "then", "stretch", "percent=0.5", "then", "clip", "--sheet", "{o}/edges_steps.png"}},
+      {"Sharpen, and see the overshoot", "The kernel's sum is 1, yet results leave 0..1 at edges: they are tinted, counted, and only clip cuts them.",
+       {"apply", "{d}/noon.png", "{o}/sharp.png", "gray", "then", "convolve", "kernel=sharpen", "then", "clip", "--sheet", "{o}/sharpen_steps.png"}},
+      {"Derivatives", "Noise first: a little Gaussian, then magnitude of the gradient.",
+       {"apply", "{d}/noon.png", "{o}/gradient.png", "gray", "then", "gaussian", "sigma=1.2", "then", "gradient_magnitude", "by=scharr", "then", "stretch", "percent=1", "then", "clip", "--sheet", "{o}/gradient_steps.png"}},
+      {"Fog lifted", "1 percent is left out at each end, so that a few extreme samples do not set the range.",
+       {"apply", "{d}/fog.png", "{o}/fog_lifted.png", "stretch", "percent=1", "then", "clip", "--sheet", "{o}/fog_steps.png"}},
+      {"The dark frame", "A zero border darkens the edge of every smoothed picture; edge, the default, does not.",
+       {"apply", "{d}/fog.png", "{o}/frame.png", "gaussian", "sigma=24", "border=zero", "--sheet", "{o}/frame_zero.png"}},
+      {"Kernels side by side", "Three Gaussians and their profiles: each sums to 1, so none brightens or darkens.",
+       {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "sobel_x", "emboss", "--sheet", "{o}/kernels.png"}},
+  };
+  return all;
+}
+
+std::string filled(std::string word, const std::string& data, const std::string& into) {
+  if (word.starts_with("{d}")) return data + word.substr(3);
+  if (word.starts_with("{o}")) return into + word.substr(3);
+  return word;
+}
+
+// The data beside an installed tool, or in the source tree that built it.
+std::string data_folder(const std::string& wish) {
+  std::vector<std::string> tried;
+  if (!wish.empty()) {
+    tried.push_back(wish);
+  } else {
+    std::error_code ignored;
+    const fs::path self = fs::read_symlink("/proc/self/exe", ignored);
+    tried = {(self.parent_path().parent_path() / "share/lean-sieve/demo").string(), LSIEVE_SOURCE_DATA, "data/demo"};
+  }
+  for (const std::string& t : tried) {
+    if (fs::exists(t + "/noon.png")) return t;
+  }
+  throw Error(fmt::format("the demo data (noon.png) is not in {}; say where with --data", listed(tried)));
+}
+
+int demo(const Session& session, const Options& o) {
+  const std::string data = data_folder(o.data);
+  std::error_code failed;
+  fs::create_directories(o.into, failed);
+  if (failed) throw Error(fmt::format("{}: cannot be made: {}", o.into, failed.message()));
+  fmt::print("Brackholm Light, a coast station with fixed cameras: {} scenes, from {} into {}\n", scenes().size(), data, o.into);
+  const auto start = std::chrono::steady_clock::now();
+  for (std::size_t i = 0; i < scenes().size(); ++i) {
+    const Scene& s = scenes()[i];
+    std::vector<std::string> words = {"lsieve"};
+    for (const std::string& w : s.words) words.push_back(filled(w, data, o.into));
+    std::string line;
+    for (const std::string& w : words) line += (line.empty() ? "" : " ") + w;
+    fmt::print("\n{}. {}\n   {}\n   $ {}\n", i + 1, s.title, s.lesson, line);
+    std::fflush(stdout);
+    std::vector<const char*> arguments;
+    for (const std::string& w : words) arguments.push_back(w.c_str());
+    const int code = run(static_cast<int>(arguments.size()), arguments.data(), session.catalogue);
+    if (code != 0) return code;
+  }
+  const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
+  fmt::print("\nDone in {}. The sheets to open:\n", time_text(taken.count()));
+  for (const Scene& s : scenes()) fmt::print("  {:28} {}\n", filled(s.words.back(), data, o.into), s.title);
+  return 0;
+}
+
+}  // namespace
+
+Command declare_demo(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("demo", "The whole example on the shipped pictures, with an account and sheets.");
+  app->add_option("--into", o->into, "folder for the results (default out/demo)");
+  app->add_option("--data", o->data, "folder of the demo pictures");
+  return {app, [o, &session] { return demo(session, *o); }};
+}
+
+}  // namespace sieve::front

@@ -1,0 +1,55 @@
+#include "front.hpp"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+int fail(int code, const std::string& line) {
+  std::fflush(stdout);
+  fmt::print(stderr, "lsieve: {}\n", line);
+  return code;
+}
+
+}  // namespace
+
+int run(int argc, const char* const* argv, const Catalogue& catalogue) {
+  Session session{catalogue, {}, 0};
+  CLI::App app{"Lean Sieve: look at pictures, filter them, and see every step.", "lsieve"};
+  app.set_version_flag("--version", "lsieve " LSIEVE_VERSION);
+  app.add_option("--threads", session.threads, "threads to use; default: one a processor")->check(CLI::Range(1, 4096));
+  app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
+  app.require_subcommand(1);
+  app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
+  const std::vector<Command> commands = {declare_look(app, session), declare_apply(app, session), declare_list(app, session),
+                                         declare_kernel(app, session), declare_demo(app, session)};
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& e) {
+    return app.exit(e);  // help and version
+  } catch (const CLI::ParseError& e) {
+    const std::string where = argc > 1 && argv[1][0] != '-' ? fmt::format("lsieve {} --help", argv[1]) : "lsieve --help";
+    return fail(2, fmt::format("{} (see `{}`)", e.what(), where));
+  }
+  try {
+    if (session.threads > 0) set_threads(session.threads);
+    for (const Command& c : commands) {
+      if (c.app->parsed()) return c.work();
+    }
+    return 2;
+  } catch (const BadCall& e) {
+    return fail(2, e.what());
+  } catch (const std::bad_alloc&) {
+    return fail(1, "memory ran out: crop or shrink the picture, or close other programs");
+  } catch (const std::exception& e) {
+    return fail(1, e.what());
+  }
+}
+
+}  // namespace sieve::front

@@ -1,0 +1,12 @@
+#pragma once
+/// The command line of `lsieve`, for the tool itself and for small tools of one's own.
+
+#include "sieve/filter.hpp"
+
+namespace sieve::front {
+
+/// Runs one command line with the filters of a catalogue; returns the exit code: 0 done, 1 the work failed, 2 the
+/// call was wrong. Results go to standard output, everything else to standard error; nothing is thrown.
+int run(int argc, const char* const* argv, const Catalogue& catalogue);
+
+}  // namespace sieve::front

@@ -1,0 +1,109 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Options {
+  std::vector<std::string> specs;
+  std::string sheet;
+  bool json = false;
+};
+
+std::string effect(double sum) {
+  if (std::abs(sum - 1) < 1e-6) return "keeps brightness";
+  if (std::abs(sum) < 1e-6) return "answers only to change: 0 on flat regions";
+  return fmt::format("multiplies brightness by {:.6g}", sum);
+}
+
+void print(const std::string& spec, const Kernel& k) {
+  const auto f = k.separated();
+  fmt::print("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(), k.sum(), effect(k.sum()),
+             f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
+  constexpr int kMostShown = 15;
+  if (k.width() > kMostShown || k.height() > kMostShown) {
+    fmt::print("  (too large to print; --json has all taps, --sheet draws it)\n");
+    return;
+  }
+  for (int y = 0; y < k.height(); ++y) {
+    fmt::print(" ");
+    for (int x = 0; x < k.width(); ++x) fmt::print(" {:>9.5g}", k.at(x, y));
+    fmt::print("\n");
+  }
+}
+
+// The row through the anchor, over the distance from it.
+draw::Curve profile(const std::string& spec, const Kernel& k) {
+  draw::Curve c{spec, {}, {}};
+  for (int x = 0; x < k.width(); ++x) {
+    c.x.push_back(x - k.anchor_x());
+    c.y.push_back(k.at(x, k.anchor_y()));
+  }
+  return c;
+}
+
+int kernel(const Session& session, const Options& o) {
+  if (o.specs.empty()) {
+    if (!o.sheet.empty()) throw BadCall("--sheet: give at least one kernel to draw");
+    ordered_json all = ordered_json::array();
+    for (const Kernel::Named& n : Kernel::names()) {
+      all.push_back({{"name", n.name}, {"parameters", n.parameters}, {"help", n.help}});
+      if (!o.json) fmt::print("{:12} {:16} {}\n", n.name, n.parameters, n.help);
+    }
+    if (o.json) {
+      print_json(all);
+    } else {
+      fmt::print("parameters: gaussian:sigma=2,size=9; one's own: 0,-1,0/-1,5,-1/0,-1,0 or @FILE\n");
+    }
+    return 0;
+  }
+  std::vector<Kernel> kernels;
+  for (const std::string& s : o.specs) kernels.push_back(Kernel::parse(s, session.resources()));
+  ordered_json out = ordered_json::array();
+  for (std::size_t i = 0; i < kernels.size(); ++i) {
+    const Kernel& k = kernels[i];
+    if (o.json) {
+      ordered_json rows = ordered_json::array();
+      for (int y = 0; y < k.height(); ++y) {
+        rows.push_back(std::vector<double>(k.taps().begin() + y * k.width(), k.taps().begin() + (y + 1) * k.width()));
+      }
+      out.push_back({{"kernel", o.specs[i]}, {"width", k.width()}, {"height", k.height()}, {"anchor", {k.anchor_x(), k.anchor_y()}},
+                     {"sum", k.sum()}, {"separable", k.separated().has_value()}, {"taps", rows}});
+    } else {
+      print(o.specs[i], k);
+    }
+  }
+  if (o.json) print_json(kernels.size() == 1 ? out[0] : out);
+  if (!o.sheet.empty()) {
+    draw::Sheet sheet("Kernels", "as written; convolution turns them by 180 degrees, correlation does not");
+    std::vector<draw::Curve> profiles;
+    for (std::size_t i = 0; i < kernels.size(); ++i) {
+      const Kernel& k = kernels[i];
+      sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()), fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())), nullptr});
+      profiles.push_back(profile(o.specs[i], k));
+    }
+    sheet.add({"row through the anchor", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "", nullptr});
+    write_sheet(sheet, o.sheet);
+  }
+  return 0;
+}
+
+}  // namespace
+
+Command declare_kernel(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("kernel", "Print kernels with their sums, or draw them.");
+  app->add_option("KERNEL", o->specs, "gaussian:sigma=2, sobel_x, 0,1,0/1,-4,1/0,1,0, @FILE; none: the known names");
+  app->add_option("--sheet", o->sheet, "draw each as a heat map, and all profiles in one plot, into this PNG");
+  app->add_flag("--json", o->json, "print JSON");
+  return {app, [o, &session] { return kernel(session, *o); }};
+}
+
+}  // namespace sieve::front

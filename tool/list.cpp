@@ -1,0 +1,79 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Options {
+  std::string filter;
+  bool json = false;
+};
+
+ordered_json as_json(const Filter& f) {
+  const About& a = f.about();
+  ordered_json j = {{"name", a.name}, {"family", a.family}, {"summary", a.summary}, {"wrong_when", a.wrong_when}, {"parameters", ordered_json::array()}};
+  for (const Parameter& p : a.parameters) {
+    j["parameters"].push_back({{"name", p.name}, {"default", p.standard}, {"allowed", p.allowed}, {"unit", p.unit}, {"help", p.help}});
+  }
+  return j;
+}
+
+void print(const Filter& f) {
+  const About& a = f.about();
+  fmt::print("{}: {}\n", a.name, a.summary);
+  if (!a.wrong_when.empty()) fmt::print("  wrong when: {}\n", a.wrong_when);
+  if (f.reach()) fmt::print("  reach with the defaults: {} pixels\n", *f.reach());
+  if (a.parameters.empty()) fmt::print("  no parameters\n");
+  for (const Parameter& p : a.parameters) {
+    fmt::print("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);
+  }
+  fmt::print("example: lsieve apply in.png out.png {}{}\n", a.name, a.parameters.empty() ? "" : " " + a.parameters[0].name + "=" + a.parameters[0].standard);
+}
+
+int list(const Session& session, const Options& o) {
+  if (!o.filter.empty()) {
+    const Filter& f = session.catalogue.find(o.filter);
+    if (o.json) {
+      print_json(as_json(f));
+    } else {
+      print(f);
+    }
+    return 0;
+  }
+  ordered_json all = ordered_json::array();
+  std::map<std::string, std::vector<std::string>> families;
+  for (const std::string& name : session.catalogue.names()) {
+    const Filter& f = session.catalogue.find(name);
+    all.push_back(as_json(f));
+    families[f.about().family].push_back(fmt::format("  {:20} {}", name, f.about().summary));
+  }
+  if (o.json) {
+    print_json(all);
+    return 0;
+  }
+  for (const auto& [family, lines] : families) {
+    fmt::print("{}\n", family);
+    for (const std::string& l : lines) fmt::print("{}\n", l);
+  }
+  fmt::print("`lsieve list NAME` shows a filter's parameters and when it is the wrong choice.\n");
+  return 0;
+}
+
+}  // namespace
+
+Command declare_list(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("list", "The filters, or one filter's parameters.");
+  app->add_option("FILTER", o->filter, "a filter's name");
+  app->add_flag("--json", o->json, "print JSON");
+  return {app, [o, &session] { return list(session, *o); }};
+}
+
+}  // namespace sieve::front

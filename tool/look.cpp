@@ -1,0 +1,205 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "session.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Place {
+  int x, y;
+};
+
+Place place_of(const std::string& text) {
+  const std::size_t comma = text.find(',');
+  const auto number = [](const std::string& s) -> std::optional<int> {
+    try {
+      std::size_t used = 0;
+      const int v = std::stoi(s, &used);
+      if (used == s.size()) return v;
+    } catch (const std::exception&) {
+    }
+    return std::nullopt;
+  };
+  const auto x = comma == std::string::npos ? std::nullopt : number(text.substr(0, comma));
+  const auto y = comma == std::string::npos ? std::nullopt : number(text.substr(comma + 1));
+  if (!x || !y) throw BadCall("--at " + text + ": give X,Y in pixels, from 0,0 at the top left");
+  return {*x, *y};
+}
+
+// The stored level of a sample, or its value for float data.
+double stored(float v, std::uint32_t maximum) { return maximum == 0 ? static_cast<double>(v) : std::round(static_cast<double>(v) * maximum); }
+
+std::string stored_text(float v, std::uint32_t maximum) { return fmt::format("{:.6g}", stored(v, maximum)); }
+
+void check_place(const Place& p, const Image& image, const std::string& file) {
+  if (p.x < 0 || p.y < 0 || p.x >= image.width() || p.y >= image.height()) {
+    throw BadCall(fmt::format("--at {},{} is outside {}: x is 0..{}, y is 0..{}", p.x, p.y, file, image.width() - 1, image.height() - 1));
+  }
+}
+
+ordered_json as_json(const std::string& file, const io::Loaded& l, const std::vector<Place>& places) {
+  const Image& image = l.image;
+  ordered_json j = {{"file", file},          {"format", io::name_of(l.format)}, {"width", image.width()}, {"height", image.height()},
+                    {"channels", image.channels()}, {"bits", l.bits}, {"profile_bytes", l.profile.size()}};
+  if (!l.note.empty()) j["note"] = l.note;
+  j["statistics"] = ordered_json::array();
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    j["statistics"].push_back({{"channel", channel_name(c++, image.shape())}, {"minimum", s.minimum}, {"maximum", s.maximum}, {"mean", s.mean},
+                               {"deviation", s.deviation}, {"at_floor", s.at_floor}, {"at_ceiling", s.at_ceiling},
+                               {"below", s.below}, {"above", s.above}, {"not_finite", s.not_finite}});
+  }
+  const Exposure e = exposure(image);
+  j["exposure"] = {{"verdict", e.verdict}, {"reason", e.reason}};
+  j["samples"] = ordered_json::array();
+  for (const Place& p : places) {
+    ordered_json levels = ordered_json::array(), values = ordered_json::array();
+    for (int c = 0; c < image.channels(); ++c) {
+      const float v = image.at(p.x, p.y, c);
+      if (image.maximum() == 0) {
+        levels.push_back(v);
+      } else {
+        levels.push_back(std::llround(stored(v, image.maximum())));
+      }
+      values.push_back(v);
+    }
+    j["samples"].push_back({{"x", p.x}, {"y", p.y}, {"stored", levels}, {"values", values}});
+  }
+  return j;
+}
+
+// One line of blocks for a channel: 64 bins, the height by the square root so that small counts are seen.
+std::string block_histogram(const Image& image, int channel) {
+  constexpr int kBins = 64;
+  const Histogram h = histogram(image, channel, kBins);
+  const std::size_t most = *std::max_element(h.counts.begin(), h.counts.end());
+  constexpr const char* blocks[] = {" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
+  std::string line;
+  for (const std::size_t n : h.counts) {
+    const double share = most == 0 ? 0 : std::sqrt(static_cast<double>(n) / static_cast<double>(most));
+    line += blocks[n == 0 ? 0 : 1 + static_cast<int>(std::floor(share * 7.999 * 7 / 8))];
+  }
+  return line;
+}
+
+std::string depth_text(const io::Loaded& l) {
+  if (l.bits == 32) return "32-bit float";
+  const std::uint32_t m = l.image.maximum();
+  return (m & (m + 1)) == 0 ? fmt::format("{} bits a sample", l.bits) : fmt::format("levels 0..{} ({} bits a sample)", m, l.bits);
+}
+
+std::string size_text(const io::Loaded& l) {
+  constexpr const char* kinds[] = {"gray", "gray + alpha", "RGB", "RGBA"};
+  return fmt::format("{}x{}, {}, {}, {}{}", l.image.width(), l.image.height(), kinds[l.image.channels() - 1], depth_text(l), io::name_of(l.format),
+                     l.profile.empty() ? "" : fmt::format(", color profile of {} bytes", l.profile.size()));
+}
+
+void print(const std::string& file, const io::Loaded& l, const std::vector<Place>& places) {
+  const Image& image = l.image;
+  fmt::print("{}: {}\n", file, size_text(l));
+  if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
+  fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation", "at floor", "at ceiling");
+  const auto all = statistics(image);
+  for (int c = 0; c < image.channels(); ++c) {
+    const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
+    fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()), s.minimum, s.maximum, s.mean,
+               s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
+    if (s.below + s.above > 0) fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
+    if (s.not_finite > 0) fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
+  }
+  for (int c = 0; c < image.shape().color_channels(); ++c) fmt::print("  {:8}|{}|\n", channel_name(c, image.shape()), block_histogram(image, c));
+  fmt::print("          0{:>64}\n", image.maximum() == 0 ? "1" : std::to_string(image.maximum()));
+  const Exposure e = exposure(image);
+  fmt::print("  exposure: {}: {}\n", e.verdict, e.reason);
+  for (const Place& p : places) {
+    std::string levels, values;
+    for (int c = 0; c < image.channels(); ++c) {
+      levels += (c ? ", " : "") + stored_text(image.at(p.x, p.y, c), image.maximum());
+      values += fmt::format("{}{:.5f}", c ? ", " : "", image.at(p.x, p.y, c));
+    }
+    fmt::print("  at {},{}: stored {}  =  {}\n", p.x, p.y, levels, values);
+  }
+}
+
+draw::Sheet sheet_of(const std::vector<std::pair<std::string, io::Loaded>>& pictures) {
+  if (pictures.size() > 1) {
+    draw::Sheet sheet(fmt::format("{} pictures", pictures.size()), "each with its range and its histogram: counts over the level");
+    for (const auto& [file, l] : pictures) sheet.add(draw::picture_cell(file.substr(file.find_last_of('/') + 1), l.image));
+    return sheet;
+  }
+  const auto& [file, l] = pictures[0];
+  draw::Sheet sheet(file.substr(file.find_last_of('/') + 1), size_text(l));
+  draw::Cell cell = draw::picture_cell("picture", l.image);
+  cell.below = nullptr;
+  sheet.add(std::move(cell));
+  std::vector<std::string> facts;
+  const auto all = statistics(l.image);
+  for (int c = 0; c < l.image.channels(); ++c) {
+    const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
+    facts.push_back(fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %", channel_name(c, l.image.shape()),
+                                s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling));
+  }
+  const Exposure e = exposure(l.image);
+  facts.push_back("exposure: " + e.verdict + ": " + e.reason);
+  sheet.add({"histogram", draw::histogram(l.image), "", draw::text(facts)});
+  return sheet;
+}
+
+struct Options {
+  std::vector<std::string> files, at;
+  std::string sheet;
+  bool json = false;
+};
+
+int look(const Session& session, const Options& o) {
+  std::vector<Place> places;
+  for (const std::string& a : o.at) places.push_back(place_of(a));
+  const Attended attended;
+  std::vector<std::pair<std::string, io::Loaded>> pictures;
+  ordered_json out = ordered_json::array();
+  int failures = 0;
+  for (const std::string& file : o.files) {
+    try {
+      io::Loaded l = session.read(file);
+      for (const Place& p : places) check_place(p, l.image, file);
+      if (o.json) {
+        out.push_back(as_json(file, l, places));
+      } else {
+        print(file, l, places);
+      }
+      if (!o.sheet.empty()) pictures.emplace_back(file, std::move(l));
+    } catch (const BadCall&) {
+      throw;
+    } catch (const Stopped&) {
+      throw;
+    } catch (const Error& e) {
+      // One bad picture does not hide the others.
+      std::fflush(stdout);
+      fmt::print(stderr, "lsieve: {}\n", e.what());
+      ++failures;
+    }
+  }
+  if (o.json && !(o.files.size() == 1 && out.empty())) print_json(o.files.size() == 1 ? out[0] : out);
+  if (!pictures.empty()) write_sheet(sheet_of(pictures), o.sheet);
+  return failures == 0 ? 0 : 1;
+}
+
+}  // namespace
+
+Command declare_look(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
+  app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
+  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->take_all()->expected(1);
+  app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
+  return {app, [o, &session] { return look(session, *o); }};
+}
+
+}  // namespace sieve::front

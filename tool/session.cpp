@@ -1,0 +1,65 @@
+#include "session.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <csignal>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+
+namespace sieve::front {
+
+namespace {
+std::atomic<Watch*> interrupted{nullptr};
+
+extern "C" void on_interrupt(int) {
+  if (Watch* w = interrupted.load()) w->stop();
+}
+}  // namespace
+
+Resources Session::resources() const {
+  return {[this](const std::string& name) { return read(name).image; }, [](const std::string& name) { return io::read_text(name); }};
+}
+
+void print_json(const nlohmann::ordered_json& value) { fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)); }
+
+void write_sheet(const draw::Sheet& sheet, const std::string& path) {
+  if (io::format_of_name(path) != io::Format::png) throw BadCall(path + ": a sheet is a PNG: give a name that ends in .png");
+  io::write_bytes(path, sheet.png());
+  fmt::print(stderr, "sheet: {}\n", path);
+}
+
+const char* channel_name(int channel, const Shape& shape) {
+  if (shape.has_alpha() && channel == shape.channels - 1) return "alpha";
+  if (shape.color_channels() == 1) return "gray";
+  constexpr const char* names[] = {"red", "green", "blue"};
+  return names[channel];
+}
+
+std::string time_text(double seconds) {
+  return seconds < 1 ? fmt::format("{:.3g} ms", 1e3 * seconds) : fmt::format("{:.3g} s", seconds);
+}
+
+Attended::Attended() {
+  interrupted = &watch_;
+  struct sigaction action {};
+  action.sa_handler = on_interrupt;
+  action.sa_flags = static_cast<int>(SA_RESETHAND);  // a second Ctrl-C ends the program at once
+  ::sigaction(SIGINT, &action, nullptr);
+  if (::isatty(STDERR_FILENO) == 0) return;
+  const auto start = std::chrono::steady_clock::now();
+  watch_.on_progress = [this, start](double share) {
+    if (std::chrono::steady_clock::now() - start < std::chrono::seconds(1)) return;
+    shown_ = true;
+    fmt::print(stderr, "\r{:3.0f} % ", 100 * share);
+    std::fflush(stderr);
+  };
+}
+
+Attended::~Attended() {
+  if (shown_) fmt::print(stderr, "\r       \r");
+  interrupted = nullptr;
+}
+
+}  // namespace sieve::front

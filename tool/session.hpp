@@ -1,0 +1,64 @@
+#pragma once
+// What all commands share: the catalogue, reading files for parameters, sheets, progress and Ctrl-C.
+
+#include <CLI/App.hpp>
+#include <functional>
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "sieve/draw.hpp"
+#include "sieve/io.hpp"
+#include "sieve/sieve.hpp"
+
+namespace sieve::front {
+
+struct Session {
+  const Catalogue& catalogue;
+  io::Limits limits;
+  int threads = 0;
+
+  // Opens the files that parameters name.
+  Resources resources() const;
+  io::Loaded read(const std::string& path) const { return io::read(path, limits); }
+};
+
+// A command: its options are declared, and `work` is called after parsing; it returns the exit code.
+struct Command {
+  CLI::App* app;
+  std::function<int()> work;
+};
+
+Command declare_look(CLI::App& root, Session& session);
+Command declare_apply(CLI::App& root, Session& session);
+Command declare_list(CLI::App& root, Session& session);
+Command declare_kernel(CLI::App& root, Session& session);
+Command declare_demo(CLI::App& root, Session& session);
+
+// Prints one JSON value on standard output.
+void print_json(const nlohmann::ordered_json& value);
+
+// Writes a sheet and says where it is on standard error. BadCall for a name that does not end in .png.
+void write_sheet(const draw::Sheet& sheet, const std::string& path);
+
+// "gray", "red", ... for a channel of a picture.
+const char* channel_name(int channel, const Shape& shape);
+
+// "12.3 ms", "1.25 s".
+std::string time_text(double seconds);
+
+// Shows progress on a terminal from the first second on, and turns Ctrl-C into Watch::stop().
+class Attended {
+ public:
+  Attended();
+  ~Attended();
+  Attended(const Attended&) = delete;
+  Attended& operator=(const Attended&) = delete;
+
+ private:
+  Watch watch_;
+  Watch::Active active_{watch_};
+  bool shown_ = false;
+};
+
+}  // namespace sieve::front
