@@ -39,8 +39,8 @@ const std::vector<Scene>& scenes() {
        {"apply", "{d}/fog.png", "{o}/fog_lifted.png", "stretch", "percent=1", "then", "clip", "--sheet", "{o}/fog_steps.png"}},
       {"The dark frame", "A zero border darkens the edge of every smoothed picture; edge, the default, does not.",
        {"apply", "{d}/fog.png", "{o}/frame.png", "gaussian", "sigma=24", "border=zero", "--sheet", "{o}/frame_zero.png"}},
-      {"Kernels side by side", "Three Gaussians and their profiles: each sums to 1, so none brightens or darkens.",
-       {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "sobel_x", "emboss", "--sheet", "{o}/kernels.png"}},
+      {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",
+       {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "box:radius=2", "--sheet", "{o}/kernels.png"}},
   };
   return all;
 }
@@ -59,7 +59,7 @@ std::string data_folder(const std::string& wish) {
   } else {
     std::error_code ignored;
     const fs::path self = fs::read_symlink("/proc/self/exe", ignored);
-    tried = {(self.parent_path().parent_path() / "share/lean-sieve/demo").string(), LSIEVE_SOURCE_DATA, "data/demo"};
+    tried = {(self.parent_path().parent_path() / "share/lean-sieve/demo").string(), "data/demo", LSIEVE_SOURCE_DATA};
   }
   for (const std::string& t : tried) {
     if (fs::exists(t + "/noon.png")) return t;

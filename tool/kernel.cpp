@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "session.hpp"
@@ -27,14 +28,15 @@ void print(const std::string& spec, const Kernel& k) {
   const auto f = k.separated();
   fmt::print("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(), k.sum(), effect(k.sum()),
              f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
-  constexpr int kMostShown = 15;
+  constexpr int kMostShown = 13;
   if (k.width() > kMostShown || k.height() > kMostShown) {
     fmt::print("  (too large to print; --json has all taps, --sheet draws it)\n");
     return;
   }
+  const bool whole = std::all_of(k.taps().begin(), k.taps().end(), [](double t) { return t == std::round(t); });
   for (int y = 0; y < k.height(); ++y) {
     fmt::print(" ");
-    for (int x = 0; x < k.width(); ++x) fmt::print(" {:>9.5g}", k.at(x, y));
+    for (int x = 0; x < k.width(); ++x) fmt::print(" {:>{}.{}f}", k.at(x, y), whole ? 5 : 8, whole ? 0 : 5);
     fmt::print("\n");
   }
 }

@@ -51,9 +51,9 @@ std::string read_text(const std::string& path);
 
 /// How a picture is written.
 struct WriteOptions {
-  std::optional<int> bits;            ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
+  std::optional<int> bits = {};       ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
   int quality = 92;                   ///< JPEG alone, 1 to 100
-  std::vector<std::uint8_t> profile;  ///< ICC profile to embed, where the format can
+  std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
 };
 
 /// What was written.

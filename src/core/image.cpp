@@ -70,11 +70,11 @@ ConstView ConstView::part(const Rectangle& r) const {
   return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
 }
 
-View View::channel(int c) const { return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride}; }
+View View::channel(int c) const { return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum}; }
 
 View View::part(const Rectangle& r) const {
   check_part(r, shape);
-  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride};
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
 }
 
 Image::Image(const Shape& shape, std::uint32_t maximum) : shape_(shape), maximum_(maximum) {

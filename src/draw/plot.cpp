@@ -30,7 +30,7 @@ struct Unit {
 };
 Unit unit_of(double high) {
   if (high >= 2e6) return {1e-6, " (millions)"};
-  if (high >= 2e4) return {1e-3, " (thousands)"};
+  if (high >= 1e4) return {1e-3, " (thousands)"};
   return {};
 }
 
@@ -55,7 +55,7 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   pladv(0);
   const Unit unit = unit_of(y.high);
   // Margins in pixels of the page.
-  const double bottom = (x.label.empty() ? 20.0 : 34.0) * kFine, leftward = 46.0 * kFine;
+  const double bottom = (x.label.empty() ? 20.0 : 34.0) * kFine, leftward = 44.0 * kFine;
   plvpor(leftward / w, 1 - 10.0 * kFine / w, bottom / h, 1 - (y.label.empty() ? 8.0 : 20.0) * kFine / h);
   plwind(x.low, x.high, y.low * unit.factor, y.high * unit.factor);
   for (const Line& line : lines) {
@@ -83,7 +83,9 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   }
   plwidth(0.7 * kFine);
   plcol0(1);
-  plschr(2.9, 1);
+  plschr(5.2, 1);
+  plsxax(5, 0);
+  plsyax(5, 0);
   plsmaj(0, 0.5);
   plsmin(0, 0.5);
   plbox("bcnst", 0, 0, "bcnstv", 0, 0);

@@ -9,7 +9,7 @@ namespace sieve::draw {
 
 namespace {
 
-constexpr double kMargin = 20, kGap = 18, kCaption = 36, kNote = 32, kLeastCell = 230;
+constexpr double kMargin = 20, kGap = 18, kCaption = 36, kNote = 32, kLeastCell = 230, kMostBelow = 300;
 
 cairo_status_t append(void* closure, const unsigned char* data, unsigned n) {
   auto* out = static_cast<std::vector<std::uint8_t>*>(closure);
@@ -22,7 +22,7 @@ struct Grid {
   double cell_width = 0, cell_height = 0;
 };
 
-// The height of the second panel in a cell.
+// The least height of the second panel in a cell; it takes what the main panel leaves, up to kMostBelow.
 double below_height(double cell_height) { return std::clamp(0.3 * cell_height, 84.0, 190.0); }
 
 // The number of columns that shows the main panels largest.
@@ -49,12 +49,14 @@ Grid best_grid(std::size_t n, double width, double height, double aspect, bool b
 }  // namespace
 
 std::vector<std::uint8_t> Sheet::png(int width, int height) const {
-  double aspect = 0;
+  std::vector<double> aspects;
   bool any_below = false;
   for (const Cell& c : cells_) {
-    if (c.main && c.main->aspect() > 0) aspect = aspect == 0 ? c.main->aspect() : std::min(aspect, c.main->aspect());
+    if (c.main && c.main->aspect() > 0) aspects.push_back(c.main->aspect());
     any_below = any_below || c.below != nullptr;
   }
+  std::sort(aspects.begin(), aspects.end());
+  const double aspect = aspects.empty() ? 0 : aspects[aspects.size() / 2];
   const double head = subtitle_.empty() ? 44 : 64;
   const double top = kMargin + head;
   const Grid grid = best_grid(std::max<std::size_t>(cells_.size(), 1), width - 2 * kMargin, height - top - kMargin, aspect, any_below);
@@ -82,7 +84,10 @@ std::vector<std::uint8_t> Sheet::png(int width, int height) const {
       c.main->paint(cr, x, y + kCaption, grid.cell_width, used);
     }
     write(cr, c.note, x, y + kCaption + used + 5, grid.cell_width, {11, false, 2}, kFaint);
-    if (c.below) c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width, below);
+    if (c.below) {
+      const double left = grid.cell_height - kCaption - kNote - used;
+      c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width, std::clamp(std::min(left, 0.75 * grid.cell_width), below, kMostBelow));
+    }
   }
   std::vector<std::uint8_t> bytes;
   const cairo_status_t status = cairo_surface_write_to_png_stream(surface, append, &bytes);

@@ -131,8 +131,10 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
   png_set_IHDR(w.png, w.info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), e.bits, types[channels - 1],
                PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
   if (!e.options.profile.empty()) {
+    png_set_benign_errors(w.png, 1);  // a profile that libpng finds fault with is left out, not fatal
     png_set_iCCP(w.png, w.info, "profile", PNG_COMPRESSION_TYPE_BASE, e.options.profile.data(),
                  static_cast<png_uint_32>(e.options.profile.size()));
+    if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0) e.written.note = "the color profile is damaged or of another kind: it was left out";
   }
   png_write_info(w.png, w.info);
   const auto n = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);

@@ -22,20 +22,33 @@ template <class F, class Finish>
 void derivatives(const F& f, const ConstView& in, const View& out, Finish finish) {
   ready(f, in, out);
   if (f.border == Border::inside) throw BadCall(description_of<F>().name + ": border=inside is not for gradients; crop the result");
-  const Kernel kx = kernel_of(f.by, "_x"), ky = kernel_of(f.by, "_y");
-  const std::vector<float> wx(kx.taps().begin(), kx.taps().end()), wy(ky.taps().begin(), ky.taps().end());
+  // Differences first, then the weights along the edge: where neighbors are equal the result is exactly 0, so that a
+  // flat region has no made-up direction.
+  const Kernel k = kernel_of(f.by, "_x");
+  const float along[] = {static_cast<float>(k.at(2, 0)), static_cast<float>(k.at(2, 1)), static_cast<float>(k.at(2, 2))};
+  const float difference[] = {-1, 1};
   const auto n = static_cast<std::size_t>(in.width());
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     parallel_rows(in.height(), n, [&](int first, int last) {
       RowRing ring(in.channel(c), 3, 1, 1, f.border, 0);
-      std::vector<float> gx(n), gy(n);
-      std::vector<const float*> sources(9);
-      for (int y = first - 1; y <= first; ++y) ring.load(y);
+      std::vector<float> gx(n), gy(n), across(3 * n), smooth(3 * n);
+      const auto slot = [&](std::vector<float>& v, int y) { return v.data() + static_cast<std::size_t>((y + 3) % 3) * n; };
+      const auto load = [&](int y) {
+        ring.load(y);
+        const float* row = ring.row(y);
+        const float* sides[] = {row, row + 2};
+        const float* three[] = {row, row + 1, row + 2};
+        lanes::weighted_sum(sides, difference, 2, slot(across, y), n, false);
+        lanes::weighted_sum(three, along, 3, slot(smooth, y), n, false);
+      };
+      load(first - 1);
+      load(first);
       for (int y = first; y < last; ++y) {
-        ring.load(y + 1);
-        for (int i = 0; i < 9; ++i) sources[static_cast<std::size_t>(i)] = ring.row(y - 1 + i / 3) + i % 3;
-        lanes::weighted_sum(sources.data(), wx.data(), 9, gx.data(), n, false);
-        lanes::weighted_sum(sources.data(), wy.data(), 9, gy.data(), n, false);
+        load(y + 1);
+        const float* rows[] = {slot(across, y - 1), slot(across, y), slot(across, y + 1)};
+        const float* sides[] = {slot(smooth, y - 1), slot(smooth, y + 1)};
+        lanes::weighted_sum(rows, along, 3, gx.data(), n, false);
+        lanes::weighted_sum(sides, difference, 2, gy.data(), n, false);
         finish(gx.data(), gy.data(), out.row(y, c), n);
       }
     });

@@ -63,6 +63,7 @@ struct View {
   Shape shape;
   std::ptrdiff_t row_stride = 0;
   std::ptrdiff_t plane_stride = 0;
+  std::uint32_t maximum = 0;  ///< as in ConstView
 
   int width() const { return shape.width; }
   int height() const { return shape.height; }
@@ -74,7 +75,7 @@ struct View {
   /// A part of the picture, without a copy. BadCall where the rectangle is not inside.
   View part(const Rectangle& r) const;
   /// The same samples, read-only.
-  operator ConstView() const { return {data, shape, row_stride, plane_stride, 0}; }
+  operator ConstView() const { return {data, shape, row_stride, plane_stride, maximum}; }
 };
 
 /// Owns a picture: channel planes of float samples, every row aligned to 64 bytes and padded to a multiple of
@@ -113,7 +114,7 @@ class Image {
   const float* row(int y, int c = 0) const { return view().row(y, c); }
   float* row(int y, int c = 0) { return view().row(y, c); }
 
-  View view() { return {data_, shape_, row_stride_, plane_stride_}; }
+  View view() { return {data_, shape_, row_stride_, plane_stride_, maximum_}; }
   ConstView view() const { return {data_, shape_, row_stride_, plane_stride_, maximum_}; }
   operator ConstView() const { return view(); }
 

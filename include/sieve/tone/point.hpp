@@ -25,8 +25,8 @@ struct Clip {
 /// channels together, so colors keep their balance; with `percent` that share of the samples is left out at each
 /// end (exact percentiles). A picture of one level comes out as to_low. O(samples).
 struct Stretch {
-  std::optional<float> low;   ///< input level that becomes to_low; auto: measured
-  std::optional<float> high;  ///< input level that becomes to_high; auto: measured
+  std::optional<float> low = {};   ///< input level that becomes to_low; auto: measured
+  std::optional<float> high = {};  ///< input level that becomes to_high; auto: measured
   float to_low = 0;           ///< output level for low
   float to_high = 1;          ///< output level for high; below to_low it inverts
   float percent = 0;          ///< share of samples left out at each end when measured, in percent, 0 to 49

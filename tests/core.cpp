@@ -1,0 +1,167 @@
+#include "support.hpp"
+
+using namespace sieve;
+using test::noise;
+
+TEST_CASE("borders: the sample beyond the picture") {
+  // Rows a b c d are indices 0 1 2 3; the expected index for positions -6..9.
+  const auto line = [](Border b, int n) {
+    std::string s;
+    for (int i = -6; i < n + 6; ++i) {
+      const auto k = border_index(i, n, b);
+      s += k ? static_cast<char>('a' + *k) : '.';
+    }
+    return s;
+  };
+  CHECK(line(Border::edge, 4) == "aaaaaaabcddddddd");
+  CHECK(line(Border::mirror, 4) == "cddcbaabcddcbaab");
+  CHECK(line(Border::reflect, 4) == "abcdcbabcdcbabcd");
+  CHECK(line(Border::wrap, 4) == "cdabcdabcdabcdab");
+  CHECK(line(Border::zero, 4) == "......abcd......");
+  for (const Border b : {Border::edge, Border::mirror, Border::reflect, Border::wrap}) CHECK(line(b, 1) == std::string(13, 'a'));
+}
+
+TEST_CASE("image: black at first, aligned rows, copies are deep, parts are views") {
+  Image a(33, 7, 3);
+  CHECK(a.at(32, 6, 2) == 0);
+  CHECK(reinterpret_cast<std::uintptr_t>(a.row(5, 1)) % 64 == 0);
+  a.at(4, 5, 1) = 0.5F;
+  Image b = a;
+  b.at(4, 5, 1) = 0.25F;
+  CHECK(a.at(4, 5, 1) == 0.5F);
+  CHECK(a.view().part({4, 5, 2, 2}).at(0, 0, 1) == 0.5F);
+  CHECK_THROWS_AS(a.view().part({30, 0, 4, 1}), BadCall);
+  CHECK_THROWS_AS(Image(0, 5), BadCall);
+  CHECK_THROWS_AS(Image(5, 5, 5), BadCall);
+  CHECK_THROWS_AS(Image(2000000000, 2000000000, 4), Error);
+  Image large(3000, 700);  // large pictures come straight from the system
+  CHECK(large.at(2999, 699) == 0);
+}
+
+TEST_CASE("buffers: every 8-bit and 16-bit level survives, saturation is counted") {
+  std::vector<std::uint8_t> bytes(256 * 3);
+  for (std::size_t i = 0; i < bytes.size(); ++i) bytes[i] = static_cast<std::uint8_t>(i);
+  const Image image = from_interleaved(bytes.data(), 16, 16, 3);
+  CHECK(image.maximum() == 255);
+  CHECK(image.at(1, 0, 2) == 5 / 255.0F);
+  std::vector<std::uint8_t> back(bytes.size());
+  CHECK(to_interleaved(image, back.data()).total() == 0);
+  CHECK(back == bytes);
+  std::vector<std::uint16_t> words(65536), again(65536);
+  for (std::size_t i = 0; i < words.size(); ++i) words[i] = static_cast<std::uint16_t>(i);
+  to_interleaved(from_interleaved(words.data(), 256, 256, 1), again.data());
+  CHECK(again == words);
+
+  Image odd(5, 1);
+  const float values[] = {-0.1F, 1.2F, std::nanf(""), 0.5F, -0.0001F};
+  for (int x = 0; x < 5; ++x) odd.at(x, 0) = values[x];
+  std::uint8_t out[5];
+  const Saturation s = to_interleaved(odd, out);
+  CHECK(s.below == 1);  // -0.0001 rounds to level 0 like any other: nothing is lost
+  CHECK(s.above == 1);
+  CHECK(s.not_a_number == 1);
+  CHECK(std::vector<int>(out, out + 5) == std::vector<int>{0, 255, 0, 128, 0});
+  // A row stride in the caller's buffer, float samples, and a 12-bit scale.
+  const float padded[] = {0, 0.5F, 9, 9, 1, 2, 9, 9};
+  CHECK(from_interleaved(padded, 2, 2, 1, 4).at(1, 1) == 2);
+  const std::uint16_t twelve[] = {4095, 0};
+  CHECK(from_interleaved(twelve, 2, 1, 1, 0, 4095).at(0, 0) == 1);
+  CHECK_THROWS_AS(from_interleaved(static_cast<const std::uint8_t*>(nullptr), 2, 2, 1), BadCall);
+  CHECK_THROWS_AS(from_interleaved(out, 2, 2, 1, 0, 256), BadCall);
+}
+
+TEST_CASE("channels: luma by standard, split and join, alpha kept") {
+  Image rgba(2, 1, 4);
+  for (int c = 0; c < 4; ++c) rgba.at(0, 0, c) = 0.2F * static_cast<float>(c + 1);
+  CHECK(to_gray(rgba).at(0, 0) == doctest::Approx(0.2126 * 0.2 + 0.7152 * 0.4 + 0.0722 * 0.6));
+  CHECK(to_gray(rgba, GrayBy::rec601).at(0, 0) == doctest::Approx(0.299 * 0.2 + 0.587 * 0.4 + 0.114 * 0.6));
+  CHECK(to_gray(rgba, GrayBy::average).at(0, 0) == doctest::Approx(0.4));
+  CHECK(to_gray(rgba, GrayBy::blue).at(0, 0) == 0.6F);
+  CHECK(to_gray(rgba).at(0, 0, 1) == 0.8F);
+  CHECK(identical(join(split(rgba)), rgba));
+  CHECK_THROWS_AS(take_channel(rgba, 4), BadCall);
+  const std::vector<Image> unlike = {Image(2, 1), Image(1, 2)};
+  CHECK_THROWS_AS(join(unlike), BadCall);
+}
+
+TEST_CASE("random: the published vectors, the normal distribution, independence of order") {
+  // Known answers of Philox4x32-10, from its authors' distribution.
+  const auto zero = RandomStream(0, 0).words(0);
+  CHECK(zero == std::array<std::uint32_t, 4>{0x6627e8d5, 0xe169c58d, 0xbc57ac4c, 0x9b00dbd8});
+  const auto ones = RandomStream(~0ULL, ~0ULL).words(~0ULL);
+  CHECK(ones == std::array<std::uint32_t, 4>{0x408f276d, 0x41c83b0e, 0xa20bc7c6, 0x6d5451fd});
+  CHECK(inverse_normal(0.975) == doctest::Approx(1.959963984540054).epsilon(1e-14));
+  CHECK(inverse_normal(1e-10) == doctest::Approx(-6.361340902404056).epsilon(1e-13));
+  const RandomStream random(9);
+  double sum = 0, squares = 0;
+  constexpr int n = 200000;
+  for (int i = 0; i < n; ++i) {
+    const double v = random.normal(static_cast<std::uint64_t>(i));
+    sum += v;
+    squares += v * v;
+  }
+  CHECK(std::abs(sum / n) < 5 / std::sqrt(n));
+  CHECK(std::abs(squares / n - 1) < 5 * std::sqrt(2.0 / n));
+}
+
+TEST_CASE("one's own operations: of a sample, of two pictures, of a window") {
+  const Image a = noise(37, 21, 4), b = noise(37, 21, 1, 2);
+  const Image inverted = map_samples(a, [](float v) { return 1 - v; });
+  CHECK(inverted.at(5, 6, 2) == 1 - a.at(5, 6, 2));
+  CHECK(inverted.at(5, 6, 3) == a.at(5, 6, 3));  // alpha untouched
+  CHECK(map_pairs(a, b, [](float p, float q) { return p - q; }).at(3, 4, 1) == a.at(3, 4, 1) - b.at(3, 4));
+  CHECK_THROWS_AS(map_pairs(a, noise(36, 21), [](float p, float) { return p; }), BadCall);
+  for (const Border border : test::all_borders) {
+    const auto mean = [&] {
+      return map_windows(b, 2, border, [](const Window& w) {
+        float s = 0;
+        for (int y = -2; y <= 2; ++y) {
+          for (int x = -2; x <= 2; ++x) s += w(x, y);
+        }
+        return s / 25;
+      }, 0.3F);
+    };
+    if (border == Border::inside) {
+      CHECK_THROWS_AS(mean(), BadCall);
+    } else {
+      CHECK(test::deviation(mean(), reference::box(b, 2, border, 0.3)) < 1e-6);
+    }
+  }
+}
+
+TEST_CASE("parallel rows: each once, exceptions come out, stop is heard, threads do not matter") {
+  std::vector<std::atomic<int>> seen(1000);
+  parallel_rows(1000, 4000, [&](int first, int last) {
+    for (int i = first; i < last; ++i) ++seen[static_cast<std::size_t>(i)];
+  });
+  CHECK(std::all_of(seen.begin(), seen.end(), [](const auto& n) { return n == 1; }));
+  CHECK_THROWS_WITH(parallel_rows(1000, 4000, [](int, int) { throw Error("from a worker"); }), "from a worker");
+
+  const Image in = noise(700, 500, 3);
+  set_threads(1);
+  const Image one = Gaussian{.sigma = 9}(in), one_box = Box{.radius = 70}(in);
+  set_threads(0);
+  CHECK(identical(one, Gaussian{.sigma = 9}(in)));
+  CHECK(identical(one_box, Box{.radius = 70}(in)));
+  CHECK_THROWS_AS(set_threads(-1), BadCall);
+
+  Watch watch;
+  const Watch::Active active(watch);
+  double heard = 0;
+  watch.on_progress = [&](double share) { heard = std::max(heard, share); };
+  Chain{Gaussian{}, Clip{}}(in);
+  CHECK(heard > 0);
+  watch.stop();
+  CHECK_THROWS_AS(Gaussian{.sigma = 9}(in), Stopped);
+}
+
+TEST_CASE("describe: ranges are checked with what is allowed, nearest names") {
+  CHECK_THROWS_WITH(Gaussian{.sigma = -1}(noise(4, 4)), "gaussian: sigma=-1 is out of range: give a number from 0 to 500 (pixels)");
+  CHECK_THROWS_AS(Gaussian{.sigma = std::nanf("")}(noise(4, 4)), BadCall);
+  CHECK_THROWS_AS(Box{.radius = -1}(noise(4, 4)), BadCall);
+  const std::vector<std::string> names = {"gaussian", "gray", "gradient_magnitude"};
+  CHECK(nearest_name("gausian", names) == "gaussian");
+  CHECK(nearest_name("grya", names) == "gray");
+  CHECK(nearest_name("gradient", names) == "gradient_magnitude");
+  CHECK(nearest_name("xylophone", names).empty());
+}

@@ -1,0 +1,91 @@
+#include "support.hpp"
+
+using namespace sieve;
+using test::noise;
+
+namespace {
+
+// A filter of one's own, as the guide shows it.
+struct Posterize {
+  int levels = 4;
+  Image operator()(const ConstView& in) const {
+    sieve::check(*this);
+    return map_samples(in, [n = static_cast<float>(levels - 1)](float v) { return std::round(v * n) / n; });
+  }
+  static void describe(Description<Posterize>& d) {
+    d.called("posterize", "mine", "Few levels.").field("levels", &Posterize::levels, "levels", "how many are kept", {2, 256});
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a struct of one's own gets chain text, checks and a place in the catalogue") {
+  Catalogue mine = Catalogue::standard();
+  mine.add<Posterize>();
+  CHECK_THROWS_AS(mine.add<Posterize>(), BadCall);
+  const Image in = noise(20, 10);
+  const Image out = Chain::parse("gray then posterize levels=3", mine)(in);
+  CHECK(test::deviation(out, Posterize{3}(in)) == 0);
+  CHECK_THROWS_WITH(Chain::parse("posterize levels=1", mine), "posterize: levels=1 is out of range: give a whole number from 2 to 256 (levels)");
+  CHECK_THROWS_AS(Posterize{1}(in), BadCall);
+}
+
+TEST_CASE("chain text is read back as it was, and runs like the structs") {
+  const Image in = noise(40, 30, 3);
+  const Chain chain = Chain::parse("gray by=rec601 then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch low=auto high=0.5 then crop x=2 y=3 width=9 height=8");
+  CHECK(Chain::parse(chain.text()).text() == chain.text());
+  CHECK(identical(Chain::parse(chain.text())(in), chain(in)));
+  const Image by_hand = Crop{2, 3, 9, 8}(Stretch{.low = {}, .high = 0.5F}(Convolve{.kernel = Kernel::parse("laplacian"), .border = Border::mirror}(Gray{GrayBy::rec601}(in))));
+  CHECK(identical(chain(in), by_hand));
+  CHECK(identical(Chain{Gaussian{.sigma = 2}, Absolute{}}(in), Absolute{}(Gaussian{.sigma = 2}(in))));
+  CHECK(identical(Chain{}(in), in));
+  Image before = in;
+  chain(in);
+  CHECK(identical(before, in));  // nothing changes its input
+}
+
+TEST_CASE("what is wrong in a chain is said, with what is allowed") {
+  const auto message = [](const std::string& text) -> std::string {
+    try {
+      Chain::parse(text);
+    } catch (const BadCall& e) {
+      return e.what();
+    }
+    return "accepted";
+  };
+  CHECK(message("gausian sigma=2").find("did you mean 'gaussian'") != std::string::npos);
+  CHECK(message("gaussian sgima=2").find("did you mean 'sigma'") != std::string::npos);
+  CHECK(message("gaussian sigma=two").find("a number from 0 to 500") != std::string::npos);
+  CHECK(message("gaussian sigma=-2").find("out of range") != std::string::npos);
+  CHECK(message("box radius=1.5").find("whole number") != std::string::npos);
+  CHECK(message("gaussian border=wrapp").find("did you mean 'wrap'") != std::string::npos);
+  CHECK(message("gaussian sigma=1 sigma=2").find("twice") != std::string::npos);
+  CHECK(message("gaussian stretch").find("'then'") != std::string::npos);
+  CHECK(message("absolute size=2").find("takes none") != std::string::npos);
+  for (const char* wrong : {"", "then", "gray then", "gray then then clip", "sigma=2", "gaussian sigma=", "gaussian sigma=1e400", "gaussian sigma=nan", "gaussian =2"}) {
+    CAPTURE(wrong);
+    CHECK(message(wrong) != "accepted");
+  }
+}
+
+TEST_CASE("every filter of the catalogue: described, its defaults run on odd pictures, its text is read back") {
+  for (const std::string& name : Catalogue::standard().names()) {
+    CAPTURE(name);
+    const Filter& f = Catalogue::standard().find(name);
+    CHECK(!f.about().summary.empty());
+    CHECK(!f.about().wrong_when.empty());
+    for (const Parameter& p : f.about().parameters) {
+      CHECK(!p.help.empty());
+      Filter copy = f;
+      CHECK_NOTHROW(copy.set(p.name, p.standard));
+      CHECK(copy.get(p.name) == p.standard);
+    }
+    for (const auto& [w, h, c] : {std::tuple{1, 1, 1}, {1, 40, 2}, {33, 1, 3}, {37, 23, 4}}) {
+      const Image in = noise(w, h, c);
+      const Image out = f(in);
+      if (const auto plain = f.plain(in)) CHECK(test::deviation(out, *plain) <= std::max(f.about().tolerance, 1e-7) * 1.5);
+      if (in.shape().has_alpha() && out.shape() == in.shape()) CHECK(identical(out.view().channel(c - 1), in.view().channel(c - 1)));
+    }
+    CHECK_THROWS_AS(f(Image()), BadCall);
+  }
+}

@@ -1,0 +1,317 @@
+#include "support.hpp"
+
+#include <jpeglib.h>
+#include <png.h>
+#include <tiffio.h>
+
+#include <sys/resource.h>
+
+#include <csignal>
+#include <cstring>
+
+#include "sieve/io.hpp"
+
+using namespace sieve;
+using test::Folder;
+using test::noise;
+
+namespace {
+
+// Samples that lie on the levels of a depth.
+Image on_levels(int w, int h, int channels, std::uint32_t maximum) {
+  Image image(Shape{w, h, channels}, maximum);
+  const RandomStream random(4);
+  for (int c = 0; c < channels; ++c) {
+    for (int y = 0; y < h; ++y) {
+      for (int x = 0; x < w; ++x) {
+        const auto level = random.words(static_cast<std::uint64_t>((c * h + y) * w + x))[0] % (maximum + 1);
+        image.at(x, y, c) = static_cast<float>(level) / static_cast<float>(maximum);
+      }
+    }
+  }
+  return image;
+}
+
+std::string error_of(const std::function<void()>& f) {
+  try {
+    f();
+  } catch (const Error& e) {
+    return e.what();
+  }
+  return "no error";
+}
+
+// PNG kinds that this library reads but does not write.
+void write_odd_png(const std::string& path, int type, int depth, int interlace, int width, int height) {
+  FILE* file = std::fopen(path.c_str(), "wb");
+  png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
+  png_infop info = png_create_info_struct(png);
+  png_init_io(png, file);
+  png_set_IHDR(png, info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), depth, type, interlace, 0, 0);
+  png_color palette[4] = {{255, 0, 0}, {0, 255, 0}, {0, 0, 255}, {9, 8, 7}};
+  png_byte alpha[2] = {255, 128};
+  if (type == PNG_COLOR_TYPE_PALETTE) {
+    png_set_PLTE(png, info, palette, 4);
+    png_set_tRNS(png, info, alpha, 2, nullptr);
+  }
+  png_write_info(png, info);
+  std::vector<std::vector<png_byte>> rows;
+  std::vector<png_bytep> pointers;
+  for (int y = 0; y < height; ++y) {
+    std::vector<png_byte> row(png_get_rowbytes(png, info));
+    for (std::size_t i = 0; i < row.size(); ++i) row[i] = static_cast<png_byte>(0x1b + 37 * i + 11 * static_cast<std::size_t>(y));
+    rows.push_back(row);
+  }
+  for (auto& row : rows) pointers.push_back(row.data());
+  png_write_image(png, pointers.data());
+  png_write_end(png, nullptr);
+  png_destroy_write_struct(&png, &info);
+  std::fclose(file);
+}
+
+void write_jpeg(const std::string& path, int components, J_COLOR_SPACE space, const std::string& exif) {
+  FILE* file = std::fopen(path.c_str(), "wb");
+  jpeg_compress_struct c{};
+  jpeg_error_mgr errors{};
+  c.err = jpeg_std_error(&errors);
+  jpeg_create_compress(&c);
+  jpeg_stdio_dest(&c, file);
+  c.image_width = 16;
+  c.image_height = 8;
+  c.input_components = components;
+  c.in_color_space = space;
+  jpeg_set_defaults(&c);
+  jpeg_set_quality(&c, 100, TRUE);
+  jpeg_start_compress(&c, TRUE);
+  if (!exif.empty()) jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()), static_cast<unsigned>(exif.size()));
+  // Left half one color, right half another.
+  std::vector<JSAMPLE> row(static_cast<std::size_t>(16 * components));
+  for (std::size_t i = 0; i < row.size(); ++i) row[i] = i < row.size() / 2 ? 255 : static_cast<JSAMPLE>(i % static_cast<std::size_t>(components) == 0 ? 255 : 51);
+  JSAMPROW p = row.data();
+  for (int y = 0; y < 8; ++y) jpeg_write_scanlines(&c, &p, 1);
+  jpeg_finish_compress(&c);
+  jpeg_destroy_compress(&c);
+  std::fclose(file);
+}
+
+}  // namespace
+
+TEST_CASE("round trips: every format, depth and number of channels, bit for bit") {
+  const Folder folder;
+  for (const auto& [ending, depths] : std::vector<std::pair<std::string, std::vector<int>>>{
+           {".png", {1, 2, 4, 8, 16}}, {".tif", {8, 16, 32}}, {".pgm", {1, 3, 8, 10, 16}}, {".ppm", {8, 16}}, {".pfm", {32}}}) {
+    for (const int bits : depths) {
+      for (int channels = 1; channels <= 4; ++channels) {
+        const bool alpha = channels == 2 || channels == 4;
+        if ((ending != ".png" && ending != ".tif" && alpha) || (ending == ".pgm" && channels != 1) || (ending == ".ppm" && channels != 3)) continue;
+        if (bits < 8 && channels > 1) continue;
+        for (const auto& [w, h] : {std::pair{1, 1}, {37, 19}}) {
+          CAPTURE(ending); CAPTURE(bits); CAPTURE(channels); CAPTURE(w);
+          const Image in = bits == 32 ? noise(w, h, channels) : on_levels(w, h, channels, (1U << bits) - 1);
+          const std::string path = folder / ("a" + ending);
+          const io::Written written = io::write(path, in);  // the depth is the source's by default
+          CHECK(written.bits == bits);
+          CHECK(written.saturation.total() == 0);
+          const io::Loaded back = io::read(path);
+          CHECK(back.bits == bits);
+          CHECK(back.image.maximum() == in.maximum());
+          CHECK(identical(back.image, in));
+        }
+      }
+    }
+  }
+  // A largest level that is no power of two less one is kept; a bitmap; other depths by option.
+  const Image hundred = on_levels(9, 5, 1, 100);
+  io::write(folder / "a.pgm", hundred);
+  CHECK(io::read(folder / "a.pgm").image.maximum() == 100);
+  CHECK(identical(io::read(folder / "a.pgm").image, hundred));
+  const Image bitmap = on_levels(19, 7, 1, 1);
+  io::write(folder / "a.pbm", bitmap);
+  CHECK(identical(io::read(folder / "a.pbm").image, bitmap));
+  io::write(folder / "b.png", on_levels(8, 8, 3, 255), {.bits = 16});
+  CHECK(io::read(folder / "b.png").bits == 16);
+  CHECK_THROWS_AS(io::write(folder / "b.png", hundred, {.bits = 12}), BadCall);
+  CHECK_THROWS_AS(io::write(folder / "b.pgm", on_levels(8, 8, 3, 255)), BadCall);
+  CHECK_THROWS_AS(io::write(folder / "b.xyz", hundred), BadCall);
+}
+
+TEST_CASE("JPEG: close to the source, profile and saturation, CMYK and orientation") {
+  const Folder folder;
+  const Image smooth = Gaussian{.sigma = 4}(on_levels(64, 40, 3, 255));
+  // The smallest ICC profile that checking readers accept: a header and one tag of twelve bytes.
+  std::string header(156, '\0');
+  header.replace(131, 13, std::string("\1desc\0\0\0\x90\0\0\0\x0c", 13)).replace(144, 4, "text");
+  header.replace(0, 4, std::string("\0\0\0\x9c", 4)).replace(8, 1, "\2").replace(12, 12, "mntrRGB XYZ ").replace(36, 4, "acsp");
+  header.replace(68, 12, std::string("\0\0\xf6\xd6\0\1\0\0\0\0\xd3\x2d", 12));
+  const std::vector<std::uint8_t> profile(header.begin(), header.end());
+  io::write(folder / "a.jpg", smooth, {.bits = {}, .quality = 95, .profile = profile});
+  const io::Loaded back = io::read(folder / "a.jpg");
+  CHECK(test::deviation(back.image, smooth) < 0.03);
+  CHECK(back.profile == profile);
+  for (const char* name : {"a.png", "a.tif"}) {
+    CHECK(io::write(folder / name, smooth, {.bits = {}, .profile = profile}).note.empty());
+    CHECK(io::read(folder / name).profile == profile);
+  }
+  CHECK(io::write(folder / "bad.png", smooth, {.bits = {}, .profile = std::vector<std::uint8_t>(300, 7)}).note.find("left out") != std::string::npos);
+  CHECK(io::write(folder / "n.png", noise(20, 20), {.bits = 8}).saturation.total() > 10);
+
+  write_jpeg(folder / "cmyk.jpg", 4, JCS_CMYK, "");
+  const io::Loaded cmyk = io::read(folder / "cmyk.jpg");
+  CHECK(cmyk.image.channels() == 3);
+  CHECK(cmyk.note.find("CMYK") != std::string::npos);
+  CHECK(cmyk.image.at(1, 4, 0) > 0.95F);  // an Adobe file stores 1 - ink: all 255 is white paper
+  CHECK(cmyk.image.at(14, 4, 1) < 0.1F);
+  // EXIF with orientation 6: stored lying, shown turned to the right.
+  const char tag[] = "Exif\0\0MM\0*\0\0\0\10\0\1\1\22\0\3\0\0\0\1\0\6\0\0\0\0\0\0";
+  write_jpeg(folder / "turned.jpg", 3, JCS_RGB, std::string(tag, sizeof tag - 1));
+  const io::Loaded turned = io::read(folder / "turned.jpg");
+  CHECK(turned.image.width() == 8);
+  CHECK(turned.image.height() == 16);
+  CHECK(turned.image.at(4, 1, 1) > 0.95F);  // the left half came to the top
+  CHECK(turned.image.at(4, 14, 1) < 0.3F);
+}
+
+TEST_CASE("PNG kinds: palette with transparency, low depths, interlaced") {
+  const Folder folder;
+  write_odd_png(folder / "p.png", PNG_COLOR_TYPE_PALETTE, 2, 0, 4, 2);
+  const io::Loaded p = io::read(folder / "p.png");
+  CHECK(p.image.channels() == 4);
+  // The first byte 0x1b holds the entries 0 1 2 3.
+  CHECK(p.image.at(0, 0, 0) == 1);
+  CHECK(p.image.at(1, 0, 1) == 1);
+  CHECK(p.image.at(1, 0, 3) == 128 / 255.0F);
+  CHECK(p.image.at(3, 0, 2) == 7 / 255.0F);
+  for (const int depth : {1, 4, 8, 16}) {
+    write_odd_png(folder / "plain.png", PNG_COLOR_TYPE_GRAY, depth, 0, 31, 18);
+    write_odd_png(folder / "laced.png", PNG_COLOR_TYPE_GRAY, depth, 1, 31, 18);
+    CHECK(io::read(folder / "plain.png").bits == depth);
+    CHECK(identical(io::read(folder / "plain.png").image, io::read(folder / "laced.png").image));
+  }
+}
+
+TEST_CASE("TIFF kinds: tiles, separate planes, compressions, floats, palettes of others") {
+  const Folder folder;
+  for (const int compression : {COMPRESSION_NONE, COMPRESSION_LZW, COMPRESSION_ADOBE_DEFLATE, COMPRESSION_PACKBITS}) {
+    for (const bool tiled : {false, true}) {
+      for (const int planar : {PLANARCONFIG_CONTIG, PLANARCONFIG_SEPARATE}) {
+        const Image in = noise(50, 35, 3);
+        const std::string path = folder / "t.tif";
+        TIFF* t = TIFFOpen(path.c_str(), "w");
+        TIFFSetField(t, TIFFTAG_IMAGEWIDTH, 50);
+        TIFFSetField(t, TIFFTAG_IMAGELENGTH, 35);
+        TIFFSetField(t, TIFFTAG_SAMPLESPERPIXEL, 3);
+        TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, 32);
+        TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP);
+        TIFFSetField(t, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
+        TIFFSetField(t, TIFFTAG_PLANARCONFIG, planar);
+        TIFFSetField(t, TIFFTAG_COMPRESSION, compression);
+        const int side = tiled ? 16 : 50, tall = tiled ? 16 : 7, together = planar == PLANARCONFIG_CONTIG ? 3 : 1;
+        if (tiled) {
+          TIFFSetField(t, TIFFTAG_TILEWIDTH, 16);
+          TIFFSetField(t, TIFFTAG_TILELENGTH, 16);
+        } else {
+          TIFFSetField(t, TIFFTAG_ROWSPERSTRIP, 7);
+        }
+        for (int plane = 0; plane < 3 / together; ++plane) {
+          for (int y0 = 0; y0 < 35; y0 += tall) {
+            for (int x0 = 0; x0 < 50; x0 += side) {
+              std::vector<float> chunk;
+              for (int y = y0; y < y0 + tall; ++y) {
+                for (int x = x0; x < x0 + side; ++x) {
+                  for (int s = 0; s < together; ++s) chunk.push_back(x < 50 && y < 35 ? in.at(x, y, plane + s) : 0);
+                }
+              }
+              const auto bytes = static_cast<tmsize_t>(chunk.size() * 4);
+              const auto p = static_cast<std::uint16_t>(plane);
+              const auto ux = static_cast<std::uint32_t>(x0), uy = static_cast<std::uint32_t>(y0);
+              if (tiled) {
+                TIFFWriteEncodedTile(t, TIFFComputeTile(t, ux, uy, 0, p), chunk.data(), bytes);
+              } else {
+                TIFFWriteEncodedStrip(t, TIFFComputeStrip(t, uy, p), chunk.data(), bytes);
+              }
+            }
+          }
+        }
+        TIFFClose(t);
+        CAPTURE(compression); CAPTURE(tiled); CAPTURE(planar);
+        CHECK(identical(io::read(path).image, in));
+      }
+    }
+  }
+}
+
+TEST_CASE("ASCII PNM with comments, and PFM of both byte orders") {
+  const Folder folder;
+  test::put(folder / "a.pgm", "P2 # gray\n3 # wide\n2\n10\n0 5 10\n1 2 # end\n3");
+  const io::Loaded a = io::read(folder / "a.pgm");
+  CHECK(a.image.at(1, 0) == 0.5F);
+  CHECK(a.image.at(2, 1) == 0.3F);
+  test::put(folder / "a.pbm", "P1\n4 1\n01 1\n0");
+  CHECK(io::read(folder / "a.pbm").image.at(1, 0) == 0);  // 1 is black
+  test::put(folder / "a.ppm", "P3 1 1 255 255 0 51");
+  CHECK(io::read(folder / "a.ppm").image.at(0, 0, 2) == 0.2F);
+  test::put(folder / "a.pfm", std::string("Pf\n1 2\n1.0\n") + std::string("\x3f\x80\0\0\x40\0\0\0", 8));
+  CHECK(io::read(folder / "a.pfm").image.at(0, 0) == 2);  // the last row of the file is the top
+  CHECK(io::read(folder / "a.pfm").image.at(0, 1) == 1);
+}
+
+TEST_CASE("hostile files: one clear error, never a picture and never a large allocation") {
+  const Folder folder;
+  CHECK(error_of([&] { io::read(folder / "none.png"); }).find("cannot be opened") != std::string::npos);
+  CHECK(error_of([&] { io::read(folder / ""); }).find("folder") != std::string::npos);
+  for (const auto& [name, bytes] : std::vector<std::pair<std::string, std::string>>{
+           {"a.png", ""}, {"a.png", "hello"}, {"a.pgm", "P5 10 10 255\n123"}, {"a.pgm", "P5 0 3 255\n"}, {"a.pgm", "P5 3 3 70000\n123456789"},
+           {"a.pgm", "P2 2 1 5 3 9"}, {"a.pgm", "P5 99999999999 1 255\n"}, {"a.pgm", "P5 2000000000 2000000000 255\n"}, {"a.pgm", "P2 400000000 1 255\n1 2 3"},
+           {"a.pfm", "Pf 2 2 0\n0000"}, {"a.pfm", "PF 2 2 -1\n0000"}, {"a.pfm", "Pf 20000 20000 -1\n0000"}}) {
+    test::put(folder / name, bytes);
+    CAPTURE(bytes);
+    const std::string e = error_of([&] { io::read(folder / name); });
+    CHECK(e.find(name) != std::string::npos);
+    CHECK(e.find('\n') == std::string::npos);
+  }
+  // Every truncation and a flipped byte at every place: an error or a picture of the right size.
+  for (const char* name : {"c.png", "c.jpg", "c.tif", "c.ppm", "c.pfm"}) {
+    const Image in = on_levels(12, 9, 3, 255);
+    io::write(folder / name, in);
+    const std::string whole = test::contents(folder / name);
+    int refused = 0;
+    for (std::size_t n = 0; n < whole.size(); ++n) {
+      try {
+        const io::Loaded l = io::decode(reinterpret_cast<const std::uint8_t*>(whole.data()), n, name);
+        CHECK(l.image.width() == 12);
+      } catch (const Error&) {
+        ++refused;
+      }
+      std::string flipped = whole;
+      flipped[n] = static_cast<char>(flipped[n] ^ 0x41);
+      try {
+        io::decode(reinterpret_cast<const std::uint8_t*>(flipped.data()), flipped.size(), name, {.pixels = 1 << 20});
+      } catch (const Error&) {
+      }
+    }
+    CAPTURE(name);
+    CHECK(refused > static_cast<int>(whole.size() * 9 / 10));
+  }
+  io::write(folder / "d.png", on_levels(9, 9, 1, 255));
+  std::filesystem::copy_file(folder / "d.png", folder / "d.jpg");
+  CHECK(error_of([&] { io::read(folder / "d.jpg"); }).find("holds a PNG picture although its name says JPEG") != std::string::npos);
+  CHECK(error_of([&] { io::read(folder / "d.png", {.pixels = 80}); }).find("more than the limit of 80 pixels") != std::string::npos);
+}
+
+TEST_CASE("a write that fails leaves the old file whole and nothing beside it") {
+  const Folder folder;
+  const Image first = on_levels(9, 9, 1, 255);
+  io::write(folder / "a.png", first);
+  // A limit on file size stands for the full disk.
+  rlimit old{};
+  getrlimit(RLIMIT_FSIZE, &old);
+  std::signal(SIGXFSZ, SIG_IGN);
+  const rlimit tight{1000, old.rlim_max};
+  setrlimit(RLIMIT_FSIZE, &tight);
+  const std::string e = error_of([&] { io::write(folder / "a.png", on_levels(200, 200, 1, 255)); });
+  setrlimit(RLIMIT_FSIZE, &old);
+  CHECK(e.find("cannot be written") != std::string::npos);
+  CHECK(identical(io::read(folder / "a.png").image, first));
+  CHECK(folder.entries() == 1);
+  CHECK(error_of([&] { io::write(folder / "no/such/a.png", first); }).find("cannot be written") != std::string::npos);
+}

@@ -1,0 +1,225 @@
+#include "support.hpp"
+
+using namespace sieve;
+using test::deviation;
+using test::noise;
+
+namespace {
+
+Kernel random_kernel(int w, int h, std::uint64_t seed) {
+  std::vector<double> taps;
+  const RandomStream random(seed);
+  for (int i = 0; i < w * h; ++i) taps.push_back(random.uniform(static_cast<std::uint64_t>(i)) - 0.4);
+  return Kernel(w, h, taps, static_cast<int>(seed) % w, static_cast<int>(seed) % h);
+}
+
+double weight(const Kernel& k) {
+  double sum = 0;
+  for (const double t : k.taps()) sum += std::abs(t);
+  return sum;
+}
+
+}  // namespace
+
+TEST_CASE("convolution turns the kernel by 180 degrees, correlation does not") {
+  Image impulse(7, 5);
+  impulse.at(3, 2) = 1;
+  const Kernel k = Kernel::parse("1,2,3/4,5,6/7,8,10");
+  const Image conv = Convolve{.kernel = k}(impulse), corr = Correlate{.kernel = k}(impulse);
+  for (int j = -1; j <= 1; ++j) {
+    for (int i = -1; i <= 1; ++i) {
+      CHECK(conv.at(3 + i, 2 + j) == static_cast<float>(k.at(1 + i, 1 + j)));  // an impulse brings out the kernel as written
+      CHECK(corr.at(3 + i, 2 + j) == static_cast<float>(k.at(1 - i, 1 - j)));
+    }
+  }
+  CHECK(conv.at(0, 0) == 0);
+}
+
+TEST_CASE("convolution and correlation against the plain sums: kernels, borders, strides, sizes, ways") {
+  const std::pair<int, int> sizes[] = {{1, 1}, {1, 9}, {13, 1}, {17, 11}, {66, 35}};
+  const std::pair<int, int> sides[] = {{1, 1}, {3, 3}, {2, 4}, {5, 3}, {1, 7}, {9, 9}};
+  std::uint64_t seed = 0;
+  for (const auto& [w, h] : sizes) {
+    const Image in = noise(w, h, seed % 2 ? 1 : 4);
+    for (const auto& [kw, kh] : sides) {
+      const Kernel k = random_kernel(kw, kh, ++seed);
+      for (const Border border : test::all_borders) {
+        for (const int stride : {1, 2, 3}) {
+          if (border == Border::inside && (kw > w || kh > h)) {
+            CHECK_THROWS_AS((Convolve{.kernel = k, .border = border, .stride = stride}(in)), BadCall);
+            continue;
+          }
+          CAPTURE(w); CAPTURE(h); CAPTURE(kw); CAPTURE(kh); CAPTURE(name_of(border)); CAPTURE(stride);
+          for (const Way way : {Way::direct, Way::fourier}) {
+            const Convolve conv{.kernel = k, .border = border, .fill = 0.4F, .stride = stride, .way = way};
+            const Correlate corr{.kernel = k, .border = border, .fill = 0.4F, .stride = stride, .way = way};
+            CHECK(deviation(conv(in), conv.plain(in)) <= 1e-5 * 1.25 * weight(k));
+            CHECK(deviation(corr(in), corr.plain(in)) <= 1e-5 * 1.25 * weight(k));
+          }
+          if (border == Border::inside) {
+            const Shape s = Convolve{.kernel = k, .border = border, .stride = stride}(in).shape();
+            CHECK(s.width == (w - kw + stride) / stride);
+            CHECK(s.height == (h - kh + stride) / stride);
+          }
+        }
+      }
+    }
+  }
+}
+
+TEST_CASE("the three ways agree on separable kernels, also when large") {
+  const Image in = noise(150, 90, 2);
+  for (const Border border : test::all_borders) {
+    for (const int stride : {1, 4}) {
+      const Kernel k = Kernel::gaussian(3, 21);
+      const Image direct = Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::direct}(in);
+      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::separable}(in)) < 1e-5);
+      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::fourier}(in)) < 1e-5);
+    }
+  }
+  CHECK(chosen_way(Kernel::gaussian(3), {4000, 3000, 1}) == Way::separable);
+  CHECK(chosen_way(random_kernel(3, 3, 1), {4000, 3000, 1}) == Way::direct);
+  CHECK(chosen_way(random_kernel(101, 101, 1), {4000, 3000, 1}) == Way::fourier);
+  CHECK_THROWS_AS((Convolve{.kernel = random_kernel(3, 3, 1), .way = Way::separable}(in)), BadCall);
+}
+
+TEST_CASE("NaN stays within the kernel's reach, whatever the way") {
+  Image in = noise(90, 70);
+  in.at(40, 30) = std::nanf("");
+  const auto outside_is_finite = [](const Image& out, int reach) {
+    for (int y = 0; y < out.height(); ++y) {
+      for (int x = 0; x < out.width(); ++x) {
+        const bool near = std::abs(x - 40) <= reach && std::abs(y - 30) <= reach;
+        if (!near && !std::isfinite(out.at(x, y))) return false;
+      }
+    }
+    return !std::isfinite(out.at(40, 30));
+  };
+  for (const Way way : {Way::direct, Way::separable, Way::fourier}) CHECK(outside_is_finite(Convolve{.kernel = Kernel::gaussian(2, 9), .way = way}(in), 4));
+  CHECK(outside_is_finite(Box{.radius = 3}(in), 3));
+  CHECK(outside_is_finite(Gaussian{.sigma = 2}(in), Gaussian{.sigma = 2}.reach()));
+  const Image slope = GradientMagnitude{}(in);
+  CHECK(std::isnan(slope.at(41, 30)));
+  CHECK(std::isfinite(slope.at(42, 30)));
+}
+
+TEST_CASE("Gaussian of any sigma against the plain one, sum 1, every border") {
+  const Image in = noise(100, 61, 2);
+  for (const float sigma : {0.3F, 1.0F, 2.5F, 3.99F, 4.0F, 6.0F, 13.0F, 30.0F}) {
+    for (const Border border : test::all_borders) {
+      const Gaussian g{.sigma = sigma, .border = border, .fill = 0.7F};
+      CAPTURE(sigma); CAPTURE(name_of(border));
+      if (border == Border::inside && 2 * g.reach() + 1 > 61) {
+        CHECK_THROWS_AS(g(in), BadCall);
+        continue;
+      }
+      CHECK(deviation(g(in), g.plain(in)) < 2e-4 * 1.5);
+    }
+  }
+  Image flat(300, 200);
+  for (int y = 0; y < 200; ++y) std::fill_n(flat.row(y), 300, 0.6F);
+  CHECK(deviation(Gaussian{.sigma = 40}(flat), flat) < 1e-6);  // no dark frame
+  CHECK(deviation(Box{.radius = 90}(flat), flat) < 1e-6);
+  CHECK(identical(Gaussian{.sigma = 0}(in), in));
+}
+
+TEST_CASE("box of any radius against the plain mean, tall pictures and windows larger than the picture") {
+  for (const auto& [w, h] : {std::pair{53, 300}, {7, 5}, {1100, 9}, {31, 23}}) {
+    const Image in = noise(w, h, 1);
+    for (const int radius : {0, 1, 2, 6, 40}) {
+      for (const Border border : test::all_borders) {
+        const Box b{.radius = radius, .border = border, .fill = 0.2F};
+        CAPTURE(w); CAPTURE(radius); CAPTURE(name_of(border));
+        if (border == Border::inside && (2 * radius + 1 > w || 2 * radius + 1 > h)) {
+          CHECK_THROWS_AS(b(in), BadCall);
+        } else if (w * h * radius * radius < 1500000) {
+          CHECK(deviation(b(in), b.plain(in)) < 1e-5);
+        }
+      }
+    }
+  }
+  // Many rows between two fresh sums: the drift stays below a float's last digits.
+  const Image tall = noise(3, 1500);
+  CHECK(deviation(Box{.radius = 66}(tall), Box{.radius = 66}.plain(tall)) < 1e-6);
+}
+
+TEST_CASE("gradients: magnitude and direction of a ramp, and against the plain form") {
+  Image ramp(20, 20);
+  for (int y = 0; y < 20; ++y) {
+    for (int x = 0; x < 20; ++x) ramp.at(x, y) = 0.03F * static_cast<float>(x) + 0.04F * static_cast<float>(y);
+  }
+  CHECK(GradientMagnitude{}(ramp).at(9, 9) == doctest::Approx(8 * 0.05).epsilon(1e-4));
+  CHECK(GradientDirection{.by = GradientBy::scharr}(ramp).at(9, 9) == doctest::Approx(std::atan2(0.04, 0.03)).epsilon(1e-4));
+  const Image in = noise(45, 31, 3);
+  for (const GradientBy by : {GradientBy::sobel, GradientBy::prewitt, GradientBy::scharr}) {
+    const GradientMagnitude m{.by = by, .border = Border::reflect};
+    const GradientDirection d{.by = by, .border = Border::mirror};
+    CHECK(deviation(m(in), m.plain(in)) < 1e-4);
+    CHECK(deviation(d(in), d.plain(in)) < 1e-4);
+  }
+  Image sides(3, 3);  // all four quadrants and the flat case
+  CHECK(GradientDirection{}(sides).at(1, 1) == 0);
+  sides.at(0, 1) = 1;
+  CHECK(GradientDirection{}(sides).at(1, 1) == doctest::Approx(3.14159265));
+  CHECK_THROWS_AS((GradientMagnitude{.border = Border::inside}(in)), BadCall);
+}
+
+TEST_CASE("frame: crop, pad and shrink") {
+  const Image in = noise(23, 17, 4);
+  CHECK(identical(Crop{.x = 3, .y = 4, .width = 6, .height = 5}(in), Crop{.x = 3, .y = 4, .width = 6, .height = 5}.plain(in)));
+  CHECK(Crop{.x = 20}(in).width() == 3);
+  CHECK_THROWS_AS((Crop{.x = 20, .width = 4}(in)), BadCall);
+  for (const Border border : test::all_borders) {
+    const Pad pad{.left = 30, .right = 1, .top = 2, .bottom = 40, .border = border, .fill = 0.9F};
+    if (border == Border::inside) {
+      CHECK_THROWS_AS(pad(in), BadCall);
+    } else {
+      CHECK(identical(pad(in), pad.plain(in)));
+    }
+  }
+  for (const float factor : {1.0F, 2.0F, 2.7F, 30.0F}) CHECK(deviation(Shrink{.factor = factor}(in), Shrink{.factor = factor}.plain(in)) < 1e-5);
+  const Image flat = Shrink{.factor = 3}(Image(10, 10));
+  CHECK(flat.width() == 3);
+  CHECK_THROWS_AS((Shrink{.factor = 0.5F}(in)), BadCall);
+  CHECK_THROWS_AS(shrink_to(in, 24, 17), BadCall);
+}
+
+TEST_CASE("kernels from names, text and files; what is wrong is said") {
+  CHECK(Kernel::gaussian(1.5).sum() == doctest::Approx(1).epsilon(1e-12));
+  CHECK(Kernel::gaussian(1.5).width() == 13);
+  CHECK(Kernel::parse("gaussian:sigma=2,size=9").width() == 9);
+  CHECK(Kernel::parse("0,-1,0/-1,5,-1/0,-1,0").taps() == Kernel::parse("sharpen").taps());
+  CHECK(Kernel::parse("1,1/1,1:anchor=1,0").anchor_x() == 1);
+  CHECK(Kernel::parse(Kernel::parse("1,2.5/3,4:anchor=1,0").text()).taps() == std::vector<double>{1, 2.5, 3, 4});
+  const Resources files{{}, [](const std::string& name) {
+    CHECK(name == "mine.txt");
+    return std::string("# my kernel\n1 2, 3 4\n5 6 7 8  # second row\nanchor 2 1\n");
+  }};
+  const Kernel mine = Kernel::parse("@mine.txt", files);
+  CHECK(mine.width() == 4);
+  CHECK(mine.anchor_x() == 2);
+  CHECK(mine.turned().at(0, 0) == 8);
+  CHECK(mine.turned().anchor_x() == 1);
+  for (const char* wrong : {"", "gausian", "gaussian:sigma=0", "gaussian:size=4", "gaussian:radius=1", "1,2/3", "1,x,2", "1,1/1,1", "1,1/1,1:anchor=2,0",
+                            "1,,2", "@", "nan", "1e999,1,1", "box:radius=1.5", "1,2,3:achor=1,0", "//"}) {
+    CAPTURE(wrong);
+    CHECK_THROWS_AS(Kernel::parse(wrong), BadCall);
+  }
+  CHECK_THROWS_WITH_AS(Kernel::parse("laplacien"), doctest::Contains("did you mean 'laplacian'"), BadCall);
+  for (const Kernel::Named& n : Kernel::names()) CHECK_NOTHROW(Kernel::parse(n.name));
+}
+
+TEST_CASE("bad calls say so and change nothing") {
+  Image in = noise(8, 8);
+  const Convolve c{.kernel = Kernel::parse("sharpen")};
+  CHECK_THROWS_AS(c(Image()), BadCall);
+  CHECK_THROWS_AS((Convolve{.stride = 0}(in)), BadCall);
+  Image small(7, 8);
+  CHECK_THROWS_AS(c(in, small.view()), BadCall);
+  CHECK_THROWS_WITH_AS(c(in, in.view()), doctest::Contains("share memory"), BadCall);
+  // A caller's own strided buffer is filtered without a copy, and nothing outside the picture is written.
+  std::vector<float> mine(20 * 8, 0.5F), result(20 * 8, -7.0F);
+  c(ConstView{mine.data(), {8, 8, 1}, 20, 0, 0}, View{result.data(), {8, 8, 1}, 20, 0});
+  CHECK(result[7] == doctest::Approx(0.5));
+  CHECK(result[8] == -7.0F);
+}

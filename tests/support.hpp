@@ -1,0 +1,103 @@
+#pragma once
+// What the tests share: made-up pictures, comparisons, and running programs.
+
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <iterator>
+#include <limits>
+#include <string>
+#include <vector>
+
+#include "sieve/sieve.hpp"
+
+namespace test {
+
+using sieve::ConstView;
+using sieve::Image;
+
+// Uniform noise in -0.25..1.25: signed and beyond white, as filters must take it.
+inline Image noise(int width, int height, int channels = 1, std::uint64_t seed = 1) {
+  Image image(width, height, channels);
+  for (int c = 0; c < channels; ++c) {
+    const sieve::RandomStream random(seed, static_cast<std::uint64_t>(c));
+    for (int y = 0; y < height; ++y) {
+      for (int x = 0; x < width; ++x) {
+        image.at(x, y, c) = static_cast<float>(1.5 * random.uniform(static_cast<std::uint64_t>(y) * 100003 + static_cast<std::uint64_t>(x)) - 0.25);
+      }
+    }
+  }
+  return image;
+}
+
+// Largest absolute difference; infinite where the shapes differ or one of two samples is not finite.
+inline double deviation(const ConstView& a, const ConstView& b) {
+  if (a.shape != b.shape) return std::numeric_limits<double>::infinity();
+  double most = 0;
+  for (int c = 0; c < a.channels(); ++c) {
+    for (int y = 0; y < a.height(); ++y) {
+      for (int x = 0; x < a.width(); ++x) {
+        const float p = a.at(x, y, c), q = b.at(x, y, c);
+        if (std::isnan(p) && std::isnan(q)) continue;
+        if (p == q) continue;
+        const double d = std::abs(static_cast<double>(p) - static_cast<double>(q));
+        most = std::isnan(d) ? std::numeric_limits<double>::infinity() : std::max(most, d);
+      }
+    }
+  }
+  return most;
+}
+
+// A folder that is removed at the end.
+class Folder {
+ public:
+  Folder() {
+    std::string name = (std::filesystem::temp_directory_path() / "lean-sieve-XXXXXX").string();
+    REQUIRE(::mkdtemp(name.data()) != nullptr);
+    path_ = name;
+  }
+  ~Folder() { std::filesystem::remove_all(path_); }
+  Folder(const Folder&) = delete;
+  Folder& operator=(const Folder&) = delete;
+  std::string operator/(const std::string& name) const { return (path_ / name).string(); }
+  std::size_t entries() const {
+    return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(path_), std::filesystem::directory_iterator{}));
+  }
+
+ private:
+  std::filesystem::path path_;
+};
+
+inline std::string contents(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  return std::string(std::istreambuf_iterator<char>(file), {});
+}
+
+inline void put(const std::string& path, const std::string& bytes) {
+  std::ofstream(path, std::ios::binary) << bytes;
+}
+
+struct Outcome {
+  int code;
+  std::string out;
+  std::string err;
+};
+
+// Runs a program through the shell, with both streams caught.
+inline Outcome run(const std::string& command) {
+  const Folder folder;
+  const int status = std::system((command + " >" + folder / "out" + " 2>" + folder / "err").c_str());
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, contents(folder / "out"), contents(folder / "err")};
+}
+
+inline Outcome lsieve(const std::string& arguments) { return run(std::string(LSIEVE_TOOL) + " " + arguments); }
+
+inline const std::string data = SIEVE_DATA;
+
+constexpr sieve::Border all_borders[] = {sieve::Border::edge, sieve::Border::mirror, sieve::Border::reflect, sieve::Border::wrap,
+                                         sieve::Border::zero, sieve::Border::constant, sieve::Border::inside};
+
+}  // namespace test

@@ -1,0 +1,79 @@
+#include "support.hpp"
+
+using namespace sieve;
+using test::deviation;
+using test::noise;
+
+TEST_CASE("point operations against their definitions, alpha untouched, NaN kept") {
+  Image in = noise(61, 43, 4);
+  in.at(3, 3, 0) = std::nanf("");
+  in.at(4, 3, 1) = std::numeric_limits<float>::infinity();
+  const Clip clip{.low = 0.1F, .high = 0.8F};
+  CHECK(deviation(clip(in), clip.plain(in)) == 0);
+  CHECK(std::isnan(clip(in).at(3, 3)));
+  CHECK_THROWS_AS((Clip{.low = 1, .high = 0}(in)), BadCall);
+  CHECK(deviation(Absolute{}(in), Absolute{}.plain(in)) == 0);
+  CHECK(Absolute{}(in).at(5, 5, 3) == in.at(5, 5, 3));
+  for (const GrayBy by : {GrayBy::rec709, GrayBy::rec2020, GrayBy::average, GrayBy::green}) CHECK(deviation(Gray{by}(in), Gray{by}.plain(in)) < 1e-6);
+}
+
+TEST_CASE("stretch: given, measured and percentile ranges") {
+  const Image in = noise(71, 50, 3);
+  for (const Stretch s : {Stretch{}, Stretch{.low = 0.2F, .high = 0.4F, .to_low = 1, .to_high = 0}, Stretch{.low = {}, .high = {}, .percent = 2.5F},
+                          Stretch{.low = 0.0F, .high = {}}}) {
+    CHECK(deviation(s(in), s.plain(in)) < 2e-5);
+  }
+  const auto all = statistics(Stretch{}(in));
+  CHECK(std::min({all[0].minimum, all[1].minimum, all[2].minimum}) == doctest::Approx(0));
+  CHECK(std::max({all[0].maximum, all[1].maximum, all[2].maximum}) == doctest::Approx(1));
+  Image flat(5, 5);
+  flat.at(0, 0) = std::nanf("");
+  CHECK(Stretch{.low = {}, .high = {}, .to_low = 0.5F}(flat).at(2, 2) == 0.5F);  // one level: no division by zero
+  CHECK_THROWS_AS((Stretch{.low = {}, .high = {}, .percent = 50}(in)), BadCall);
+}
+
+TEST_CASE("statistics, histogram and percentiles of counted pictures") {
+  const std::uint8_t levels[] = {0, 0, 85, 170, 255, 255, 255, 255};
+  const Image in = from_interleaved(levels, 4, 2, 1);
+  const ChannelStatistics s = statistics(in)[0];
+  CHECK(s.minimum == 0);
+  CHECK(s.maximum == 1);
+  CHECK(s.mean == doctest::Approx(5.0 / 8));
+  CHECK(s.deviation == doctest::Approx(std::sqrt(41.0 / 72 - 25.0 / 64)));
+  CHECK(s.at_floor == 0.25);
+  CHECK(s.at_ceiling == 0.5);
+  const Histogram h = histogram(in, 0);
+  CHECK(h.counts.size() == 256);
+  CHECK(h.counts[0] == 2);
+  CHECK(h.counts[85] == 1);
+  CHECK(h.counts[255] == 4);
+  CHECK(histogram(in, 0, 3).counts == std::vector<std::size_t>{2, 1, 5});
+  CHECK(percentile(in, 0) == 0);
+  CHECK(percentile(in, 0.5) == doctest::Approx(170 / 255.0));
+  CHECK(percentile(in, 1) == 1);
+  Image odd(4, 1);
+  odd.at(0, 0) = std::nanf("");
+  odd.at(1, 0) = -1;
+  odd.at(2, 0) = 2;
+  CHECK(histogram(odd, 0).not_finite == 1);
+  CHECK(histogram(odd, 0).below == 1);
+  CHECK(histogram(odd, 0).above == 1);
+  CHECK(statistics(odd)[0].minimum == -1);
+  CHECK(statistics(odd)[0].not_finite == 1);
+  CHECK_THROWS_AS(histogram(in, 1), BadCall);
+  CHECK_THROWS_AS(histogram(in, 0, 10, 1, 1), BadCall);
+  // Every level of a deep source has a bin of its own.
+  std::vector<std::uint16_t> all(65536);
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<std::uint16_t>(i);
+  const Histogram deep = histogram(from_interleaved(all.data(), 256, 256, 1), 0);
+  CHECK(std::all_of(deep.counts.begin(), deep.counts.end(), [](std::size_t n) { return n == 1; }));
+}
+
+TEST_CASE("exposure verdicts follow the levels") {
+  const Image in = map_samples(noise(64, 64), [](float v) { return (v + 0.25F) / 1.5F; });
+  CHECK(exposure(in).verdict == "balanced");
+  CHECK(exposure(map_samples(in, [](float v) { return 0.2F * v; })).verdict == "too dark");
+  CHECK(exposure(map_samples(in, [](float v) { return 0.8F + 0.2F * v; })).verdict == "too bright");
+  CHECK(exposure(map_samples(in, [](float v) { return 0.4F + 0.2F * v; })).verdict == "low contrast");
+  CHECK(exposure(map_samples(in, [](float) { return std::nanf(""); })).verdict == "unreadable");
+}

@@ -1,0 +1,154 @@
+#include "support.hpp"
+
+#include <sys/wait.h>
+
+#include <nlohmann/json.hpp>
+
+#include "sieve/io.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+using test::Folder;
+using test::lsieve;
+
+namespace {
+const std::string noon = test::data + "/noon.png";
+const std::string three = test::data + "/three_bit.pgm";
+}  // namespace
+
+TEST_CASE("look: figures as text and JSON, samples as stored and as 0..1") {
+  const auto text = lsieve("look " + noon + " --at 520,150");
+  CHECK(text.code == 0);
+  CHECK(text.err.empty());
+  CHECK(text.out.find("768x512, RGB, 8 bits a sample, PNG") != std::string::npos);
+  CHECK(text.out.find("exposure: balanced") != std::string::npos);
+  const json j = json::parse(lsieve("look " + three + " --json --at 0,0 --at 63,63").out);
+  CHECK(j["width"] == 64);
+  CHECK(j["channels"] == 1);
+  CHECK(j["bits"] == 3);
+  const Image image = io::read(three).image;
+  CHECK(j["samples"].size() == 2);
+  CHECK(j["samples"][1]["stored"][0] == std::lround(image.at(63, 63) * 7));
+  CHECK(j["samples"][1]["values"][0].get<float>() == image.at(63, 63));
+  const ChannelStatistics s = statistics(image)[0];
+  CHECK(j["statistics"][0]["channel"] == "gray");
+  CHECK(j["statistics"][0]["mean"].get<double>() == doctest::Approx(s.mean));
+  CHECK(j["statistics"][0]["deviation"].get<double>() == doctest::Approx(s.deviation));
+  const json both = json::parse(lsieve("look " + noon + " " + three + " --json").out);
+  CHECK(both.size() == 2);
+  CHECK(both[0]["statistics"].size() == 3);
+}
+
+TEST_CASE("apply: steps, saturation, depth, and the same samples as the library") {
+  const Folder f;
+  const auto r = lsieve("apply " + noon + " " + f / "e.pfm" + " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");
+  CHECK(r.code == 0);
+  CHECK(r.out.find("2. convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror (kernel 3x3, sum 0)") != std::string::npos);
+  const Image expected = Chain::parse("gray then convolve kernel=laplacian border=mirror then stretch percent=1")(io::read(noon).image);
+  CHECK(identical(io::read(f / "e.pfm").image, expected));
+  const auto cut = lsieve("apply " + noon + " " + f / "s.png" + " convolve kernel=sharpen --json");
+  const json j = json::parse(cut.out);
+  CHECK(j["bits"] == 8);
+  CHECK(j["saturated"]["below"] > 0);
+  CHECK(j["saturated"]["above"] > 0);
+  CHECK(j["steps"][0]["minimum"] < 0);
+  CHECK(lsieve("apply " + noon + " " + f / "s.png" + " convolve kernel=sharpen").out.find("samples saturated") != std::string::npos);
+  CHECK(lsieve("apply " + noon + " " + f / "d.tif" + " convolve kernel=sharpen --depth float").out.find("no sample saturated") != std::string::npos);
+  CHECK(io::read(f / "d.tif").bits == 32);
+  CHECK(lsieve("apply " + three + " " + f / "t.pgm" + " absolute").code == 0);
+  CHECK(identical(io::read(f / "t.pgm").image, io::read(three).image));  // the depth of 3 bits is kept
+  test::put(f / "k.txt", "0 1\n0 0\nanchor 0 0\n");
+  CHECK(lsieve("apply " + noon + " " + f / "k.png" + " correlate kernel=@" + f / "k.txt").code == 0);
+  CHECK(io::read(f / "k.png").image.at(9, 9) == io::read(noon).image.at(10, 9));
+}
+
+TEST_CASE("sheets are written where asked, only as PNG") {
+  const Folder f;
+  CHECK(lsieve("apply " + noon + " " + f / "a.png" + " gray then clip --sheet " + f / "sheet.png").code == 0);
+  CHECK(lsieve("look " + noon + " --sheet " + f / "look.png").code == 0);
+  CHECK(lsieve("kernel gaussian:sigma=2 sobel_x 1,2,3/4,5,6/7,8,9 --sheet " + f / "kernel.png").code == 0);
+  for (const char* name : {"sheet.png", "look.png", "kernel.png"}) CHECK(io::read(f / name).image.width() == 1280);
+  CHECK(lsieve("apply " + noon + " " + f / "b.png" + " gray --sheet " + f / "sheet.jpg").code == 2);
+  CHECK(!std::filesystem::exists(f / "b.png"));
+}
+
+TEST_CASE("list and kernel tell names, ranges and sums") {
+  CHECK(lsieve("list").out.find("gaussian") != std::string::npos);
+  const auto one = lsieve("list gaussian");
+  CHECK(one.out.find("a number from 0 to 500 (pixels)") != std::string::npos);
+  CHECK(one.out.find("wrong when") != std::string::npos);
+  CHECK(json::parse(lsieve("list --json").out).size() == Catalogue::standard().names().size());
+  CHECK(lsieve("kernel emboss").out.find("sum 1 (keeps brightness)") != std::string::npos);
+  const json k = json::parse(lsieve("kernel gaussian:sigma=1 --json").out);
+  CHECK(k["sum"].get<double>() == doctest::Approx(1));
+  CHECK(k["taps"].size() == 9);
+}
+
+TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and nothing written") {
+  const Folder f;
+  const std::string out = f / "o.png";
+  const auto check = [&](const std::string& arguments, int code, const std::string& says) {
+    CAPTURE(arguments);
+    const auto r = lsieve(arguments);
+    CHECK(r.code == code);
+    CHECK(r.err.find(says) != std::string::npos);
+    CHECK(std::count(r.err.begin(), r.err.end(), '\n') == 1);
+    CHECK(!std::filesystem::exists(out));
+  };
+  check("apply " + noon + " " + out + " gausian", 2, "did you mean 'gaussian'");
+  check("apply " + noon + " " + out + " gaussian sigma=900", 2, "from 0 to 500");
+  check("apply " + noon + " " + out + " gaussian colour=2", 2, "it has sigma, border, fill");
+  check("apply " + noon + " " + out + " convolve kernel=1,1/1,1", 2, "anchor");
+  check("apply " + noon + " " + out + " convolve kernel=box:radius=300 border=inside", 2, "does not fit inside");
+  check("apply " + noon + " " + out + " convolve stride=0", 2, "stride=0");
+  check("apply " + noon + " " + f / "o.xyz" + " gray", 2, "ending");
+  check("apply " + noon + " " + out + " gray --depth 12", 2, "12 bits");
+  check("apply " + f / "none.png" + " " + out + " gray", 1, "cannot be opened");
+  check("apply " + noon + " " + f / "no/o.png" + " gray", 1, "cannot be written");
+  check("look " + f / "none.png", 1, "cannot be opened");
+  check("look " + noon + " --at 900,0", 2, "x is 0..767");
+  check("look " + noon + " --at 9", 2, "X,Y");
+  check("list gaussion", 2, "did you mean 'gaussian'");
+  check("kernel sobel", 2, "did you mean 'sobel_");
+  check("frobnicate", 2, "--help");
+  check("", 2, "--help");
+  CHECK(lsieve("look " + f / "none.png " + noon).code == 1);
+  CHECK(lsieve("look " + f / "none.png " + noon).out.find("768x512") != std::string::npos);  // one bad file does not hide the rest
+  CHECK(lsieve("--help").code == 0);
+  CHECK(lsieve("--version").out.find("lsieve 0.") != std::string::npos);
+}
+
+TEST_CASE("Ctrl-C ends the work soon and leaves no half file") {
+  const Folder f;
+  io::write(f / "big.pgm", Image(Shape{9000, 6000, 1}, 255));
+  const auto r = test::run("timeout --foreground --preserve-status -s INT 0.6 " LSIEVE_TOOL " apply " + f / "big.pgm" + " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 way=direct then gaussian sigma=3");
+  CHECK(r.code == 1);
+  CHECK(r.err.find("stopped") != std::string::npos);
+  CHECK(f.entries() == 1);
+}
+
+TEST_CASE("the demo runs to the end, and all its sheets are there") {
+  const Folder f;
+  const auto r = lsieve("demo --into " + f / "demo");
+  CHECK(r.code == 0);
+  int sheets = 0;
+  for (std::size_t at = r.out.rfind("The sheets to open:"); (at = r.out.find("\n  ", at + 1)) != std::string::npos;) {
+    const std::string path = r.out.substr(at + 3, r.out.find(' ', at + 3) - at - 3);
+    CAPTURE(path);
+    CHECK(io::read(path).image.height() >= 800);
+    ++sheets;
+  }
+  CHECK(sheets >= 8);
+}
+
+TEST_CASE("the demo pictures are made byte for byte again") {
+  const Folder f;
+  CHECK(test::run(std::string(MAKE_DEMO) + " " + f / "data").code == 0);
+  int same = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(test::data)) {
+    CAPTURE(entry.path().string());
+    CHECK(test::contents(entry.path().string()) == test::contents(f / ("data/" + entry.path().filename().string())));
+    ++same;
+  }
+  CHECK(same >= 14);
+}
