@@ -67,7 +67,7 @@ class PicturePanel final : public Panel {
       for (int x = 0; x < w; ++x) row[x] = pixel(shade(reduced, x / step, y / step));
     }
     cairo_surface_mark_dirty(surface);
-    const double x0 = std::floor(left + (width - w) / 2), y0 = std::floor(top + (height - h) / 2);
+    const double x0 = std::floor(left), y0 = std::floor(top + std::max(0.0, (height - h) / 2));
     cairo_set_source_surface(cr, surface, x0, y0);
     cairo_paint(cr);
     cairo_surface_destroy(surface);
@@ -105,7 +105,7 @@ class HeatPanel final : public Panel {
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
     const double bar = 64, side = std::min((width - bar) / columns_, height / rows_);
-    const double x0 = left + (width - bar - side * columns_) / 2, y0 = top + (height - side * rows_) / 2;
+    const double x0 = left, y0 = top + (height - side * rows_) / 2;
     for (int y = 0; y < rows_; ++y) {
       for (int x = 0; x < columns_; ++x) {
         const double v = values_[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns_) + static_cast<std::size_t>(x)];

@@ -34,6 +34,15 @@ Unit unit_of(double high) {
   return {};
 }
 
+// A round step that leaves about 26 pixels between the labels of the y axis.
+double tick(double span, double height) {
+  const double rough = span / std::clamp(height / 34, 2.0, 9.0), power = std::pow(10, std::floor(std::log10(rough)));
+  for (const double step : {1.0, 2.0, 5.0}) {
+    if (rough <= step * power) return step * power;
+  }
+  return 10 * power;
+}
+
 }  // namespace
 
 void plot(cairo_t* cr, double left, double top, double width, double height, const Axis& x, const Axis& y,
@@ -88,7 +97,7 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   plsyax(5, 0);
   plsmaj(0, 0.5);
   plsmin(0, 0.5);
-  plbox("bcnst", 0, 0, "bcnstv", 0, 0);
+  plbox("bcnst", 0, 0, "bcnstv", tick((y.high - y.low) * unit.factor, height), 0);
   plend1();
   cairo_destroy(own);
   cairo_save(cr);

@@ -75,8 +75,9 @@ void Stretch::operator()(const ConstView& in, const View& out) const {
     if (percent == 0) {
       measured = full_range(in);
     } else {
-      const double share = static_cast<double>(percent) / 100;
-      measured = {static_cast<float>(percentile(in, share)), static_cast<float>(percentile(in, 1 - share))};
+      const double share = static_cast<double>(percent) / 100, shares[] = {share, 1 - share};
+      const auto at = percentiles(in, shares);
+      measured = {static_cast<float>(at[0]), static_cast<float>(at[1])};
     }
     ends = {low.value_or(measured.low), high.value_or(measured.high)};
   }

@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <mutex>
 #include <numeric>
 
 #include "sieve/core/channels.hpp"
@@ -113,24 +115,83 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
   return h;
 }
 
-double percentile(const ConstView& in, double share) {
+namespace {
+
+// A key that orders like the float it comes from.
+std::uint32_t key_of(float v) {
+  const auto bits = std::bit_cast<std::uint32_t>(v);
+  return bits ^ ((bits >> 31) != 0 ? 0xffffffffU : 0x80000000U);
+}
+float float_of(std::uint32_t key) { return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU)); }
+
+constexpr std::size_t kHalf = 65536;
+
+// Counts put(key, counts) of every finite color sample; whole-number counts add up the same in any order.
+template <class Put>
+std::vector<std::uint64_t> count_keys(const ConstView& in, std::size_t bins, Put put) {
+  std::vector<std::uint64_t> all(bins);
+  std::mutex mutex;
+  const int rows = in.height() * in.shape.color_channels();
+  parallel_rows(
+      rows, static_cast<std::size_t>(in.width()),
+      [&](int first, int last) {
+        std::vector<std::uint32_t> counts(bins);
+        for (int i = first; i < last; ++i) {
+          const float* row = in.row(i % in.height(), i / in.height());
+          for (int x = 0; x < in.width(); ++x) {
+            if (row[x] - row[x] == 0) put(key_of(row[x]), counts.data());
+          }
+        }
+        const std::lock_guard lock(mutex);
+        for (std::size_t b = 0; b < bins; ++b) all[b] += counts[b];
+      },
+      // Few tall strips: each has counts of its own to fill and to add.
+      std::max(64, rows / 8));
+  return all;
+}
+
+// The bin that holds a rank; the rank within it is left in `rank`.
+std::size_t find_rank(const std::uint64_t* counts, std::uint64_t& rank) {
+  std::size_t b = 0;
+  while (rank >= counts[b]) rank -= counts[b++];
+  return b;
+}
+
+}  // namespace
+
+double percentile(const ConstView& in, double share) { return percentiles(in, std::span(&share, 1))[0]; }
+
+// By radix: the upper halves of all keys are counted, then the lower halves of those in the wanted bins.
+std::vector<double> percentiles(const ConstView& in, std::span<const double> shares) {
   require_input(in, "percentile");
-  if (!(share >= 0 && share <= 1)) throw BadCall(fmt::format("percentile: share={}: give 0 to 1", share));
-  std::vector<float> v;
-  v.reserve(in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()));
-  for (int c = 0; c < in.shape.color_channels(); ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      const float* row = in.row(y, c);
-      for (int x = 0; x < in.width(); ++x) {
-        if (std::isfinite(row[x])) v.push_back(row[x]);
-      }
-    }
+  for (const double share : shares) {
+    if (!(share >= 0 && share <= 1)) throw BadCall(fmt::format("percentile: share={}: give 0 to 1", share));
   }
-  if (v.empty()) throw BadCall("percentile: the picture has no finite sample");
-  const double place = share * static_cast<double>(v.size() - 1);
-  const auto rank = static_cast<std::ptrdiff_t>(share <= 0.5 ? std::floor(place) : std::ceil(place));
-  std::nth_element(v.begin(), v.begin() + rank, v.end());
-  return v[static_cast<std::size_t>(rank)];
+  const auto upper = count_keys(in, kHalf, [](std::uint32_t key, std::uint32_t* counts) { ++counts[key >> 16]; });
+  const std::uint64_t n = std::accumulate(upper.begin(), upper.end(), std::uint64_t{0});
+  if (n == 0) throw BadCall("percentile: the picture has no finite sample");
+  std::vector<std::uint64_t> ranks;
+  std::vector<std::uint32_t> bins;
+  for (const double share : shares) {
+    const double place = share * static_cast<double>(n - 1);
+    std::uint64_t rank = static_cast<std::uint64_t>(share <= 0.5 ? std::floor(place) : std::ceil(place));
+    bins.push_back(static_cast<std::uint32_t>(find_rank(upper.data(), rank)));
+    ranks.push_back(rank);
+  }
+  std::vector<std::uint32_t> wanted = bins;
+  std::sort(wanted.begin(), wanted.end());
+  wanted.erase(std::unique(wanted.begin(), wanted.end()), wanted.end());
+  const auto lower = count_keys(in, kHalf * wanted.size(), [&](std::uint32_t key, std::uint32_t* counts) {
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+      if (key >> 16 == wanted[i]) ++counts[i * kHalf + (key & 0xffff)];
+    }
+  });
+  std::vector<double> values;
+  for (std::size_t i = 0; i < shares.size(); ++i) {
+    const auto slot = static_cast<std::size_t>(std::lower_bound(wanted.begin(), wanted.end(), bins[i]) - wanted.begin());
+    values.push_back(static_cast<double>(float_of(bins[i] << 16 | static_cast<std::uint32_t>(find_rank(lower.data() + slot * kHalf, ranks[i])))));
+  }
+  return values;
 }
 
 Exposure exposure(const ConstView& in) {
@@ -138,7 +199,9 @@ Exposure exposure(const ConstView& in) {
   const ChannelStatistics s = statistics(gray)[0];
   if (s.not_finite == gray.shape().pixels()) return {"unreadable", "no sample is a finite number", 0, 0, 0};
   const ConstView luma = gray.view().channel(0);
-  Exposure e{"balanced", "", percentile(luma, 0.5), percentile(luma, 0.01), percentile(luma, 0.99)};
+  const double shares[] = {0.5, 0.01, 0.99};
+  const auto at = percentiles(luma, shares);
+  Exposure e{"balanced", "", at[0], at[1], at[2]};
   const auto because = [&](const char* verdict, std::string reason) {
     e.verdict = verdict;
     e.reason = std::move(reason);

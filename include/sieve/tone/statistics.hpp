@@ -2,6 +2,7 @@
 /// Numbers that describe the samples of a picture.
 
 #include <cstddef>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -40,9 +41,12 @@ struct Histogram {
 /// 256 bins for float data. BadCall for no such channel, fewer bins than 0, or an empty range. O(samples).
 Histogram histogram(const ConstView& in, int channel, int bins = 0, double low = 0, double high = 1);
 
-/// The sample below which the share `share` (0..1) of all finite color samples lies, by rank: exact, no bins.
-/// BadCall where no sample is finite. O(samples) on average.
+/// The sample below which the share `share` (0..1) of all finite color samples lies, by rank: exact, no bins (rank
+/// floor(share (n - 1)) up to the middle, ceil beyond it). BadCall where no sample is finite. O(samples).
 double percentile(const ConstView& in, double share);
+
+/// Several percentiles in the same two passes over the picture. O(samples).
+std::vector<double> percentiles(const ConstView& in, std::span<const double> shares);
 
 /// What the exposure of a picture looks like, and why.
 struct Exposure {
