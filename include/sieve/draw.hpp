@@ -35,13 +35,33 @@ struct Curve {
   std::string name;
   std::vector<double> x;
   std::vector<double> y;
+  int marked = -1;  ///< index of a point to mark, -1 for none
 };
-/// Curves on common axes with a legend. O(points).
+/// Curves on common axes with a legend; points are drawn where a curve has few. O(points).
 PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label);
 
 /// A grid of numbers as colors, with a bar of the scale: blue below 0, orange above, pale at 0, so that sign and size
 /// are seen and told apart without relying on red and green. Each cell shows its number where there is room.
 PanelPtr heat(int columns, int rows, std::vector<double> values);
+
+/// A signed picture (a difference), color channels averaged, on the same scale: pale at 0, blue below, orange above,
+/// with its bar; the ends of the scale are the largest absolute sample. Keeps a reduced copy.
+PanelPtr signed_picture(const ConstView& image);
+
+/// A name and the picture it stands for.
+struct Named {
+  std::string name;
+  ConstView image;
+};
+/// Histograms of the luma of several pictures over common axes, with a legend. O(samples).
+PanelPtr histograms(const std::vector<Named>& pictures);
+
+/// Figures over two parameters as a map: light is low and dark is high, each cell with its number where there is room,
+/// the best one framed. `values` row by row; `best` is an index into it, or -1.
+PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label);
+
+/// Two panels side by side; the left one gets the width that its aspect needs.
+PanelPtr beside(PanelPtr left, PanelPtr right);
 
 /// Lines of text.
 PanelPtr text(std::vector<std::string> lines);
@@ -56,6 +76,9 @@ struct Cell {
 
 /// The cell for a picture: caption, picture, its range in words, histogram.
 Cell picture_cell(std::string caption, const ConstView& image);
+
+/// The part of a picture that a detail cell shows, enlarged in whole steps.
+PanelPtr detail(const ConstView& image, const Rectangle& part);
 
 /// A page of cells on an even grid.
 class Sheet {

@@ -4,3 +4,5 @@
 #include "sieve/filter/catalogue.hpp"
 #include "sieve/filter/chain.hpp"
 #include "sieve/filter/filter.hpp"
+#include "sieve/filter/recipe.hpp"
+#include "sieve/filter/within.hpp"

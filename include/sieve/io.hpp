@@ -35,6 +35,7 @@ struct Loaded {
   Format format = Format::png;
   int bits = 8;                        ///< stored bits a sample; 32 for float
   std::vector<std::uint8_t> profile;   ///< the embedded ICC color profile, empty where there is none
+  std::string record;                  ///< what Lean Sieve wrote into it about its making, see WriteOptions
   std::string note;                    ///< what was done on reading, in words ("turned as its orientation tag says")
 };
 
@@ -54,6 +55,7 @@ struct WriteOptions {
   std::optional<int> bits = {};       ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
   int quality = 92;                   ///< JPEG alone, 1 to 100
   std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
+  std::string record = {};                 ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
 };
 
 /// What was written.

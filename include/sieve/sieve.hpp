@@ -2,7 +2,9 @@
 /// All of the core of Lean Sieve. Files and drawing have headers of their own: sieve/io.hpp, sieve/draw.hpp.
 
 #include "sieve/core.hpp"
+#include "sieve/degrade.hpp"
 #include "sieve/filter.hpp"
+#include "sieve/quality.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"

@@ -145,11 +145,11 @@ void About::check(const void* filter) const {
   }
 }
 
-std::string About::text(const void* filter) const {
+std::string About::text(const void* filter, bool full) const {
   std::string s = name;
   for (const Parameter& p : parameters) {
     const std::string v = p.get(filter);
-    if (v != p.standard) s += " " + p.name + "=" + v;
+    if (full || v != p.standard) s += " " + p.name + "=" + v;
   }
   return s;
 }

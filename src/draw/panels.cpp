@@ -6,20 +6,14 @@
 
 #include "draw/ink.hpp"
 #include "draw/plot.hpp"
+#include "draw/raster.hpp"
+#include "sieve/core/channels.hpp"
 #include "sieve/draw.hpp"
-#include "sieve/spatial/frame.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve::draw {
 
 namespace {
-
-constexpr int kMostSide = 1600;  // no sheet shows a picture larger than this
-
-std::uint32_t pixel(const Color& c) {
-  const auto level = [](double v) { return static_cast<std::uint32_t>(std::lround(255 * std::clamp(v, 0.0, 1.0))); };
-  return 0xff000000U | level(c.r) << 16 | level(c.g) << 8 | level(c.b);
-}
 
 Color shade(const ConstView& v, int x, int y) {
   if (v.shape.color_channels() == 3) return {v.at(x, y, 0), v.at(x, y, 1), v.at(x, y, 2)};
@@ -37,44 +31,10 @@ Color shade(const ConstView& v, int x, int y) {
 
 class PicturePanel final : public Panel {
  public:
-  explicit PicturePanel(const ConstView& v) {
-    const int longest = std::max(v.width(), v.height());
-    if (longest <= kMostSide) {
-      image_ = Image(v);
-    } else {
-      const double f = static_cast<double>(longest) / kMostSide;
-      image_ = shrink_to(v, std::max(1, static_cast<int>(v.width() / f)), std::max(1, static_cast<int>(v.height() / f)));
-    }
-  }
+  explicit PicturePanel(const ConstView& v) : image_(reduced_copy(v)) {}
   double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
-    auto* cr = static_cast<cairo_t*>(cairo);
-    const double fit = std::min(width / image_.width(), height / image_.height());
-    Image reduced;
-    int step = 1;
-    if (fit < 1) {
-      reduced = shrink_to(image_, std::max(1, static_cast<int>(image_.width() * fit)), std::max(1, static_cast<int>(image_.height() * fit)));
-    } else {
-      reduced = image_;
-      step = std::max(1, static_cast<int>(fit));
-    }
-    const int w = reduced.width() * step, h = reduced.height() * step;
-    cairo_surface_t* surface = cairo_image_surface_create(CAIRO_FORMAT_RGB24, w, h);
-    unsigned char* data = cairo_image_surface_get_data(surface);
-    const int stride = cairo_image_surface_get_stride(surface);
-    for (int y = 0; y < h; ++y) {
-      auto* row = reinterpret_cast<std::uint32_t*>(data + static_cast<std::ptrdiff_t>(y) * stride);
-      for (int x = 0; x < w; ++x) row[x] = pixel(shade(reduced, x / step, y / step));
-    }
-    cairo_surface_mark_dirty(surface);
-    const double x0 = std::floor(left), y0 = std::floor(top + std::max(0.0, (height - h) / 2));
-    cairo_set_source_surface(cr, surface, x0, y0);
-    cairo_paint(cr);
-    cairo_surface_destroy(surface);
-    ink(cr, kRule);
-    cairo_set_line_width(cr, 1);
-    cairo_rectangle(cr, x0 - 0.5, y0 - 0.5, w + 1, h + 1);
-    cairo_stroke(cr);
+    paint_raster(static_cast<cairo_t*>(cairo), image_, left, top, width, height, shade);
   }
 
  private:
@@ -122,15 +82,7 @@ class HeatPanel final : public Panel {
     cairo_set_line_width(cr, 1);
     cairo_rectangle(cr, x0 - 0.5, y0 - 0.5, side * columns_ + 1, side * rows_ + 1);
     cairo_stroke(cr);
-    // The bar of the scale.
-    const double bx = x0 + side * columns_ + 14, bh = side * rows_;
-    for (int i = 0; i < static_cast<int>(bh); ++i) {
-      ink(cr, diverging(1 - 2 * i / bh));
-      cairo_rectangle(cr, bx, y0 + i, 12, 1.2);
-      cairo_fill(cr);
-    }
-    const std::string labels[] = {fmt::format("{:.2g}", most_), "0", fmt::format("{:.2g}", -most_)};
-    for (int i = 0; i < 3; ++i) write(cr, labels[i], bx + 16, y0 + bh * i / 2 - (i == 0 ? 2 : i == 1 ? 7 : 12), 44, {10}, kFaint);
+    paint_bar(cr, x0 + side * columns_ + 14, y0, side * rows_, most_);
   }
 
  private:
@@ -162,19 +114,6 @@ Span span_of(const ConstView& v) {
     if (f.maximum > 1) s.high = std::max(s.high, std::ceil(10 * f.maximum) / 10);
   }
   return s;
-}
-
-// Steps as a histogram draws them: each bin flat from its left to its right end.
-Line staircase(const Histogram& h, double to_axis, const Color& color, double fill) {
-  Line line{{}, {}, color, fill, 1.1};
-  const double width = (h.high - h.low) / static_cast<double>(h.counts.size());
-  for (std::size_t i = 0; i < h.counts.size(); ++i) {
-    for (const double end : {0.0, 1.0}) {
-      line.x.push_back((h.low + (static_cast<double>(i) + end) * width) * to_axis);
-      line.y.push_back(static_cast<double>(h.counts[i]));
-    }
-  }
-  return line;
 }
 
 }  // namespace
@@ -210,18 +149,41 @@ PanelPtr histogram(const ConstView& image) {
 PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label) {
   std::vector<Line> lines;
   std::vector<Legend> legend;
-  Axis x{1e300, -1e300, std::move(x_label)}, y{0, -1e300, std::move(y_label)};
+  Axis x{1e300, -1e300, std::move(x_label)}, y{1e300, -1e300, std::move(y_label)};
   for (std::size_t i = 0; i < all.size(); ++i) {
     const Color& color = kCurves[i % kCurves.size()];
     for (const double v : all[i].x) x = {std::min(x.low, v), std::max(x.high, v), x.label};
     for (const double v : all[i].y) y = {std::min(y.low, v), std::max(y.high, v), y.label};
     if (!all[i].name.empty()) legend.push_back({all[i].name, color});
-    lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, 2, true});
+    const bool few = all[i].x.size() <= 64;
+    lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, all[i].marked});
   }
   if (x.high <= x.low) x.high = x.low + 1;
   if (y.high <= y.low) y.high = y.low + 1;
+  // An axis from 0 where the curves come near it; some room above and below in any case.
+  if (y.low > 0 && y.low < 0.4 * y.high) y.low = 0;
+  if (y.low != 0) y.low -= 0.06 * (y.high - y.low);
   y.high += 0.06 * (y.high - y.low);
   return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend));
+}
+
+PanelPtr histograms(const std::vector<Named>& pictures) {
+  Span span;
+  for (const Named& p : pictures) {
+    const Span s = span_of(p.image);
+    span = {std::min(span.low, s.low), std::max(span.high, s.high)};
+  }
+  std::vector<Line> lines;
+  std::vector<Legend> legend;
+  double highest = 1;
+  for (std::size_t i = 0; i < pictures.size(); ++i) {
+    const Image gray = to_gray(pictures[i].image);
+    const Color& color = kCurves[i % kCurves.size()];
+    lines.push_back(staircase(sieve::histogram(gray, 0, 128, span.low, span.high), 1, color, 0.12));
+    for (const double v : lines.back().y) highest = std::max(highest, v);
+    legend.push_back({pictures[i].name, color});
+  }
+  return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"}, std::move(lines), std::move(legend));
 }
 
 PanelPtr heat(int columns, int rows, std::vector<double> values) { return std::make_shared<HeatPanel>(columns, rows, std::move(values)); }

@@ -89,6 +89,11 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
       plschr(0, 0.35);
       plpoin(n, xs.data(), ys.data(), 17);
     }
+    if (line.marked >= 0 && line.marked < n) {
+      plwidth(1.6 * kFine);
+      plschr(0, 1.6);
+      plpoin(1, &xs[static_cast<std::size_t>(line.marked)], &ys[static_cast<std::size_t>(line.marked)], 4);
+    }
   }
   plwidth(0.7 * kFine);
   plcol0(1);
@@ -117,6 +122,18 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
     cairo_fill(cr);
     at += write(cr, l.name, left + width - 128, at, 116, {11}, kInk) + 3;
   }
+}
+
+Line staircase(const Histogram& h, double to_axis, const Color& color, double fill) {
+  Line line{{}, {}, color, fill, 1.1};
+  const double width = (h.high - h.low) / static_cast<double>(h.counts.size());
+  for (std::size_t i = 0; i < h.counts.size(); ++i) {
+    for (const double end : {0.0, 1.0}) {
+      line.x.push_back((h.low + (static_cast<double>(i) + end) * width) * to_axis);
+      line.y.push_back(static_cast<double>(h.counts[i]));
+    }
+  }
+  return line;
 }
 
 }  // namespace sieve::draw

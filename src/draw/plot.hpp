@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "draw/ink.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve::draw {
 
@@ -21,6 +22,7 @@ struct Line {
   double fill = 0;    // opacity of the area down to the x axis, 0 for none
   double width = 1.6;
   bool points = false;
+  int marked = -1;  // a point with a ring around it
 };
 
 struct Legend {
@@ -31,5 +33,8 @@ struct Legend {
 // Paints axes with tick labels, then the lines.
 void plot(cairo_t* cr, double left, double top, double width, double height, const Axis& x, const Axis& y,
           const std::vector<Line>& lines, const std::vector<Legend>& legend = {});
+
+// Steps as a histogram draws them: each bin flat from its left to its right end, places times `to_axis`.
+Line staircase(const Histogram& h, double to_axis, const Color& color, double fill);
 
 }  // namespace sieve::draw

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "sieve/degrade.hpp"
+#include "sieve/filter/within.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"
 
@@ -23,6 +25,23 @@ const Catalogue& Catalogue::standard() {
     c.add<Stretch>();
     c.add<Absolute>();
     c.add<Gray>();
+    c.add<Add>();
+    c.add<Subtract>();
+    c.add<Multiply>();
+    c.add<Divide>();
+    c.add<Blend>();
+    c.add<AbsoluteDifference>();
+    c.add<Within>();
+    c.add<GaussianNoise>();
+    c.add<UniformNoise>();
+    c.add<ImpulseNoise>();
+    c.add<PoissonNoise>();
+    c.add<SpeckleNoise>();
+    c.add<LineHum>();
+    c.add<DeadLines>();
+    c.add<Quantize>();
+    c.add<Vignette>();
+    c.add<Blur>();
     return c;
   }();
   return all;

@@ -7,23 +7,45 @@
 #include <sstream>
 
 #include "sieve/core/watch.hpp"
+#include "sieve/filter/within.hpp"
 
 namespace sieve {
 
-Chain Chain::parse(std::span<const std::string> words, const Catalogue& catalogue, const Resources& resources) {
+namespace {
+
+// Reads steps from `at` on, up to the end of the words or, in a group, up to `end`.
+std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t& at, bool group, const Catalogue& catalogue, const Resources& resources) {
   std::vector<Filter> steps;
   std::set<std::string> seen;
   bool expect_name = true;
-  for (const std::string& word : words) {
+  for (; at < words.size(); ++at) {
+    const std::string& word = words[at];
     const std::size_t eq = word.find('=');
     if (expect_name) {
       if (word == "then") throw BadCall("a filter's name is missing before 'then'");
       if (eq != std::string::npos) throw BadCall(fmt::format("'{}' stands where a filter's name belongs: NAME key=value ...", word));
+      if (word == "end") {
+        if (!group) throw BadCall("'end' closes no group: a group begins with within");
+        if (steps.empty()) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
+        ++at;
+        return steps;
+      }
       steps.push_back(catalogue.find(word));
       seen.clear();
       expect_name = false;
     } else if (word == "then") {
       expect_name = true;
+      // The parameters of a group are complete: its steps follow.
+      if (steps.back().about().name == description_of<Within>().name) {
+        Within within;
+        for (const char* key : {"part", "mask"}) description_of<Within>().set(&within, key, steps.back().get(key), resources);
+        std::vector<Filter> inner = parse_steps(words, ++at, true, catalogue, resources);
+        within.chain = Chain(std::move(inner));
+        steps.back() = Filter(within);
+        expect_name = false;
+        if (at < words.size() && words[at] != "then") throw BadCall(fmt::format("'{}' follows 'end': put 'then' between", words[at]));
+        --at;
+      }
     } else if (eq == std::string::npos) {
       throw BadCall(fmt::format("{}: '{}' is not key=value; put 'then' before the next filter", steps.back().about().name, word));
     } else {
@@ -33,7 +55,14 @@ Chain Chain::parse(std::span<const std::string> words, const Catalogue& catalogu
     }
   }
   if (expect_name) throw BadCall(steps.empty() ? "no filter given: NAME key=value ... [then NAME ...]" : "a filter's name is missing behind the last 'then'");
-  return Chain(std::move(steps));
+  return steps;
+}
+
+}  // namespace
+
+Chain Chain::parse(std::span<const std::string> words, const Catalogue& catalogue, const Resources& resources) {
+  std::size_t at = 0;
+  return Chain(parse_steps(words, at, false, catalogue, resources));
 }
 
 Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Resources& resources) {
@@ -63,9 +92,9 @@ Image Chain::run(const ConstView& in, const std::function<void(std::size_t, cons
   return current;
 }
 
-std::string Chain::text() const {
+std::string Chain::text(bool full) const {
   std::string s;
-  for (const Filter& f : steps_) s += (s.empty() ? "" : " then ") + f.text();
+  for (const Filter& f : steps_) s += (s.empty() ? "" : " then ") + (full ? f.full_text() : f.text());
   return s;
 }
 

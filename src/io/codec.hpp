@@ -38,6 +38,9 @@ std::vector<std::uint8_t> encode_pfm(const Encoding& e);
 
 [[noreturn]] void fail(const std::string& name, const std::string& what);
 
+// Before the record in text fields that have no key of their own.
+inline constexpr const char* kRecordMark = "Lean Sieve: ";
+
 // Refuses a size that is empty or over the limits, before anything is allocated.
 void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits);
 

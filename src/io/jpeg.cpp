@@ -71,6 +71,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   jpeg_mem_src(&r.c, file.data, file.size);
   jpeg_save_markers(&r.c, JPEG_APP0 + 1, 0xffff);
   jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
+  jpeg_save_markers(&r.c, JPEG_COM, 0xffff);
   jpeg_read_header(&r.c, TRUE);
   check_size(r.c.image_width, r.c.image_height, name, limits);
   // Even an empty picture takes a bit for every block of 64 samples.
@@ -111,6 +112,11 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   }
   if (cmyk) loaded.note = "CMYK turned into RGB without its color profile";
   for (const jpeg_marker_struct* m = r.c.marker_list; m != nullptr; m = m->next) {
+    if (m->marker != JPEG_COM) continue;
+    const std::string text(reinterpret_cast<const char*>(m->data), m->data_length);
+    if (text.starts_with(kRecordMark)) loaded.record = text.substr(std::strlen(kRecordMark));
+  }
+  for (const jpeg_marker_struct* m = r.c.marker_list; m != nullptr; m = m->next) {
     if (m->marker != JPEG_APP0 + 1 || m->data_length < 6 || std::memcmp(m->data, "Exif\0\0", 6) != 0) continue;
     if (orient(loaded.image, exif_orientation(m->data, m->data_length))) {
       loaded.note += std::string(loaded.note.empty() ? "" : "; ") + "turned as its orientation tag says";
@@ -146,6 +152,10 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
   }
   jpeg_start_compress(&w.c, TRUE);
   if (!e.options.profile.empty()) jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size()));
+  const std::string text = kRecordMark + e.options.record;
+  if (!e.options.record.empty() && text.size() < 65000) {
+    jpeg_write_marker(&w.c, JPEG_COM, reinterpret_cast<const JOCTET*>(text.data()), static_cast<unsigned>(text.size()));
+  }
   for (int y = 0; y < color.height(); ++y) {
     JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
     jpeg_write_scanlines(&w.c, &row, 1);

@@ -112,6 +112,12 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   } else {
     loaded.image = from_interleaved(samples.data(), w, h, channels, static_cast<std::ptrdiff_t>(row_bytes), (1U << loaded.bits) - 1);
   }
+  png_textp texts = nullptr;
+  int count = 0;
+  png_get_text(r.png, r.info, &texts, &count);
+  for (int i = 0; i < count; ++i) {
+    if (std::string(texts[i].key) == "Lean Sieve" && texts[i].text != nullptr) loaded.record = texts[i].text;
+  }
   png_uint_32 exif_size = 0;
   png_bytep exif = nullptr;
   if (png_get_eXIf_1(r.png, r.info, &exif_size, &exif) != 0) {
@@ -135,6 +141,15 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
     png_set_iCCP(w.png, w.info, "profile", PNG_COMPRESSION_TYPE_BASE, e.options.profile.data(),
                  static_cast<png_uint_32>(e.options.profile.size()));
     if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0) e.written.note = "the color profile is damaged or of another kind: it was left out";
+  }
+  std::string record = e.options.record;
+  if (!record.empty()) {
+    png_text text{};
+    char key[] = "Lean Sieve";
+    text.compression = PNG_ITXT_COMPRESSION_NONE;  // names of files in it may be in any script
+    text.key = key;
+    text.text = record.data();
+    png_set_text(w.png, w.info, &text, 1);
   }
   png_write_info(w.png, w.info);
   const auto n = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);

@@ -226,6 +226,10 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
     const auto* p = static_cast<const std::uint8_t*>(profile);
     loaded.profile.assign(p, p + profile_size);
   }
+  char* description = nullptr;
+  if (TIFFGetField(t, TIFFTAG_IMAGEDESCRIPTION, &description) != 0 && std::string(description).starts_with(kRecordMark)) {
+    loaded.record = description + std::strlen(kRecordMark);
+  }
   std::uint16_t orientation = 1;
   if (TIFFGetField(t, TIFFTAG_ORIENTATION, &orientation) != 0 && orient(loaded.image, orientation)) {
     loaded.note = "turned as its orientation tag says";
@@ -260,6 +264,7 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
       const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
       TIFFSetField(t, TIFFTAG_EXTRASAMPLES, 1, &kind);
     }
+    if (!e.options.record.empty()) TIFFSetField(t, TIFFTAG_IMAGEDESCRIPTION, (kRecordMark + e.options.record).c_str());
     if (!e.options.profile.empty()) TIFFSetField(t, TIFFTAG_ICCPROFILE, static_cast<std::uint32_t>(e.options.profile.size()), e.options.profile.data());
     std::vector<std::uint8_t> line(n * bytes_each);
     for (int y = 0; y < height; ++y) {

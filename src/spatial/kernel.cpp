@@ -262,14 +262,48 @@ Kernel Kernel::gaussian(double sigma, int size) {
   return k;
 }
 
+Kernel Kernel::disk(double radius) {
+  if (!(radius >= 0) || radius > 500) throw BadCall(fmt::format("kernel disk: radius={} is not allowed: give 0 to 500", radius));
+  const int r = static_cast<int>(radius);
+  std::vector<double> taps;
+  double count = 0;
+  for (int y = -r; y <= r; ++y) {
+    for (int x = -r; x <= r; ++x) count += taps.emplace_back(x * x + y * y <= radius * radius ? 1.0 : 0.0);
+  }
+  for (double& t : taps) t /= count;
+  Kernel k(2 * r + 1, 2 * r + 1, std::move(taps));
+  k.text_ = fmt::format("disk:radius={}", detail::number_text(radius, false));
+  return k;
+}
+
+Kernel Kernel::motion(double length, double angle) {
+  if (!(length >= 1) || length > 1000) throw BadCall(fmt::format("kernel motion: length={} is not allowed: give 1 to 1000", length));
+  if (!(std::abs(angle) <= 360)) throw BadCall(fmt::format("kernel motion: angle={} is not allowed: give -360 to 360 degrees", angle));
+  const double turn = angle * 3.14159265358979323846 / 180, dx = std::cos(turn), dy = -std::sin(turn);
+  const int r = static_cast<int>(std::ceil((length - 1) / 2)) + 1, side = 2 * r + 1;
+  std::vector<double> taps(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+  // Points every sixteenth of a pixel, each shared by the four pixels about it.
+  const int points = std::max(1, static_cast<int>(std::lround((length - 1) * 16)) + 1);
+  for (int i = 0; i < points; ++i) {
+    const double t = points == 1 ? 0 : (length - 1) * (static_cast<double>(i) / (points - 1) - 0.5), x = r + t * dx, y = r + t * dy;
+    const int x0 = std::min(static_cast<int>(x), side - 2), y0 = std::min(static_cast<int>(y), side - 2);
+    for (int j = 0; j < 2; ++j) {
+      for (int k = 0; k < 2; ++k) {
+        taps[static_cast<std::size_t>((y0 + j) * side + x0 + k)] += (k ? x - x0 : 1 - x + x0) * (j ? y - y0 : 1 - y + y0) / points;
+      }
+    }
+  }
+  Kernel kernel(side, side, std::move(taps));
+  kernel.text_ = fmt::format("motion:length={},angle={}", detail::number_text(length, false), detail::number_text(angle, false));
+  return kernel;
+}
+
 Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   if (text.empty()) throw BadCall("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
   if (text[0] == '@') {
     const std::string file(text.substr(1));
     if (!resources.text) throw BadCall("kernel: files cannot be opened here; give the rows instead of @" + file);
-    Kernel k = from_file_text(resources.text(file));
-    k.text_ = text;
-    return k;
+    return from_file_text(resources.text(file));
   }
   const std::size_t colon = text.find(':');
   const std::string head(text.substr(0, colon));
@@ -296,6 +330,11 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   } else if (head == "gaussian") {
     const double sigma = given.number("sigma", 1, {0.01, 500});
     kernel = gaussian(sigma, given.whole("size", 0, {0, kMostTaps}));
+  } else if (head == "disk") {
+    kernel = disk(given.number("radius", 3, {0, 500}));
+  } else if (head == "motion") {
+    const double length = given.number("length", 9, {1, 1000});
+    kernel = motion(length, given.number("angle", 0, {-360, 360}));
   } else {
     for (const Fixed& f : fixed_kernels()) {
       if (head == f.name) {
@@ -318,7 +357,9 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
 const std::vector<Kernel::Named>& Kernel::names() {
   static const std::vector<Named> all = [] {
     std::vector<Named> v = {{"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
-                            {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"}};
+                            {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
+                            {"disk", "radius=3", "equal taps within a radius, sum 1: out of focus"},
+                            {"motion", "length=9, angle=0", "a line, degrees counterclockwise, sum 1: a shaken camera"}};
     for (const Fixed& f : fixed_kernels()) v.push_back({f.name, "", f.help});
     return v;
   }();

@@ -115,8 +115,8 @@ class About {
   void set(void* filter, std::string_view parameter_name, std::string_view text, const Resources& resources) const;
   /// BadCall for the first field that is out of its range.
   void check(const void* filter) const;
-  /// "gaussian sigma=2": the name, and the fields that differ from their defaults.
-  std::string text(const void* filter) const;
+  /// "gaussian sigma=2": the name, and the fields that differ from their defaults; with `full` all of them.
+  std::string text(const void* filter, bool full = false) const;
 };
 
 /// Builds the description of a filter struct T; see the guide, "Your own filter".

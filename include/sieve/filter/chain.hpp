@@ -19,7 +19,9 @@ class Chain {
   explicit Chain(std::vector<Filter> steps) : steps_(std::move(steps)) {}
 
   /// The chain that words say: a filter name, then key=value words, then `then` and the next step:
-  /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. BadCall says what is wrong in which step.
+  /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. The step `within` opens a group that the step
+  /// `end` (or the end of the text) closes: its filters act on a part of the picture only, see Within. BadCall says
+  /// what is wrong in which step.
   static Chain parse(std::span<const std::string> words, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
   /// The same from one line, split at blanks.
@@ -32,8 +34,8 @@ class Chain {
   Image run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const;
 
   const std::vector<Filter>& steps() const { return steps_; }
-  /// "gray then gaussian sigma=2", which parse() reads back.
-  std::string text() const;
+  /// "gray then gaussian sigma=2", which parse() reads back; with `full` every parameter is named.
+  std::string text(bool full = false) const;
 
  private:
   std::vector<Filter> steps_;

@@ -42,7 +42,9 @@ class Filter {
   /// A parameter as text.
   std::string get(std::string_view parameter) const;
   /// "gaussian sigma=2": the name and what differs from the defaults.
-  std::string text() const { return about().text(held_->fields()); }
+  std::string text() const { return held_->text(false); }
+  /// The same with every parameter, defaults too: what a record needs to stay true when defaults change.
+  std::string full_text() const { return held_->text(true); }
   /// Half-width in pixels of the neighborhood that a sample depends on; nothing where that is the whole picture.
   std::optional<int> reach() const { return held_->reach(); }
   /// What the parameters mean in pixels ("window 5x5"); empty where there is nothing to say.
@@ -56,6 +58,7 @@ class Filter {
     virtual std::unique_ptr<Any> copy() const = 0;
     virtual const About& about() const = 0;
     virtual const void* fields() const = 0;
+    virtual std::string text(bool full) const = 0;
     virtual Image run(const ConstView& in) const = 0;
     virtual std::optional<Image> plain(const ConstView& in) const = 0;
     virtual std::optional<int> reach() const = 0;
@@ -67,6 +70,10 @@ class Filter {
     std::unique_ptr<Any> copy() const override { return std::make_unique<Held>(filter); }
     const About& about() const override { return description_of<T>(); }
     const void* fields() const override { return &filter; }
+    std::string text(bool full) const override {
+      if constexpr (requires { filter.text(full); }) return filter.text(full);
+      return about().text(&filter, full);
+    }
     Image run(const ConstView& in) const override { return filter(in); }
     std::optional<Image> plain([[maybe_unused]] const ConstView& in) const override {
       if constexpr (requires { filter.plain(in); }) return filter.plain(in);

@@ -46,6 +46,11 @@ class Kernel {
   /// Gaussian sampled at whole pixels, sum 1. `sigma` above 0, in pixels; `size` odd, 0 means 2 * ceil(4 sigma) + 1,
   /// which leaves out less than 7e-5 of the weight.
   static Kernel gaussian(double sigma, int size = 0);
+  /// Pixels with dx^2 + dy^2 <= radius^2, equal taps of sum 1: a lens out of focus. `radius` 0 to 500, fractional too.
+  static Kernel disk(double radius);
+  /// A straight line through the middle, drawn with antialiasing, sum 1: a shaken camera. `length` 1 to 1000 pixels,
+  /// `angle` in degrees, counterclockwise from the x axis as seen.
+  static Kernel motion(double length, double angle);
   /// The kernel of a text: a name with parameters ("gaussian:sigma=2", "sobel_x"), rows split by `/` and numbers
   /// by `,` ("0,-1,0/-1,5,-1/0,-1,0", with ":anchor=X,Y" behind it for even sides), or "@FILE". A file holds a row
   /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor.

@@ -1,0 +1,61 @@
+#pragma once
+/// Faults of cameras and lines that follow a rule.
+
+#include <cstdint>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// Adds amplitude * sin(2 pi (distance / period) + phase): periodic stripes, as from mains hum. The distance runs
+/// along `angle`. Cost O(samples).
+struct LineHum {
+  float angle = 90;        ///< degrees, the direction across the stripes: 0 gives upright stripes, 90 lying ones
+  float period = 8;        ///< pixels from stripe to stripe, above 0
+  float amplitude = 0.1F;  ///< 0..1 scale
+  float phase = 0;         ///< degrees, at the pixel 0,0
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  static void describe(Description<LineHum>& d);
+};
+
+/// Whole rows or columns at one level, in all color channels, as from a broken sensor line.
+struct DeadLines {
+  enum class Along { columns, rows };
+  Along along = Along::columns;
+  float share = 0.01F;     ///< probability of each line, 0..1
+  float level = 0;         ///< the sample that stands on a dead line
+  std::uint64_t seed = 1;
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  static void describe(Description<DeadLines>& d);
+};
+
+template <>
+struct ChoiceNames<DeadLines::Along> {
+  static std::span<const std::pair<const char*, DeadLines::Along>> all();
+};
+
+/// Rounds to the nearest of 2^bits levels in 0..1 (half away from zero), clipping what lies outside: what a converter
+/// of few bits does.
+struct Quantize {
+  int bits = 4;  ///< 1 to 16
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  int reach() const { return 0; }
+  static void describe(Description<Quantize>& d);
+};
+
+/// Light that falls off from the center: times 1 - strength * (r / corner)^2 with r the distance from the center.
+struct Vignette {
+  float strength = 0.6F;  ///< share of the light lost in the corners, 0..1
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  static void describe(Description<Vignette>& d);
+};
+
+}  // namespace sieve

@@ -1,0 +1,36 @@
+#pragma once
+/// Figures that need no truth.
+
+#include <vector>
+
+#include "sieve/core/image.hpp"
+#include "sieve/tone/statistics.hpp"
+
+namespace sieve {
+
+/// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
+/// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
+/// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. O(samples).
+double noise_level(const ConstView& in);
+
+/// Shares of the color samples that look like dark and bright impulses: the lowest or highest of their 3x3 window, and
+/// farther from the median of their neighbors than 0.1 and three times the neighbors' own spread.
+struct ImpulseShare {
+  double dark = 0;
+  double bright = 0;
+};
+ImpulseShare impulse_share(const ConstView& in);
+
+/// Variance of the 4-neighbor Laplacian of the luma: high for sharp (and for noisy) pictures, low for blurred ones.
+double sharpness(const ConstView& in);
+
+/// A peak of a histogram.
+struct Peak {
+  double level = 0;  ///< middle of its bin, on the histogram's scale
+  double height = 0; ///< count there, after smoothing
+};
+/// The peaks of a histogram, lowest level first: counts are smoothed with a Gaussian of a hundredth of the bins, and a
+/// peak rises above the deeper of the valleys beside it by a twentieth of the highest peak or more.
+std::vector<Peak> histogram_peaks(const Histogram& h);
+
+}  // namespace sieve

@@ -1,0 +1,131 @@
+#include "sieve/filter/recipe.hpp"
+
+#include <fmt/format.h>
+
+#include <sstream>
+#include <toml++/toml.h>
+
+namespace sieve {
+
+namespace {
+
+constexpr const char* kRecordStart = "lean-sieve ";
+constexpr int kFormat = 1;
+
+// A value as chain text; empty where the type does not fit the parameter.
+std::string value_text(const toml::node& node, const Parameter& p, bool ranges) {
+  const bool number = p.kind == Kind::number || p.kind == Kind::whole;
+  if (const auto* s = node.as_string()) {
+    const std::string text = s->get();
+    if (p.kind == Kind::choice || p.kind == Kind::text) return text;
+    if (ranges && holds_range(text)) return text;
+    return number && p.may_be_auto && text == "auto" ? text : std::string();
+  }
+  if (const auto* i = node.as_integer()) return number ? std::to_string(i->get()) : std::string();
+  if (const auto* f = node.as_floating_point()) return number ? detail::number_text(f->get(), false) : std::string();
+  if (const auto* b = node.as_boolean()) return p.kind == Kind::flag ? (b->get() ? "yes" : "no") : std::string();
+  return {};
+}
+
+std::string quoted(const std::string& s) {
+  std::ostringstream out;
+  out << toml::value<std::string>(s);
+  return out.str();
+}
+
+}  // namespace
+
+const char* version() { return LEAN_SIEVE_VERSION; }
+
+bool holds_range(const std::string& value) { return value.find("..") != std::string::npos || value.find('|') != std::string::npos; }
+
+std::vector<std::string> recipe_words(const std::string& text, const std::string& file, const Catalogue& catalogue, const Resources& resources, bool ranges) {
+  const auto wrong = [&](const toml::source_region& where, const std::string& what) -> BadCall {
+    return BadCall(fmt::format("{}, line {}: {}", file, where.begin.line, what));
+  };
+  toml::table table;
+  try {
+    table = toml::parse(text, file);
+  } catch (const toml::parse_error& e) {
+    throw wrong(e.source(), std::string(e.description()));
+  }
+  for (const auto& [key, node] : table) {
+    if (key != "lean_sieve" && key != "step") throw wrong(key.source(), fmt::format("unknown key '{}': a recipe has lean_sieve and [[step]]", key.str()));
+  }
+  const auto* format = table.get("lean_sieve");
+  if (format != nullptr && format->value<int>().value_or(0) != kFormat) throw wrong(format->source(), fmt::format("lean_sieve must be {}", kFormat));
+  const auto* steps = table.get("step") != nullptr ? table.get("step")->as_array() : nullptr;
+  if (steps == nullptr || steps->empty()) throw BadCall(file + ": no [[step]] in it");
+  std::vector<std::string> words;
+  for (const toml::node& node : *steps) {
+    const auto* step = node.as_table();
+    if (step == nullptr) throw wrong(node.source(), "a step is a table: [[step]]");
+    const auto* name = step->get("filter");
+    if (name == nullptr || !name->is_string()) throw wrong(node.source(), "a step needs filter = \"NAME\"");
+    if (!words.empty()) words.emplace_back("then");
+    words.push_back(name->as_string()->get());
+    if (words.back() == "end") continue;
+    try {
+      Filter filter = catalogue.find(words.back());
+      for (const auto& [key, value] : *step) {
+        if (key == "filter") continue;
+        try {
+          const Parameter& p = filter.about().parameter(key.str());
+          const std::string v = value_text(value, p, ranges);
+          if (v.empty()) throw BadCall(fmt::format("{}: {} has the wrong type: give {}", words.front(), p.name, p.allowed));
+          if (!(ranges && holds_range(v) && p.kind != Kind::text)) filter.set(key.str(), v, resources);
+          words.push_back(std::string(key.str()) + "=" + v);
+        } catch (const BadCall& e) {
+          throw wrong(value.source(), e.what());
+        }
+      }
+    } catch (const BadCall& e) {
+      const std::string what = e.what();
+      throw what.starts_with(file) ? e : wrong(name->source(), what);
+    }
+  }
+  return words;
+}
+
+std::string recipe_text(const Chain& chain) {
+  std::string out = fmt::format("# Lean Sieve {}\nlean_sieve = {}\n", version(), kFormat);
+  // Through the chain's text, which already has groups as plain steps.
+  std::istringstream words(chain.text(true));
+  const Filter* filter = nullptr;
+  bool name = true;
+  for (std::string w; words >> w;) {
+    if (w == "then") {
+      name = true;
+      continue;
+    }
+    if (name) {
+      out += "\n[[step]]\nfilter = " + quoted(w) + "\n";
+      filter = nullptr;
+      for (const Filter& f : chain.steps()) {
+        if (f.about().name == w) filter = &f;
+      }
+      if (filter == nullptr && w != "end") {
+        const auto all = Catalogue::standard().names();
+        if (std::find(all.begin(), all.end(), w) != all.end()) filter = &Catalogue::standard().find(w);
+      }
+      name = false;
+      continue;
+    }
+    const std::size_t eq = w.find('=');
+    const std::string key = w.substr(0, eq), value = w.substr(eq + 1);
+    const Kind kind = filter != nullptr ? filter->about().parameter(key).kind : Kind::text;
+    const bool plain = (kind == Kind::number || kind == Kind::whole) && value != "auto";
+    out += key + " = " + (plain ? value : kind == Kind::flag ? (value == "yes" ? "true" : "false") : quoted(value)) + "\n";
+  }
+  return out;
+}
+
+std::string record_of(const Chain& chain) { return std::string(kRecordStart) + version() + " | " + chain.text(true); }
+
+std::string chain_text_of_record(const std::string& record) {
+  const std::size_t bar = record.find(" | ");
+  if (!record.starts_with(kRecordStart) || bar == std::string::npos) throw BadCall("no record of a chain is in it: it was not written by Lean Sieve");
+  return record.substr(bar + 3);
+}
+
+}  // namespace sieve
