@@ -12,7 +12,7 @@ namespace {
 using nlohmann::ordered_json;
 
 struct Options {
-  std::string in, out, sheet, depth;
+  std::string in, out, sheet, depth, again, recipe, save;
   std::vector<std::string> words;
   int quality = 92;
   bool json = false;
@@ -43,8 +43,20 @@ std::optional<int> bits_of_text(const std::string& depth) {
   return static_cast<int>(*v);
 }
 
+// From the words, from a recipe, or from the record that a picture carries.
+Chain chain_of(const Session& session, const Options& o) {
+  if (o.again.empty()) return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
+  if (!o.words.empty() || !o.recipe.empty()) throw BadCall("--again takes the chain from " + o.again + ": give no steps and no --recipe beside it");
+  const io::Loaded made = session.read(o.again);
+  try {
+    return Chain::parse(chain_text_of_record(made.record), session.catalogue, session.resources());
+  } catch (const BadCall& e) {
+    throw BadCall(o.again + ": " + e.what());
+  }
+}
+
 int apply(const Session& session, const Options& o) {
-  const Chain chain = Chain::parse(o.words, session.catalogue, session.resources());
+  const Chain chain = chain_of(session, o);
   if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   io::WriteOptions options;
@@ -53,8 +65,12 @@ int apply(const Session& session, const Options& o) {
   const Attended attended;
   const io::Loaded in = session.read(o.in);
   options.profile = in.profile;
+  // What was done to the input before comes first.
+  const std::string before = in.record.empty() ? "" : chain_text_of_record(in.record) + " then ";
+  options.record = record_of(chain);
+  if (!before.empty()) options.record.insert(options.record.find(" | ") + 3, before);
 
-  draw::Sheet sheet(o.in.substr(o.in.find_last_of('/') + 1) + " step by step", chain.text());
+  draw::Sheet sheet(base_name(o.in) + " step by step", chain.text());
   const bool drawing = !o.sheet.empty();
   if (drawing) sheet.add(draw::picture_cell("input", in.image));
   ordered_json steps = ordered_json::array();
@@ -94,6 +110,11 @@ int apply(const Session& session, const Options& o) {
     fmt::print("\n");
     if (!w.note.empty()) fmt::print("  note: {}\n", w.note);
   }
+  if (!o.save.empty()) {
+    const std::string text = recipe_text(chain);
+    io::write_bytes(o.save, {text.begin(), text.end()});
+    fmt::print(stderr, "recipe: {}\n", o.save);
+  }
   if (drawing) write_sheet(sheet, o.sheet);
   return 0;
 }
@@ -105,7 +126,10 @@ Command declare_apply(CLI::App& root, Session& session) {
   CLI::App* app = root.add_subcommand("apply", "Run a chain of filters on a picture and write the result.");
   app->add_option("IN", o->in, "the picture to read")->required();
   app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();
-  app->add_option("STEP", o->words, "NAME key=value ... [then NAME key=value ...]...; `lsieve list` shows the names")->required();
+  app->add_option("STEP", o->words, "NAME key=value ... [then NAME key=value ...]...; `lsieve list` shows the names");
+  app->add_option("--recipe", o->recipe, "take the chain from this TOML file");
+  app->add_option("--again", o->again, "take the chain from the record in this picture, written by apply");
+  app->add_option("--save", o->save, "write the chain as a recipe into this TOML file");
   app->add_option("--sheet", o->sheet, "draw input, every step and result side by side into this PNG");
   app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
   app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));

@@ -4,7 +4,7 @@
 #include <chrono>
 #include <filesystem>
 
-#include "front.hpp"
+#include "sieve/front.hpp"
 #include "session.hpp"
 
 namespace sieve::front {
@@ -39,6 +39,20 @@ const std::vector<Scene>& scenes() {
        {"apply", "{d}/fog.png", "{o}/fog_lifted.png", "stretch", "percent=1", "then", "clip", "--sheet", "{o}/fog_steps.png"}},
       {"The dark frame", "A zero border darkens the edge of every smoothed picture; edge, the default, does not.",
        {"apply", "{d}/fog.png", "{o}/frame.png", "gaussian", "sigma=24", "border=zero", "--sheet", "{o}/frame_zero.png"}},
+      {"Damage with a known truth", "Grain of deviation 25/255 with a fixed seed: the same noise on every machine, and on record in the file.",
+       {"apply", "{d}/noon.png", "{o}/noisy.png", "gaussian_noise", "deviation=0.098", "seed=7"}},
+      {"Candidates side by side", "On the same noisy input, against the truth: figures, time, the same detail; the best is marked.",
+       {"lineup", "{o}/noisy.png", "--truth", "{d}/noon.png", "gaussian", "sigma=0.8", "or", "box", "radius=1", "or", "gaussian", "sigma=2", "--sheet", "{o}/lineup.png"}},
+      {"A slider's worth of values", "Every run starts from the untouched input; the curve shows where too little becomes too much.",
+       {"sweep", "{o}/noisy.png", "--truth", "{d}/noon.png", "gaussian", "sigma=0.4..2.5:8", "--sheet", "{o}/sweep.png"}},
+      {"The same chain again", "The record in a written picture runs anew on another input.",
+       {"apply", "--again", "{o}/noisy.png", "{d}/fog.png", "{o}/noisy_fog.png"}},
+      {"The best candidate judged", "Gain over the damaged picture, where it differs most, and what a row looks like.",
+       {"apply", "{o}/noisy.png", "{o}/smooth.png", "gaussian", "sigma=0.8"}},
+      {"", "", {"judge", "{o}/smooth.png", "--truth", "{d}/noon.png", "--before", "{o}/noisy.png", "--sheet", "{o}/judge.png"}},
+      {"A filter in one place only", "A group acts on a rectangle (or, with mask=, softly): here the name on the board is hidden.",
+       {"apply", "{d}/noon.png", "{o}/hidden.png", "within", "part=30,352,192,60", "then", "box", "radius=9", "then", "end", "--sheet", "{o}/within.png"}},
+      {"Fast against plain", "Each filter against its textbook definition: largest deviation, tolerance, how many times faster.", {"verify"}},
       {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",
        {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "box:radius=2", "--sheet", "{o}/kernels.png"}},
   };
@@ -72,15 +86,18 @@ int demo(const Session& session, const Options& o) {
   std::error_code failed;
   fs::create_directories(o.into, failed);
   if (failed) throw Error(fmt::format("{}: cannot be made: {}", o.into, failed.message()));
-  fmt::print("Brackholm Light, a coast station with fixed cameras: {} scenes, from {} into {}\n", scenes().size(), data, o.into);
+  fmt::print("Brackholm Light, a coast station with fixed cameras: the example, from {} into {}\n", data, o.into);
   const auto start = std::chrono::steady_clock::now();
+  int number = 0;
   for (std::size_t i = 0; i < scenes().size(); ++i) {
     const Scene& s = scenes()[i];
     std::vector<std::string> words = {"lsieve"};
     for (const std::string& w : s.words) words.push_back(filled(w, data, o.into));
     std::string line;
     for (const std::string& w : words) line += (line.empty() ? "" : " ") + w;
-    fmt::print("\n{}. {}\n   {}\n   $ {}\n", i + 1, s.title, s.lesson, line);
+    // A scene without a title goes on with the one before.
+    if (s.title[0] != 0) fmt::print("\n{}. {}\n   {}\n", ++number, s.title, s.lesson);
+    fmt::print("   $ {}\n", line);
     std::fflush(stdout);
     std::vector<const char*> arguments;
     for (const std::string& w : words) arguments.push_back(w.c_str());
@@ -89,7 +106,11 @@ int demo(const Session& session, const Options& o) {
   }
   const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
   fmt::print("\nDone in {}. The sheets to open:\n", time_text(taken.count()));
-  for (const Scene& s : scenes()) fmt::print("  {:28} {}\n", filled(s.words.back(), data, o.into), s.title);
+  const char* title = "";
+  for (const Scene& s : scenes()) {
+    if (s.title[0] != 0) title = s.title;
+    if (s.words.size() > 2 && s.words[s.words.size() - 2] == "--sheet") fmt::print("  {:28} {}\n", filled(s.words.back(), data, o.into), title);
+  }
   return 0;
 }
 

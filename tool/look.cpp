@@ -49,6 +49,7 @@ ordered_json as_json(const std::string& file, const io::Loaded& l, const std::ve
   ordered_json j = {{"file", file},          {"format", io::name_of(l.format)}, {"width", image.width()}, {"height", image.height()},
                     {"channels", image.channels()}, {"bits", l.bits}, {"profile_bytes", l.profile.size()}};
   if (!l.note.empty()) j["note"] = l.note;
+  if (!l.record.empty()) j["record"] = l.record;
   j["statistics"] = ordered_json::array();
   for (int c = 0; const ChannelStatistics& s : statistics(image)) {
     j["statistics"].push_back({{"channel", channel_name(c++, image.shape())}, {"minimum", s.minimum}, {"maximum", s.maximum}, {"mean", s.mean},
@@ -104,6 +105,7 @@ void print(const std::string& file, const io::Loaded& l, const std::vector<Place
   const Image& image = l.image;
   fmt::print("{}: {}\n", file, size_text(l));
   if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
+  if (!l.record.empty()) fmt::print("  made by: {}\n", l.record);
   fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation", "at floor", "at ceiling");
   const auto all = statistics(image);
   for (int c = 0; c < image.channels(); ++c) {
@@ -130,11 +132,11 @@ void print(const std::string& file, const io::Loaded& l, const std::vector<Place
 draw::Sheet sheet_of(const std::vector<std::pair<std::string, io::Loaded>>& pictures) {
   if (pictures.size() > 1) {
     draw::Sheet sheet(fmt::format("{} pictures", pictures.size()), "each with its range and its histogram: counts over the level");
-    for (const auto& [file, l] : pictures) sheet.add(draw::picture_cell(file.substr(file.find_last_of('/') + 1), l.image));
+    for (const auto& [file, l] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
     return sheet;
   }
   const auto& [file, l] = pictures[0];
-  draw::Sheet sheet(file.substr(file.find_last_of('/') + 1), size_text(l));
+  draw::Sheet sheet(base_name(file), size_text(l));
   draw::Cell cell = draw::picture_cell("picture", l.image);
   cell.below = nullptr;
   sheet.add(std::move(cell));
@@ -196,7 +198,7 @@ Command declare_look(CLI::App& root, Session& session) {
   auto o = std::make_shared<Options>();
   CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
   app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
-  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->take_all()->expected(1);
+  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->allow_extra_args(false);
   app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
   app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
   return {app, [o, &session] { return look(session, *o); }};

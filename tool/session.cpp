@@ -22,6 +22,13 @@ Resources Session::resources() const {
   return {[this](const std::string& name) { return read(name).image; }, [](const std::string& name) { return io::read_text(name); }};
 }
 
+std::string base_name(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
+
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words, const std::string& recipe, bool ranges) {
+  if (recipe.empty() == words.empty()) throw BadCall("give either steps (NAME key=value ... [then ...]) or --recipe FILE");
+  return recipe.empty() ? words : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
+}
+
 void print_json(const nlohmann::ordered_json& value) { fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)); }
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {

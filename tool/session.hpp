@@ -33,7 +33,18 @@ Command declare_look(CLI::App& root, Session& session);
 Command declare_apply(CLI::App& root, Session& session);
 Command declare_list(CLI::App& root, Session& session);
 Command declare_kernel(CLI::App& root, Session& session);
+Command declare_judge(CLI::App& root, Session& session);
+Command declare_lineup(CLI::App& root, Session& session);
+Command declare_sweep(CLI::App& root, Session& session);
+Command declare_verify(CLI::App& root, Session& session);
+Command declare_time(CLI::App& root, Session& session);
 Command declare_demo(CLI::App& root, Session& session);
+
+// "noon.png" of "data/demo/noon.png".
+std::string base_name(const std::string& path);
+
+// The chain of words, or of a recipe file; BadCall where both or neither are given.
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words, const std::string& recipe, bool ranges);
 
 // Prints one JSON value on standard output.
 void print_json(const nlohmann::ordered_json& value);

@@ -45,7 +45,7 @@ PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label
 PanelPtr heat(int columns, int rows, std::vector<double> values);
 
 /// A signed picture (a difference), color channels averaged, on the same scale: pale at 0, blue below, orange above,
-/// with its bar; the ends of the scale are the largest absolute sample. Keeps a reduced copy.
+/// with its bar; the scale ends at the 99.5th percentile of the absolute samples. Keeps a reduced copy.
 PanelPtr signed_picture(const ConstView& image);
 
 /// A name and the picture it stands for.

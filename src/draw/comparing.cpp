@@ -7,7 +7,9 @@
 
 #include "draw/raster.hpp"
 #include "sieve/core/channels.hpp"
+#include "sieve/core/map.hpp"
 #include "sieve/draw.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve::draw {
 
@@ -19,23 +21,21 @@ class SignedPanel final : public Panel {
  public:
   explicit SignedPanel(const ConstView& v) {
     const Image gray = to_gray(v, GrayBy::average);
-    for (int y = 0; y < gray.height(); ++y) {
-      for (int x = 0; x < gray.width(); ++x) {
-        const double s = std::abs(static_cast<double>(gray.at(x, y)));
-        if (std::isfinite(s)) most_ = std::max(most_, s);
-      }
-    }
-    if (most_ == 0) most_ = 1;
+    const Image size = map_samples(gray, [](float d) { return std::fabs(d); });
+    const ChannelStatistics s = statistics(size)[0];
+    // A few large differences must not make all the others pale.
+    if (s.not_finite < size.shape().pixels()) most_ = percentile(size, 0.995);
+    if (most_ == 0) most_ = s.maximum > 0 ? s.maximum : 1;
     image_ = reduced_copy(gray);
   }
   double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
-    const double taken = paint_raster(cr, image_, left, top, width - kBar, height, [this](const ConstView& v, int x, int y) {
+    const double taken = paint_raster(cr, image_, left, top, width - kBar, std::min(height, (width - kBar) / aspect()), [this](const ConstView& v, int x, int y) {
       return diverging(static_cast<double>(v.at(x, y)) / most_);
     });
     const double high = std::min(height, taken / aspect());
-    paint_bar(cr, left + taken + 10, top + std::max(0.0, (height - high) / 2), high, most_);
+    paint_bar(cr, left + taken + 10, top, high, most_);
   }
 
  private:

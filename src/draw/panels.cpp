@@ -154,11 +154,12 @@ PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label
     const Color& color = kCurves[i % kCurves.size()];
     for (const double v : all[i].x) x = {std::min(x.low, v), std::max(x.high, v), x.label};
     for (const double v : all[i].y) y = {std::min(y.low, v), std::max(y.high, v), y.label};
-    if (!all[i].name.empty()) legend.push_back({all[i].name, color});
+    if (!all[i].name.empty() && all.size() > 1) legend.push_back({all[i].name, color});
     const bool few = all[i].x.size() <= 64;
     lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, all[i].marked});
   }
   if (x.high <= x.low) x.high = x.low + 1;
+  if (!lines.empty() && lines[0].points) x = {x.low - 0.02 * (x.high - x.low), x.high + 0.02 * (x.high - x.low), x.label};
   if (y.high <= y.low) y.high = y.low + 1;
   // An axis from 0 where the curves come near it; some room above and below in any case.
   if (y.low > 0 && y.low < 0.4 * y.high) y.low = 0;
@@ -181,7 +182,7 @@ PanelPtr histograms(const std::vector<Named>& pictures) {
     const Color& color = kCurves[i % kCurves.size()];
     lines.push_back(staircase(sieve::histogram(gray, 0, 128, span.low, span.high), 1, color, 0.12));
     for (const double v : lines.back().y) highest = std::max(highest, v);
-    legend.push_back({pictures[i].name, color});
+    if (pictures.size() > 1) legend.push_back({pictures[i].name, color});
   }
   return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"}, std::move(lines), std::move(legend));
 }

@@ -91,7 +91,7 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
     }
     if (line.marked >= 0 && line.marked < n) {
       plwidth(1.6 * kFine);
-      plschr(0, 1.6);
+      plschr(0, 4.5);
       plpoin(1, &xs[static_cast<std::size_t>(line.marked)], &ys[static_cast<std::size_t>(line.marked)], 4);
     }
   }
@@ -116,6 +116,12 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   if (!y.label.empty()) write(cr, y.label + unit.name, left + 4, top + 2, width - 8, {10}, kFaint);
   if (!x.label.empty()) write(cr, x.label, left, top + height - 15, width, {10, false, 1, true}, kFaint);
   double at = top + 22;
+  if (!legend.empty()) {
+    // On the paper's color, so that curves behind it do not disturb.
+    ink(cr, kPaper, 0.85);
+    cairo_rectangle(cr, left + width - 156, at - 1, 146, 17.0 * static_cast<double>(legend.size()) + 4);
+    cairo_fill(cr);
+  }
   for (const Legend& l : legend) {
     ink(cr, l.color);
     cairo_rectangle(cr, left + width - 150, at + 5, 16, 3);

@@ -17,7 +17,7 @@ namespace {
 std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t& at, bool group, const Catalogue& catalogue, const Resources& resources) {
   std::vector<Filter> steps;
   std::set<std::string> seen;
-  bool expect_name = true;
+  bool expect_name = true, opens_group = false;
   for (; at < words.size(); ++at) {
     const std::string& word = words[at];
     const std::size_t eq = word.find('=');
@@ -31,12 +31,14 @@ std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t&
         return steps;
       }
       steps.push_back(catalogue.find(word));
+      opens_group = word == description_of<Within>().name;
       seen.clear();
       expect_name = false;
     } else if (word == "then") {
       expect_name = true;
       // The parameters of a group are complete: its steps follow.
-      if (steps.back().about().name == description_of<Within>().name) {
+      if (opens_group) {
+        opens_group = false;
         Within within;
         for (const char* key : {"part", "mask"}) description_of<Within>().set(&within, key, steps.back().get(key), resources);
         std::vector<Filter> inner = parse_steps(words, ++at, true, catalogue, resources);

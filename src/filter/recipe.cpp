@@ -63,16 +63,17 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
     const auto* name = step->get("filter");
     if (name == nullptr || !name->is_string()) throw wrong(node.source(), "a step needs filter = \"NAME\"");
     if (!words.empty()) words.emplace_back("then");
-    words.push_back(name->as_string()->get());
-    if (words.back() == "end") continue;
+    const std::string called = name->as_string()->get();
+    words.push_back(called);
+    if (called == "end") continue;
     try {
-      Filter filter = catalogue.find(words.back());
+      Filter filter = catalogue.find(called);
       for (const auto& [key, value] : *step) {
         if (key == "filter") continue;
         try {
           const Parameter& p = filter.about().parameter(key.str());
           const std::string v = value_text(value, p, ranges);
-          if (v.empty()) throw BadCall(fmt::format("{}: {} has the wrong type: give {}", words.front(), p.name, p.allowed));
+          if (v.empty()) throw BadCall(fmt::format("{}: {} has the wrong type: give {}", called, p.name, p.allowed));
           if (!(ranges && holds_range(v) && p.kind != Kind::text)) filter.set(key.str(), v, resources);
           words.push_back(std::string(key.str()) + "=" + v);
         } catch (const BadCall& e) {

@@ -2,7 +2,7 @@
 #include <cmath>
 #include <vector>
 
-#include "sieve/core/error.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/reference.hpp"
 
 namespace sieve::reference {
@@ -15,6 +15,7 @@ Image fill_each(const Shape& shape, const ConstView& in, F f) {
   Image out(shape, in.maximum);
   for (int c = 0; c < shape.color_channels(); ++c) {
     for (int y = 0; y < shape.height; ++y) {
+      checkpoint();  // slow as they are, plain definitions can be stopped
       for (int x = 0; x < shape.width; ++x) out.at(x, y, c) = static_cast<float>(f(x, y, c));
     }
   }

@@ -1,5 +1,5 @@
 #pragma once
-/// The command line of `lsieve`, for the tool itself and for small tools of one's own.
+/// The command line of `lsieve`, for the tool itself and for small tools of one's own. Target LeanSieve::front.
 
 #include "sieve/filter.hpp"
 

@@ -1,0 +1,149 @@
+// The comparing bench of the tool: judge, lineup, sweep, verify, time, records and recipes.
+
+#include "support.hpp"
+
+#include <nlohmann/json.hpp>
+
+#include "sieve/io.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+using test::Folder;
+using test::lsieve;
+
+namespace {
+const std::string noon = test::data + "/noon.png";
+}
+
+TEST_CASE("judge: the figures of the library, the gain, identical pictures, a sheet") {
+  const Folder f;
+  REQUIRE(lsieve("apply " + noon + " " + f / "noisy.png" + " gaussian_noise deviation=0.1 seed=3").code == 0);
+  REQUIRE(lsieve("apply " + f / "noisy.png" + " " + f / "soft.png" + " gaussian sigma=0.8").code == 0);
+  const auto r = lsieve("judge " + f / "soft.png" + " --truth " + noon + " --before " + f / "noisy.png" + " --json --sheet " + f / "s.png");
+  CHECK(r.code == 0);
+  const json j = json::parse(r.out);
+  const Comparison q = compare(io::read(f / "soft.png").image, io::read(noon).image);
+  CHECK(j["mse"].get<double>() == doctest::Approx(q.mse));
+  CHECK(j["psnr"].get<double>() == doctest::Approx(q.psnr));
+  CHECK(j["ssim"].get<double>() == doctest::Approx(q.ssim));
+  CHECK(j["gain"]["psnr"].get<double>() > 3);
+  CHECK(io::read(f / "s.png").image.width() == 1280);
+  const json same = json::parse(lsieve("judge " + noon + " --truth " + noon + " --json").out);
+  CHECK(same["psnr"].is_null());
+  CHECK(same["identical"] == true);
+  CHECK(lsieve("judge " + noon + " --truth " + test::data + "/chart.png").code == 2);
+  CHECK(lsieve("judge " + noon).code == 2);
+}
+
+TEST_CASE("lineup: every candidate on the same input, the best marked, in order and as tables") {
+  const Folder f;
+  lsieve("apply " + noon + " " + f / "n.pfm" + " gaussian_noise deviation=0.1");
+  const std::string call = "lineup " + f / "n.pfm" + " --truth " + noon + " gaussian sigma=3 or gaussian sigma=0.8 then clip or box";
+  const json j = json::parse(lsieve(call + " --json").out);
+  REQUIRE(j["candidates"].size() == 3);
+  const Image expected = Chain::parse("gaussian sigma=0.8 then clip")(io::read(f / "n.pfm").image);
+  CHECK(j["candidates"][1]["psnr"].get<double>() == doctest::Approx(compare(expected, io::read(noon).image).psnr));
+  double most = 0;
+  for (const json& c : j["candidates"]) most = std::max(most, c["psnr"].get<double>());
+  for (const json& c : j["candidates"]) CHECK(c["best"].get<bool>() == (c["psnr"].get<double>() == most));
+  const auto csv = lsieve(call + " --csv");
+  CHECK(std::count(csv.out.begin(), csv.out.end(), '\n') == 4);
+  CHECK(lsieve(call + " --sheet " + f / "s.png --detail 10,20,40").code == 0);
+  CHECK(io::read(f / "s.png").image.height() >= 800);
+  CHECK(lsieve("lineup " + f / "n.pfm gaussian or box --sheet " + f / "t.png").code == 0);  // without a truth: no ranking
+  CHECK(lsieve("lineup " + noon + " gaussian or or box").code == 2);
+  CHECK(lsieve("lineup " + noon + " gaussian or").code == 2);
+  CHECK(lsieve("lineup " + noon + " gaussian --by psnr").code == 2);
+  CHECK(lsieve("lineup " + noon + " gaussian --detail 700,500,40").code == 2);
+}
+
+TEST_CASE("sweep: ranges, logarithmic ranges and lists; one value or two") {
+  const Folder f;
+  lsieve("apply " + test::data + "/chart.png " + f / "n.pfm" + " gaussian_noise");
+  const std::string start = "sweep " + f / "n.pfm" + " --truth " + test::data + "/chart.png ";
+  const json one = json::parse(lsieve(start + "gaussian sigma=0.5..2.5:5 --json --sheet " + f / "a.png").out);
+  REQUIRE(one["runs"].size() == 5);
+  CHECK(one["runs"][1]["values"]["sigma"].get<double>() == 1);
+  const Image third = Gaussian{.sigma = 1.5F}(io::read(f / "n.pfm").image);
+  CHECK(one["runs"][2]["psnr"].get<double>() == doctest::Approx(compare(third, io::read(test::data + "/chart.png").image).psnr));
+  CHECK(std::count_if(one["runs"].begin(), one["runs"].end(), [](const json& r) { return r["best"].get<bool>(); }) == 1);
+  const json two = json::parse(lsieve(start + "gaussian sigma=0.1..10:3:log then box 'radius=1|2' --json --sheet " + f / "b.png").out);
+  REQUIRE(two["runs"].size() == 6);
+  CHECK(two["runs"][1]["values"]["sigma"].get<double>() == doctest::Approx(1));
+  CHECK(two["runs"][5]["values"]["radius"] == 2);
+  CHECK(io::read(f / "b.png").image.width() == 1280);
+  CHECK(lsieve("sweep " + f / "n.pfm gaussian sigma=1..2:3").code == 0);
+  CHECK(lsieve("sweep " + f / "n.pfm gaussian sigma=1..2:3 --by noise --csv").out.find("sigma,psnr") == 0);
+  for (const char* wrong : {"gaussian sigma=1", "gaussian sigma=1..2", "gaussian sigma=1..2:1", "gaussian sigma=1..x:3", "gaussian sigma=0..2:3:log", "gaussian sigma=1..2:3:exp",
+                            "gaussian sigma=1..900:3", "box 'radius=1||2'", "gaussian sigma=1..2:30 then box 'radius=1|2|3|4|5|6|7|8|9|10|11|12|13|14'"}) {
+    CAPTURE(wrong);
+    const auto r = lsieve(start + wrong);
+    CHECK(r.code == 2);
+    CHECK(r.out.empty());
+  }
+}
+
+TEST_CASE("what was done is on record and runs again; chains as recipes") {
+  const Folder f;
+  for (const char* name : {"a.png", "a.tif", "a.jpg"}) {
+    CAPTURE(name);
+    CHECK(lsieve("apply " + noon + " " + f / name + " gaussian_noise deviation=0.05 then gaussian sigma=1").code == 0);
+    const json j = json::parse(lsieve("look " + f / name + " --json").out);
+    CHECK(j["record"].get<std::string>().find("| gaussian_noise deviation=0.05 seed=1 then gaussian sigma=1 border=edge") != std::string::npos);
+    CHECK(lsieve("apply --again " + f / name + " " + test::data + "/fog.png " + f / "again.pfm").code == 0);
+    CHECK(identical(io::read(f / "again.pfm").image, Chain::parse("gaussian_noise deviation=0.05 then gaussian sigma=1")(io::read(test::data + "/fog.png").image)));
+  }
+  // A second step adds to the record of the first.
+  CHECK(lsieve("apply " + f / "a.png" + " " + f / "b.png" + " clip").code == 0);
+  CHECK(lsieve("look " + f / "b.png").out.find("fill=0 then clip") != std::string::npos);
+  CHECK(lsieve("apply --again " + noon + " " + noon + " " + f / "c.png").code == 2);
+
+  CHECK(lsieve("apply " + noon + " " + f / "d.pfm within part=10,10,50,50 then box radius=3 then end then stretch percent=1 --save " + f / "r.toml").code == 0);
+  CHECK(lsieve("apply " + noon + " " + f / "e.pfm --recipe " + f / "r.toml").code == 0);
+  CHECK(identical(io::read(f / "d.pfm").image, io::read(f / "e.pfm").image));
+  CHECK(lsieve("lineup " + noon + " --recipe " + f / "r.toml gaussian").code == 0);
+  test::put(f / "sweep.toml", "lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = \"1..2:3\"\n");
+  CHECK(json::parse(lsieve("sweep " + test::data + "/chart.png --recipe " + f / "sweep.toml --json").out)["runs"].size() == 3);
+  const auto says = [&](const std::string& text, const std::string& what) {
+    test::put(f / "bad.toml", text);
+    const auto r = lsieve("apply " + noon + " " + f / "x.png --recipe " + f / "bad.toml");
+    CAPTURE(text);
+    CAPTURE(r.err);
+    CHECK(r.code == 2);
+    CHECK(r.err.find(what) != std::string::npos);
+    CHECK(!std::filesystem::exists(f / "x.png"));
+  };
+  says("[[step]]\nfilter = \"gaussian\"\nsgima = 2\n", "bad.toml, line 3: gaussian: no parameter 'sgima', did you mean 'sigma'");
+  says("[[step]]\nfilter = \"gaussian\"\nsigma = \"two\"\n", "bad.toml, line 3: gaussian: sigma has the wrong type: give a number from 0 to 500");
+  says("[[step]]\nfilter = \"gaussian\"\nsigma = -1\n", "line 3");
+  says("[[step]]\nfilter = \"gausian\"\n", "line 2: no filter is called 'gausian', did you mean 'gaussian'");
+  says("[[step]]\nfilter = \n", "line 2");
+  says("[[steps]]\nfilter = \"clip\"\n", "unknown key 'steps'");
+  says("", "no [[step]]");
+}
+
+TEST_CASE("verify: all filters agree; a filter of one's own is held against its plain form; a wrong one fails") {
+  const json all = json::parse(lsieve("verify --json").out);
+  CHECK(all.size() >= 12);
+  for (const json& v : all) CHECK(v["agrees"] == true);
+  CHECK(lsieve("verify gaussian sigma=3 " + test::data + "/chart.png").out.find("agrees") == 0);
+  const auto mine = test::run(std::string(OWN_FILTER) + " verify local_range radius=2");
+  CHECK(mine.code == 0);
+  CHECK(mine.out.find("agrees  local_range radius=2") == 0);
+  CHECK(test::run(std::string(OWN_FILTER) + " list local_range").out.find("a whole number from 0 to 50") != std::string::npos);
+  CHECK(lsieve("verify gaussian_noise").code == 2);  // random damage has no plain form
+  CHECK(lsieve("verify nothing").code == 2);
+}
+
+TEST_CASE("time: every size and number of threads, with the multiple of a copy") {
+  const Folder f;
+  const json j = json::parse(lsieve("time gaussian sigma=1 then clip --sizes 64x64,300x200 --runs 3 --json --sheet " + f / "t.png").out);
+  REQUIRE(j["sizes"].size() == 2);
+  CHECK(j["sizes"][1]["width"] == 300);
+  CHECK(j["sizes"][1]["multiple_of_copy"].get<double>() > 0);
+  CHECK(j["sizes"][1]["minimum_seconds"].get<double>() <= j["sizes"][1]["median_seconds"].get<double>());
+  CHECK(j["threads"].size() >= 1);
+  CHECK(io::read(f / "t.png").image.width() == 1280);
+  CHECK(lsieve("time gaussian --on " + test::data + "/chart.png --runs 2").out.find("384x256") != std::string::npos);
+  CHECK(lsieve("time gaussian --sizes 0x3").code == 2);
+}
