@@ -76,8 +76,7 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
             rab[x] = u * v;
           }
           for (int kind = 0; kind < 5; ++kind) {
-            for (int i = 0; i < kWindow; ++i) sources[i] = raw.data() + static_cast<std::size_t>(kind) * columns + i;
-            lanes::weighted_sum(sources, weights.data(), kWindow, slot(kind, y), places, false);
+            lanes::along_row(raw.data() + static_cast<std::size_t>(kind) * columns, weights.data(), kWindow, slot(kind, y), places);
           }
         };
         for (int y = first; y < first + kWindow - 1; ++y) load(y);

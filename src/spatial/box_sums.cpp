@@ -1,7 +1,7 @@
 #include "spatial/box_sums.hpp"
 
 #include <algorithm>
-#include <map>
+#include <utility>
 #include <vector>
 
 #include "core/rows.hpp"
@@ -12,36 +12,14 @@ namespace sieve {
 
 namespace {
 
-constexpr int kBlock = 64;  // rows to a block of ready-made column sums
+constexpr int kBlock = 16;  // rows to a block of ready-made column sums
 
 std::size_t index(int i) { return static_cast<std::size_t>(i); }
-
-// The means of k neighbors along a row that holds n + k - 1 column means, in sums of 1, 2, 4, ... samples: no
-// subtraction, so that rounding and NaN stay where they are. `row` is spoiled.
-void mean_along(float* row, std::size_t n, std::size_t k, float* out) {
-  std::size_t width = 1, length = n + k - 1, offset = 0;
-  bool begun = false;
-  for (std::size_t bits = k;; width *= 2) {
-    if (bits & 1) {
-      if (begun) {
-        lanes::add(out, row + offset, n);
-      } else {
-        std::copy_n(row + offset, n, out);
-        begun = true;
-      }
-      offset += width;
-    }
-    bits >>= 1;
-    if (bits == 0) break;
-    lanes::add(row, row + width, length - width);
-    length -= width;
-  }
-}
 
 // Sums of each column over blocks of rows, so that the first row of a strip need not add up a whole window.
 class BlockSums {
  public:
-  BlockSums(const ConstView& in, int k) : width_(index(in.width())), used_(k > 2 * kBlock) {
+  BlockSums(const ConstView& in, int k) : width_(index(in.width())), used_(k > 512) {
     if (!used_) return;
     const int blocks = in.height() / kBlock;
     sums_.assign(width_ * index(blocks), 0.0);
@@ -60,34 +38,29 @@ class BlockSums {
         1);
   }
 
-  // Adds the rows of a window, each as often as the border makes it appear, for `n` columns from `x` on.
-  bool add(const ConstView& in, const std::map<int, int>& times, int x, int n, double* sums) const {
+  // Adds every row y of the picture times[y] times, for `n` columns from `x` on.
+  bool add(const ConstView& in, const std::vector<int>& times, int x, int n, double* sums) const {
     bool finite = true;
-    for (auto it = times.begin(); it != times.end();) {
-      const int y = it->first, count = it->second;
-      if (used_ && y % kBlock == 0 && y / kBlock < static_cast<int>(finite_.size()) && whole(it, times.end())) {
-        const double* block = sums_.data() + width_ * index(y / kBlock) + x;
-        for (int i = 0; i < n; ++i) sums[i] += block[i] * count;
-        finite = finite && finite_[index(y / kBlock)] != 0;
-        std::advance(it, kBlock);
+    const int h = in.height();
+    for (int y = 0; y < h;) {
+      const int count = times[index(y)];
+      if (used_ && y % kBlock == 0 && y + kBlock <= h &&
+          std::all_of(times.begin() + y, times.begin() + y + kBlock, [count](int t) { return t == count; })) {
+        if (count > 0) {
+          const double* block = sums_.data() + width_ * index(y / kBlock) + x;
+          for (int i = 0; i < n; ++i) sums[i] += block[i] * count;
+          finite = finite && finite_[index(y / kBlock)] != 0;
+        }
+        y += kBlock;
         continue;
       }
-      finite = lanes::accumulate(sums, in.row(y) + x, count, index(n)) && finite;
-      ++it;
+      if (count > 0) finite = lanes::accumulate(sums, in.row(y) + x, count, index(n)) && finite;
+      ++y;
     }
     return finite;
   }
 
  private:
-  // True where the next kBlock rows all appear equally often.
-  static bool whole(std::map<int, int>::const_iterator it, std::map<int, int>::const_iterator end) {
-    const int y = it->first, count = it->second;
-    for (int i = 0; i < kBlock; ++i, ++it) {
-      if (it == end || it->first != y + i || it->second != count) return false;
-    }
-    return true;
-  }
-
   std::size_t width_;
   bool used_;
   std::vector<double> sums_;
@@ -104,9 +77,9 @@ void box_mean(const ConstView& in, int radius, Border border, float fill, const 
   const float outside_mean = static_cast<float>(fill * scale * k);
   const BlockSums blocks(in, k);
   // Tiles whose rows stay in the first-level cache; a wrapped border reaches across the whole row.
-  const int tile = border == Border::wrap ? w : std::min(w, std::max(1024, 8 * radius));
+  const int tile = border == Border::wrap ? w : std::min(w, std::max(2048, 8 * radius));
   const int tiles = (w + tile - 1) / tile;
-  const int strip = std::min(256, std::max(1, (h + 3) / 4)), strips = (h + strip - 1) / strip;
+  const int strip = std::min(std::clamp(2 * k, 256, 512), std::max(1, (h + 3) / 4)), strips = (h + strip - 1) / strip;
 
   const auto work = [&](int first, int last, int x0) {
     const int width = std::min(tile, w - x0);
@@ -117,36 +90,42 @@ void box_mean(const ConstView& in, int radius, Border border, float fill, const 
       return (i ? in.row(*i) : outside.data()) + left;
     };
     std::vector<double> sums(index(columns));
-    std::vector<float> means(index(columns)), extended(index(width + 2 * radius)), line(index(width));
+    std::vector<float> extended(index(width + 2 * radius) + lanes::kSlack), line(index(width) + lanes::kSlack);
+    float* means = extended.data() + (left - x0 + radius);
     const auto fresh = [&](int y) {
-      std::map<int, int> times;
+      std::vector<int> times(index(h));
       int beyond = 0;
       for (int j = -radius; j <= radius; ++j) {
         const auto i = border_index(y + j, h, border);
-        i ? ++times[*i] : ++beyond;
+        ++(i ? times[index(*i)] : beyond);
       }
       std::fill(sums.begin(), sums.end(), static_cast<double>(fill) * beyond);
       const bool good = blocks.add(in, times, left, columns, sums.data());
-      for (int x = 0; x < columns; ++x) means[index(x)] = static_cast<float>(sums[index(x)] * scale);
+      for (int x = 0; x < columns; ++x) means[x] = static_cast<float>(sums[index(x)] * scale);
       return good;
     };
+    // Which column stands at each place beyond the picture, -1 for the fill; at an edge border it is the outermost.
+    const int before = left - (x0 - radius), behind = x0 + width + radius - (left + columns);
+    std::vector<std::pair<float*, int>> beyond;
+    for (int x = x0 - radius; border != Border::edge && x < x0 + width + radius; ++x) {
+      if (x >= left && x < left + columns) continue;
+      const auto i = border_index(x, w, border);
+      beyond.emplace_back(&extended[index(x - x0 + radius)], i ? *i - left : -1);
+    }
     // A running sum cannot let go of a NaN: while one is in the window, each row is summed anew.
     bool finite = false;
     for (int y = first; y < last; ++y) {
       if (finite) {
-        finite = lanes::slide(sums.data(), source(y + radius), source(y - 1 - radius), scale, means.data(), index(columns));
+        finite = lanes::slide(sums.data(), source(y + radius), source(y - 1 - radius), scale, means, index(columns));
       }
       if (!finite) finite = fresh(y);
-      for (int x = x0 - radius; x < left; ++x) {
-        const auto i = border_index(x, w, border);
-        extended[index(x - x0 + radius)] = i ? means[index(*i - left)] : outside_mean;
+      if (border == Border::edge) {
+        std::fill_n(means - before, before, means[0]);
+        std::fill_n(means + columns, behind, means[columns - 1]);
       }
-      std::copy(means.begin(), means.end(), extended.begin() + (left - x0 + radius));
-      for (int x = left + columns; x < x0 + width + radius; ++x) {
-        const auto i = border_index(x, w, border);
-        extended[index(x - x0 + radius)] = i ? means[index(*i - left)] : outside_mean;
-      }
-      mean_along(extended.data(), index(width), index(k), line.data());
+      for (const auto& [to, column] : beyond) *to = column < 0 ? outside_mean : means[column];
+      std::fill_n(extended.begin() + width + 2 * radius, lanes::kSlack, 0.0F);
+      lanes::window_sums(extended.data(), index(width), index(k), line.data(), finite);
       rows::copy(line.data(), out.row(y) + x0, index(width), stream);
     }
   };

@@ -121,17 +121,15 @@ void correlate_separable(const ConstView& in, const SeparablePasses& p, Border b
         // The rows between the two passes, the last `held` of them, in cache.
         const std::size_t pitch = (index(width) + 15) / 16 * 16;
         std::vector<float> ring(pitch * index(held)), extended(index(full + kw)), line(stride == 1 ? 0 : index(full));
-        std::vector<const float*> across, down(index(kh + block - 1));
+        std::vector<const float*> down(index(kh + block - 1));
         const auto slot = [&](int y) { return ring.data() + pitch * index(((y % held) + held) % held); };
-        for (int i = 0; i < kw; ++i) across.push_back(extended.data() + i);
         float* to[lanes::kBlockRows];
         int next = y0 + first * stride - p.column_anchor;
         for (int y = first; y < last; y += block) {
           const int count = std::min(block, last - y), top = y0 + y * stride - p.column_anchor;
           for (next = std::max(next, top); next < top + (count - 1) * stride + kh; ++next) {
             rows::extend(in, next, x0 - p.row_anchor, full + kw - 1, border, fill, extended.data());
-            lanes::weighted_sum(across.data(), p.row.data(), p.row.size(), stride == 1 ? slot(next) : line.data(),
-                                index(full), false);
+            lanes::along_row(extended.data(), p.row.data(), p.row.size(), stride == 1 ? slot(next) : line.data(), index(full));
             if (stride > 1) keep_every(line.data(), stride, slot(next), width);
           }
           for (int r = 0; r < count; ++r) to[r] = out.row(y + r);

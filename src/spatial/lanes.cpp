@@ -67,6 +67,30 @@ void WeightedSum(const float* const* sources, const float* weights, std::size_t 
   }
 }
 
+void AlongRow(const float* HWY_RESTRICT row, const float* HWY_RESTRICT weights, std::size_t taps, float* HWY_RESTRICT out, std::size_t n) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  constexpr std::size_t kVectors = HWY_TARGET <= HWY_AVX3 ? 12 : 8;
+  std::size_t x = 0;
+  for (; x + kVectors * N <= n; x += kVectors * N) {
+    hn::Vec<decltype(d)> sum[kVectors];
+    for (std::size_t v = 0; v < kVectors; ++v) sum[v] = hn::Zero(d);
+    for (std::size_t t = 0; t < taps; ++t) {
+      const auto w = hn::Set(d, weights[t]);
+      for (std::size_t v = 0; v < kVectors; ++v) sum[v] = hn::MulAdd(w, hn::LoadU(d, row + x + t + v * N), sum[v]);
+    }
+    for (std::size_t v = 0; v < kVectors; ++v) hn::StoreU(sum[v], d, out + x + v * N);
+  }
+  const auto rest = [&](auto tag, std::size_t at) HWY_ATTR {
+    auto sum = hn::Zero(tag);
+    for (std::size_t t = 0; t < taps; ++t) sum = hn::MulAdd(hn::Set(tag, weights[t]), hn::LoadU(tag, row + at + t), sum);
+    hn::StoreU(sum, tag, out + at);
+  };
+  for (; x + N <= n; x += N) rest(d, x);
+  const hn::CappedTag<float, 1> one;
+  for (; x < n; ++x) rest(one, x);
+}
+
 // kRows result rows by kVectors vectors of accumulators. The rows of the first and last few steps serve only some of
 // the results: they are unrolled, so that no sample is ever multiplied by a weight that is not in the kernel.
 template <std::size_t kRows, std::size_t kVectors, bool kStream, class D>
@@ -150,7 +174,6 @@ float Dot(const float* a, const float* b, std::size_t n) {
   return total;
 }
 
-// Plain loops from here on: the compiler makes vectors of them for each target.
 bool Slide(double* HWY_RESTRICT sums, const float* HWY_RESTRICT enter, const float* HWY_RESTRICT leave, double scale,
            float* HWY_RESTRICT out, std::size_t n) {
   const hn::ScalableTag<double> d;
@@ -177,21 +200,65 @@ bool Slide(double* HWY_RESTRICT sums, const float* HWY_RESTRICT enter, const flo
 }
 
 bool Accumulate(double* HWY_RESTRICT sums, const float* HWY_RESTRICT row, double times, std::size_t n) {
-  float odd = 0;
-  for (std::size_t x = 0; x < n; ++x) {
-    sums[x] += static_cast<double>(row[x]) * times;
-    odd += row[x] - row[x];
+  const hn::ScalableTag<double> d;
+  const hn::Rebind<float, decltype(d)> f;
+  const std::size_t N = hn::Lanes(d);
+  const auto t = hn::Set(d, times);
+  auto odd = hn::Zero(f);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) {
+    const auto v = hn::LoadU(f, row + x);
+    odd = hn::Or(odd, hn::Sub(v, v));
+    hn::StoreU(hn::MulAdd(hn::PromoteTo(d, v), t, hn::LoadU(d, sums + x)), d, sums + x);
   }
-  return odd == 0;
+  bool finite = hn::AllTrue(f, hn::Eq(odd, hn::Zero(f)));
+  for (; x < n; ++x) {
+    finite = finite && row[x] - row[x] == 0;
+    sums[x] += static_cast<double>(row[x]) * times;
+  }
+  return finite;
 }
 
-void Add(float* a, const float* b, std::size_t n) {
+// a[x] += b[x] for x below n rounded up to whole vectors; b lies ahead in the same row or elsewhere. Each vector is
+// read before a later one is written, in rising order.
+HWY_INLINE void AddUp(float* a, const float* b, std::size_t n) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  // b may lie ahead in the same row: every vector is read before a later one is written, in rising order.
-  for (; x + N <= n; x += N) hn::StoreU(hn::Add(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, a + x);
-  for (; x < n; ++x) a[x] += b[x];
+  for (std::size_t x = 0; x < n; x += N) hn::StoreU(hn::Add(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, a + x);
+}
+
+void WindowSums(float* HWY_RESTRICT row, std::size_t n, std::size_t k, float* HWY_RESTRICT out, bool finite) {
+  const hn::ScalableTag<double> d;
+  const hn::Rebind<float, decltype(d)> f;
+  const std::size_t N = hn::Lanes(d);
+  if (finite && k >= 4 * N && n >= N) {
+    // From N places to the next N the sums change by N entering and N leaving samples: by two sums of width N.
+    auto sum = hn::Zero(d);
+    for (std::size_t j = 0; j < k; ++j) sum = hn::Add(sum, hn::PromoteTo(d, hn::LoadU(f, row + j)));
+    for (std::size_t width = 1; width < N; width *= 2) AddUp(row, row + width, n + k - 1);
+    for (std::size_t x = 0;; x += N) {
+      hn::StoreU(hn::DemoteTo(f, sum), f, out + x);
+      if (x + N >= n) return;
+      sum = hn::Add(sum, hn::Sub(hn::PromoteTo(d, hn::LoadU(f, row + x + k)), hn::PromoteTo(d, hn::LoadU(f, row + x))));
+    }
+  }
+  std::size_t offset = 0, length = n + k - 1;
+  bool begun = false;
+  for (std::size_t width = 1, bits = k;; width *= 2) {
+    if (bits & 1) {
+      if (begun) {
+        AddUp(out, row + offset, n);
+      } else {
+        for (std::size_t x = 0; x < n; ++x) out[x] = row[offset + x];
+        begun = true;
+      }
+      offset += width;
+    }
+    bits >>= 1;
+    if (bits == 0) return;
+    AddUp(row, row + width, length - width);
+    length -= width;
+  }
 }
 
 void Magnitude(const float* HWY_RESTRICT gx, const float* HWY_RESTRICT gy, float* HWY_RESTRICT out, std::size_t n) {
@@ -249,9 +316,10 @@ namespace sieve::lanes {
 
 HWY_EXPORT(WeightedSum);
 HWY_EXPORT(Dot);
+HWY_EXPORT(AlongRow);
 HWY_EXPORT(Slide);
 HWY_EXPORT(Accumulate);
-HWY_EXPORT(Add);
+HWY_EXPORT(WindowSums);
 HWY_EXPORT(Magnitude);
 HWY_EXPORT(Direction);
 HWY_EXPORT(BlockSum);
@@ -260,6 +328,9 @@ void weighted_sum(const float* const* sources, const float* weights, std::size_t
                   bool stream) {
   HWY_DYNAMIC_DISPATCH(WeightedSum)(sources, weights, taps, out, n, stream);
 }
+void along_row(const float* row, const float* weights, std::size_t taps, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(AlongRow)(row, weights, taps, out, n);
+}
 float dot(const float* a, const float* b, std::size_t n) { return HWY_DYNAMIC_DISPATCH(Dot)(a, b, n); }
 bool slide(double* sums, const float* enter, const float* leave, double scale, float* out, std::size_t n) {
   return HWY_DYNAMIC_DISPATCH(Slide)(sums, enter, leave, scale, out, n);
@@ -267,7 +338,9 @@ bool slide(double* sums, const float* enter, const float* leave, double scale, f
 bool accumulate(double* sums, const float* row, double times, std::size_t n) {
   return HWY_DYNAMIC_DISPATCH(Accumulate)(sums, row, times, n);
 }
-void add(float* a, const float* b, std::size_t n) { HWY_DYNAMIC_DISPATCH(Add)(a, b, n); }
+void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite) {
+  HWY_DYNAMIC_DISPATCH(WindowSums)(row, n, k, out, finite);
+}
 void magnitude(const float* gx, const float* gy, float* out, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(Magnitude)(gx, gy, out, n);
 }

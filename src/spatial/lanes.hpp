@@ -10,6 +10,9 @@ namespace sieve::lanes {
 void weighted_sum(const float* const* sources, const float* weights, std::size_t taps, float* out, std::size_t n,
                   bool stream);
 
+// out[x] = sum over t of weights[t] * row[x + t]: weighted_sum() along one row, with fewer loads.
+void along_row(const float* row, const float* weights, std::size_t taps, float* out, std::size_t n);
+
 // A dense kernel of kw by kh taps (row by row) on several result rows at once, so that a sample that is loaded serves
 // all of them: out[r][x] = sum over j, i of taps[j * kw + i] * rows[r + j][x + i] for r in 0..count-1, x in 0..n-1.
 // `rows` holds count + kh - 1 pointers; count is 1 to kBlockRows.
@@ -26,8 +29,11 @@ bool slide(double* sums, const float* enter, const float* leave, double scale, f
 // sums[x] += row[x] * times. Returns false where a sample is not finite.
 bool accumulate(double* sums, const float* row, double times, std::size_t n);
 
-// a[x] += b[x]; b may be a + m with m > 0.
-void add(float* a, const float* b, std::size_t n);
+// out[x] = sum of row[x..x+k-1] for x in 0..n-1. `row` holds n + k - 1 samples, has room for kSlack more that are
+// finite, and is spoiled; `out` has room for kSlack more. With `finite` (no NaN, no infinity in the row) the window
+// runs along in double; without, sums of 1, 2, 4, ... samples are put together, so that a NaN stays where it is.
+inline constexpr std::size_t kSlack = 64;
+void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite);
 
 // out[x] = sqrt(gx[x]^2 + gy[x]^2).
 void magnitude(const float* gx, const float* gy, float* out, std::size_t n);

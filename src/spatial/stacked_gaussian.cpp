@@ -43,10 +43,6 @@ struct Stack {
 
 std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
-void pointers(std::vector<const float*>& p, const float* first) {
-  for (std::size_t i = 0; i < p.size(); ++i) p[i] = first + i;
-}
-
 }  // namespace
 
 std::vector<float> gaussian_weights(double sigma, double center, int radius) {
@@ -74,11 +70,10 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
   parallel_rows(
       ch, index(w) * index(s.step),
       [&](int first, int last) {
-        std::vector<const float*> sources(s.fine.size()), across(s.coarse.size());
+        std::vector<const float*> sources(s.fine.size());
         const int left = -(from * s.step - s.fine_radius);
         const int right = (from + cw - 1) * s.step + s.fine_radius - (w - 1);
         std::vector<float> sum(index(w)), extended(index(w + left + std::max(right, 0)));
-        std::vector<const float*> all(s.fine.size());
         std::vector<float> every(index((cw - 1) * s.step + 1));
         const ConstView line{sum.data(), {w, 1, 1}, w, w, 0};
         for (int v = first; v < last; ++v) {
@@ -93,12 +88,10 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
             for (int u = 0; u < cw; ++u) row[u] = lanes::dot(s.fine.data(), extended.data() + u * s.step, s.fine.size());
           } else {
             // Few taps: all places at once are faster than one scalar product for each that is kept.
-            pointers(all, extended.data());
-            lanes::weighted_sum(all.data(), s.fine.data(), s.fine.size(), every.data(), every.size(), false);
+            lanes::along_row(extended.data(), s.fine.data(), s.fine.size(), every.data(), every.size());
             for (int u = 0; u < cw; ++u) row[u] = every[index(u * s.step)];
           }
-          pointers(across, row);
-          lanes::weighted_sum(across.data(), s.coarse.data(), s.coarse.size(), blurred.row(v), index(blurred_w), false);
+          lanes::along_row(row, s.coarse.data(), s.coarse.size(), blurred.row(v), index(blurred_w));
         }
       },
       4);
@@ -122,11 +115,10 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
         std::vector<float> phase(index(places));
         Image wide(w, rows_needed);
         for (int r = 0; r < rows_needed; ++r) {
-          pointers(sources, coarse.row(top + r));
           float* row = wide.row(r);
           for (int p = 0; p < s.step && p < w; ++p) {
             const int n = (w - 1 - p) / s.step + 1;
-            lanes::weighted_sum(sources.data(), s.up[index(p)].data(), index(taps), phase.data(), index(n), false);
+            lanes::along_row(coarse.row(top + r), s.up[index(p)].data(), index(taps), phase.data(), index(n));
             for (int q = 0; q < n; ++q) row[q * s.step + p] = phase[index(q)];
           }
         }
