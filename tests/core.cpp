@@ -1,5 +1,8 @@
 #include "support.hpp"
 
+#include <chrono>
+#include <thread>
+
 using namespace sieve;
 using test::noise;
 
@@ -147,9 +150,19 @@ TEST_CASE("parallel rows: each once, exceptions come out, stop is heard, threads
 
   Watch watch;
   const Watch::Active active(watch);
+  // Shares rise and stay within 0..1, whatever nests within what.
   double heard = 0;
-  watch.on_progress = [&](double share) { heard = std::max(heard, share); };
-  Chain{Gaussian{}, Clip{}}(in);
+  watch.on_progress = [&](double share) {
+    CHECK(share > heard);
+    CHECK(share <= 1);
+    heard = share;
+  };
+  Progress outer(2);
+  for (int i = 0; i < 2; ++i) {
+    Chain{Gaussian{.sigma = 9}, Box{.radius = 30}, Clip{}}(in);
+    outer.add(1);
+    std::this_thread::sleep_for(std::chrono::milliseconds(60));
+  }
   CHECK(heard > 0);
   watch.stop();
   CHECK_THROWS_AS(Gaussian{.sigma = 9}(in), Stopped);

@@ -16,6 +16,8 @@ class Panel {
   virtual ~Panel() = default;
   /// Width over height that suits it; 0 where it fills any rectangle.
   virtual double aspect() const { return 0; }
+  /// How high it may grow for its width when it stands below another panel.
+  virtual double tallest() const { return 0.75; }
   /// For the library's own use: paints on a Cairo context (`cairo_t*`), within left, top, width, height in pixels.
   virtual void paint(void* cairo, double left, double top, double width, double height) const = 0;
 };
@@ -60,8 +62,9 @@ PanelPtr histograms(const std::vector<Named>& pictures);
 /// the best one framed. `values` row by row; `best` is an index into it, or -1.
 PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label);
 
-/// Two panels side by side; the left one gets the width that its aspect needs.
-PanelPtr beside(PanelPtr left, PanelPtr right);
+/// Two panels side by side, or one above the other where there is more height than width; the first gets the room that
+/// its aspect needs, up to half.
+PanelPtr beside(PanelPtr first, PanelPtr second);
 
 /// Lines of text.
 PanelPtr text(std::vector<std::string> lines);

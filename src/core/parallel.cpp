@@ -47,9 +47,11 @@ void parallel_rows(int rows, std::size_t samples_per_row, const std::function<vo
   }
   const int strips = (rows + strip - 1) / strip;
   Watch* watch = current_watch();
+  Progress progress(strips);
   const auto one = [&](int i) {
     if (watch != nullptr && watch->stopped()) throw Stopped();
     work(i * strip, std::min(rows, (i + 1) * strip));
+    progress.add(1);
   };
   const bool small = static_cast<std::size_t>(rows) * samples_per_row <= kStripSamples;
   if (strips == 1 || small) {

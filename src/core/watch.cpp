@@ -9,6 +9,7 @@ namespace sieve {
 
 namespace {
 thread_local Watch* active_watch = nullptr;
+thread_local Progress* innermost = nullptr;
 }
 
 Watch::Active::Active(Watch* watch) : before_(active_watch) { active_watch = watch; }
@@ -20,19 +21,32 @@ void checkpoint() {
   if (active_watch != nullptr && active_watch->stopped()) throw Stopped();
 }
 
-Progress::Progress(double total) : watch_(active_watch), total_(std::max(total, 1.0)) {}
-
-void Progress::add(double parts) {
-  double done = done_.load();
-  while (!done_.compare_exchange_weak(done, done + parts)) {
-  }
-  if (watch_ == nullptr || !watch_->on_progress) return;
+void Watch::report(double share) {
+  if (!on_progress) return;
   const long long now = std::chrono::duration_cast<std::chrono::milliseconds>(
                             std::chrono::steady_clock::now().time_since_epoch())
                             .count();
   long long last = last_.load();
-  if (now - last < 50 || !last_.compare_exchange_strong(last, now)) return;
-  watch_->on_progress(std::min(1.0, (done + parts) / total_));
+  if (share <= most_.load() || now - last < 50 || !last_.compare_exchange_strong(last, now)) return;
+  most_.store(share);
+  on_progress(std::min(1.0, share));
+}
+
+Progress::Progress(double total) : watch_(active_watch), outer_(innermost), total_(std::max(total, 1.0)) { innermost = this; }
+
+Progress::~Progress() { innermost = outer_; }
+
+double Progress::overall(double within) const {
+  const double share = std::min(1.0, (done_.load() + within) / total_);
+  return outer_ != nullptr ? outer_->overall(share) : share;
+}
+
+void Progress::add(double parts) {
+  if (watch_ == nullptr) return;
+  double done = done_.load();
+  while (!done_.compare_exchange_weak(done, done + parts)) {
+  }
+  watch_->report(overall(0));
 }
 
 }  // namespace sieve

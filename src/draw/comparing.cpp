@@ -45,15 +45,23 @@ class SignedPanel final : public Panel {
 
 class BesidePanel final : public Panel {
  public:
-  BesidePanel(PanelPtr left, PanelPtr right) : left_(std::move(left)), right_(std::move(right)) {}
+  BesidePanel(PanelPtr first, PanelPtr second) : first_(std::move(first)), second_(std::move(second)) {}
+  double tallest() const override { return 1.6; }
   void paint(void* cairo, double left, double top, double width, double height) const override {
-    const double share = left_->aspect() > 0 ? std::min(0.5 * width, height * left_->aspect()) : 0.5 * width;
-    left_->paint(cairo, left, top, share, height);
-    right_->paint(cairo, left + share + 8, top, width - share - 8, height);
+    const double aspect = first_->aspect() > 0 ? first_->aspect() : 1;
+    if (height > width) {
+      const double share = std::min(0.55 * height, width / aspect);
+      first_->paint(cairo, left, top, width, share);
+      second_->paint(cairo, left, top + share + 10, width, height - share - 10);
+      return;
+    }
+    const double share = std::min(0.5 * width, height * aspect);
+    first_->paint(cairo, left, top, share, height);
+    second_->paint(cairo, left + share + 8, top, width - share - 8, height);
   }
 
  private:
-  PanelPtr left_, right_;
+  PanelPtr first_, second_;
 };
 
 class MapPanel final : public Panel {
@@ -107,7 +115,7 @@ class MapPanel final : public Panel {
 
 PanelPtr signed_picture(const ConstView& image) { return std::make_shared<SignedPanel>(image); }
 
-PanelPtr beside(PanelPtr left, PanelPtr right) { return std::make_shared<BesidePanel>(std::move(left), std::move(right)); }
+PanelPtr beside(PanelPtr first, PanelPtr second) { return std::make_shared<BesidePanel>(std::move(first), std::move(second)); }
 
 PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label) {
   return std::make_shared<MapPanel>(std::move(columns), std::move(rows), std::move(values), best, std::move(x_label), std::move(y_label));

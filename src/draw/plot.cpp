@@ -91,7 +91,9 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
     }
     if (line.marked >= 0 && line.marked < n) {
       plwidth(1.6 * kFine);
-      plschr(0, 4.5);
+      plssym(0, 3);
+      set_color(5, kAbove);
+      plcol0(5);
       plpoin(1, &xs[static_cast<std::size_t>(line.marked)], &ys[static_cast<std::size_t>(line.marked)], 4);
     }
   }

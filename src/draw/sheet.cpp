@@ -9,7 +9,7 @@ namespace sieve::draw {
 
 namespace {
 
-constexpr double kMargin = 20, kGap = 18, kCaption = 36, kNote = 32, kLeastCell = 230, kMostBelow = 300;
+constexpr double kMargin = 20, kGap = 18, kCaption = 36, kNote = 32, kLeastCell = 230;
 
 cairo_status_t append(void* closure, const unsigned char* data, unsigned n) {
   auto* out = static_cast<std::vector<std::uint8_t>*>(closure);
@@ -22,7 +22,7 @@ struct Grid {
   double cell_width = 0, cell_height = 0;
 };
 
-// The least height of the second panel in a cell; it takes what the main panel leaves, up to kMostBelow.
+// The least height of the second panel in a cell; it takes what the main panel leaves, as far as it suits it.
 double below_height(double cell_height) { return std::clamp(0.3 * cell_height, 84.0, 190.0); }
 
 // The number of columns that shows the main panels largest.
@@ -86,7 +86,7 @@ std::vector<std::uint8_t> Sheet::png(int width, int height) const {
     write(cr, c.note, x, y + kCaption + used + 5, grid.cell_width, {11, false, 2}, kFaint);
     if (c.below) {
       const double left = grid.cell_height - kCaption - kNote - used;
-      c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width, std::clamp(std::min(left, 0.75 * grid.cell_width), below, kMostBelow));
+      c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width, std::max(std::min(left, c.below->tallest() * grid.cell_width), below));
     }
   }
   std::vector<std::uint8_t> bytes;

@@ -13,8 +13,10 @@ namespace {
 template <class F>
 Image fill_each(const Shape& shape, const ConstView& in, F f) {
   Image out(shape, in.maximum);
+  Progress progress(shape.color_channels() * shape.height);
   for (int c = 0; c < shape.color_channels(); ++c) {
     for (int y = 0; y < shape.height; ++y) {
+      progress.add(1);
       checkpoint();  // slow as they are, plain definitions can be stopped
       for (int x = 0; x < shape.width; ++x) out.at(x, y, c) = static_cast<float>(f(x, y, c));
     }

@@ -14,7 +14,7 @@ namespace sieve {
 
 namespace {
 
-constexpr float kDirectUpTo = 4;
+constexpr float kDirectUpTo = 5;
 
 SeparablePasses gaussian_passes(double sigma) {
   const int radius = std::max(1, static_cast<int>(std::ceil(4 * sigma)));

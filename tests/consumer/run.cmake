@@ -16,11 +16,12 @@ if(NOT CMAKE_MATCH_1)
   message(FATAL_ERROR "no C++ example in ${README}")
 endif()
 file(WRITE ${work}/build/from_readme.cpp "${CMAKE_MATCH_1}")
-must(${CMAKE_COMMAND} -S ${SOURCE} -B ${work}/build -DCMAKE_PREFIX_PATH=${work}/installed -DCMAKE_BUILD_TYPE=Release
+must(${CMAKE_COMMAND} -G ${GENERATOR} -S ${SOURCE} -B ${work}/build -DCMAKE_PREFIX_PATH=${work}/installed -DCMAKE_BUILD_TYPE=Release
   -DCMAKE_CXX_COMPILER=${COMPILER} "-DCMAKE_CXX_FLAGS=${FLAGS}")
 must(${CMAKE_COMMAND} --build ${work}/build)
 must(${work}/build/only_core)
 must(${work}/build/draws)
+must(${work}/build/own_tool list)
 file(COPY_FILE ${PICTURE} ${work}/build/noon.png)
 execute_process(COMMAND ${work}/build/from_readme WORKING_DIRECTORY ${work}/build RESULT_VARIABLE code)
 if(code OR NOT EXISTS ${work}/build/soft.png)

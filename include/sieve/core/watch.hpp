@@ -20,6 +20,8 @@ class Watch {
   /// Asks the work to end; safe from any thread and from a signal handler.
   void stop() noexcept { stopped_.store(true, std::memory_order_relaxed); }
   bool stopped() const noexcept { return stopped_.load(std::memory_order_relaxed); }
+  /// Tells on_progress of a share done, if it is time again and more than before; what Progress calls.
+  void report(double share);
 
   /// Makes a watch the current one of this thread for its own lifetime.
   class Active {
@@ -36,6 +38,8 @@ class Watch {
 
  private:
   std::atomic<bool> stopped_{false};
+  std::atomic<double> most_{0};
+  std::atomic<long long> last_{0};
 };
 
 /// The watch that is active in this thread, or null.
@@ -44,19 +48,25 @@ Watch* current_watch() noexcept;
 /// Throws Stopped where the current watch was asked to stop. Loops of one's own call it now and then.
 void checkpoint();
 
-/// Counts the parts of a long piece of work and tells the current watch. Safe from many threads.
+/// Counts the parts of a long piece of work and tells the current watch. Work within work (the rows of a step of a
+/// chain of a sweep) nests by itself: one made while another lives in the same thread counts within the part of the
+/// other that is next. add() is safe from many threads.
 class Progress {
  public:
-  /// `total` parts (rows, iterations) are to come.
+  /// `total` parts (rows, iterations, steps) are to come.
   explicit Progress(double total);
+  ~Progress();
+  Progress(const Progress&) = delete;
+  Progress& operator=(const Progress&) = delete;
   /// `parts` more are done.
   void add(double parts);
 
  private:
+  double overall(double within) const;
   Watch* watch_;
+  Progress* outer_;
   double total_;
   std::atomic<double> done_{0};
-  std::atomic<long long> last_{0};
 };
 
 }  // namespace sieve

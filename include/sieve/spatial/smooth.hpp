@@ -7,7 +7,7 @@
 
 namespace sieve {
 
-/// Gaussian blur, weights of sum 1. Up to sigma 4 two passes with the sampled Gaussian of 2 * ceil(4 sigma) + 1 taps;
+/// Gaussian blur, weights of sum 1. Below sigma 5 two passes with the sampled Gaussian of 2 * ceil(4 sigma) + 1 taps;
 /// above that three stacked Gaussians whose variances add up to sigma squared, the middle one on a coarser grid of
 /// step d (a power of two): sigma^2 = 2 (0.8 d)^2 + (d sigma_c)^2. The deviation from the true Gaussian is below
 /// 2e-4 of the picture's range. Cost O(pixels), about the same for every sigma. Source: the semigroup property of
