@@ -142,7 +142,7 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
   CHECK(soft.at(5, 5) == doctest::Approx(all.at(5, 5)));
   CHECK(soft.at(6, 5) == doctest::Approx(0.5 * (all.at(6, 5) + in.at(6, 5))));
   CHECK(soft.at(7, 5) == in.at(7, 5));
-  for (const char* wrong : {"within part=1,2,3 then clip", "within part=1,2,3,4 then end", "end", "clip then end", "within part=1,2,3,4 then clip then end clip"}) {
+  for (const char* wrong : {"within part=1,2,3 then clip", "within part=1,2,3,4 then end", "end", "clip then end", "within", "clip then within part=1,2,3,4", "within part=1,2,3,4 then clip then end clip"}) {
     CAPTURE(wrong);
     CHECK_THROWS_AS(Chain::parse(wrong), BadCall);
   }

@@ -55,7 +55,7 @@ inline double deviation(const ConstView& a, const ConstView& b) {
 class Folder {
  public:
   Folder() {
-    std::string name = (std::filesystem::temp_directory_path() / "lean-sieve-XXXXXX").string();
+    std::string name = (std::filesystem::temp_directory_path() / "lean-sieve-").string() + std::string(6, 'X');
     REQUIRE(::mkdtemp(name.data()) != nullptr);
     path_ = name;
   }

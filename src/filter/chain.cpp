@@ -56,6 +56,7 @@ std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t&
       steps.back().set(key, word.substr(eq + 1), resources);
     }
   }
+  if (opens_group) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
   if (expect_name) throw BadCall(steps.empty() ? "no filter given: NAME key=value ... [then NAME ...]" : "a filter's name is missing behind the last 'then'");
   return steps;
 }

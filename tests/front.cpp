@@ -1,0 +1,162 @@
+// The command line as a library, with a catalogue of one's own, in this process; and the examples as users run them.
+
+#include "support.hpp"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <nlohmann/json.hpp>
+
+#include "sieve/front.hpp"
+#include "sieve/io.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+using test::Folder;
+
+namespace {
+
+// A filter that fails in the middle of its work.
+struct Failing {
+  bool badly = false;
+  Image operator()(const ConstView& in) const {
+    if (badly) throw std::runtime_error("not an error of the library");
+    if (in.width() > 4) throw Error("failing: the lamp went out");
+    return Image(in);
+  }
+  static void describe(Description<Failing>& d) { d.called("failing", "mine", "Fails.").field("badly", &Failing::badly, "", "in another way"); }
+};
+
+struct Run {
+  int code;
+  std::string out, err;
+};
+
+// Runs a command line in this process with both streams caught.
+Run in_process(const Catalogue& catalogue, std::vector<std::string> words) {
+  const Folder folder;
+  std::vector<const char*> arguments = {"lsieve"};
+  for (const std::string& w : words) arguments.push_back(w.c_str());
+  const auto divert = [](int fd, const std::string& path) {
+    const int saved = ::dup(fd), file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    ::dup2(file, fd);
+    ::close(file);
+    return saved;
+  };
+  std::fflush(stdout);
+  std::fflush(stderr);
+  const int out = divert(1, folder / "out"), err = divert(2, folder / "err");
+  const int code = front::run(static_cast<int>(arguments.size()), arguments.data(), catalogue);
+  std::fflush(stdout);
+  std::fflush(stderr);
+  ::dup2(out, 1);
+  ::dup2(err, 2);
+  ::close(out);
+  ::close(err);
+  return {code, test::contents(folder / "out"), test::contents(folder / "err")};
+}
+
+Catalogue own() {
+  Catalogue c = Catalogue::standard();
+  c.add<Failing>();
+  return c;
+}
+
+}  // namespace
+
+TEST_CASE("a filter of one's own is listed, run, and its failure is one line with exit code 1") {
+  const Folder f;
+  const std::string chart = test::data + "/chart.png";
+  CHECK(in_process(own(), {"list"}).out.find("failing") != std::string::npos);
+  CHECK(json::parse(in_process(own(), {"list", "failing", "--json"}).out)["parameters"][0]["default"] == "no");
+  const Run r = in_process(own(), {"apply", chart, f / "o.png", "failing"});
+  CHECK(r.code == 1);
+  CHECK(r.err == "lsieve: failing: the lamp went out\n");
+  CHECK(in_process(own(), {"apply", chart, f / "o.png", "failing", "badly=yes"}).code == 1);
+  CHECK(in_process(own(), {"apply", chart, f / "o.png", "failing", "badly=perhaps"}).code == 2);
+  CHECK(f.entries() == 0);
+  CHECK(in_process(own(), {"apply", chart, f / "o.png", "crop", "width=3", "height=3", "then", "failing"}).code == 0);
+  // The standard catalogue is as it was.
+  CHECK(in_process(Catalogue::standard(), {"list", "failing"}).code == 2);
+}
+
+TEST_CASE("every command has help, JSON that parses where it reports, and refuses what it does not know") {
+  const std::string noon = test::data + "/noon.png", chart = test::data + "/chart.png";
+  for (const char* command : {"look", "apply", "list", "kernel", "judge", "lineup", "sweep", "verify", "time", "demo"}) {
+    CAPTURE(command);
+    const Run help = in_process(Catalogue::standard(), {command, "--help"});
+    CHECK(help.code == 0);
+    CHECK(help.out.find("Usage") != std::string::npos);
+    CHECK(in_process(Catalogue::standard(), {command, "--no-such-option"}).code == 2);
+  }
+  const Folder f;
+  const std::vector<std::vector<std::string>> reports = {
+      {"look", noon, "--json"}, {"list", "--json"}, {"kernel", "--json"}, {"kernel", "emboss", "laplacian", "--json"}, {"judge", chart, "--truth", chart, "--json"},
+      {"apply", chart, f / "o.png", "clip", "--json"}, {"lineup", chart, "clip", "or", "box", "--json"}, {"sweep", chart, "box", "radius=1..3:3", "--json"},
+      {"verify", "clip", "--json"}, {"time", "clip", "--sizes", "32x32", "--runs", "1", "--json"}};
+  for (const auto& words : reports) {
+    CAPTURE(words[0]);
+    const Run r = in_process(Catalogue::standard(), words);
+    CHECK(r.code == 0);
+    CHECK_NOTHROW(json::parse(r.out));
+    CHECK(r.err.empty());
+  }
+}
+
+TEST_CASE("limits and threads by option") {
+  const std::string noon = test::data + "/noon.png";
+  const Run small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});
+  CHECK(small.code == 1);
+  CHECK(small.err.find("more than the limit of 1000 pixels") != std::string::npos);
+  const Folder f;
+  CHECK(in_process(Catalogue::standard(), {"--threads", "1", "apply", noon, f / "one.pfm", "gaussian", "sigma=6"}).code == 0);
+  CHECK(in_process(Catalogue::standard(), {"--threads", "3", "apply", noon, f / "three.pfm", "gaussian", "sigma=6"}).code == 0);
+  CHECK(test::contents(f / "one.pfm") == test::contents(f / "three.pfm"));
+  CHECK(in_process(Catalogue::standard(), {"--threads", "0", "look", noon}).code == 2);
+  set_threads(0);
+}
+
+TEST_CASE("a second picture and a mask by name; what does not fit is said and nothing is written") {
+  const Folder f;
+  const std::string lamp = test::data + "/lamp.png", flat = test::data + "/lamp_flat.png", noon = test::data + "/noon.png";
+  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "even.pfm", "divide", "with=" + flat, "least=0.01"}).code == 0);
+  // The flat frame takes the lamp out: the middle of the picture and its dark corner come to the same level.
+  const Image before = io::read(lamp).image, after = io::read(f / "even.pfm").image;
+  const auto level = [](const Image& v, int x, int y) { return percentile(v.view().part({x, y, 40, 30}), 0.8); };
+  CHECK(level(before, 150, 120) / level(before, 465, 350) > 1.5);
+  CHECK(level(after, 150, 120) / level(after, 465, 350) == doctest::Approx(1).epsilon(0.08));
+  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "soft.pfm", "within", "mask=" + flat, "then", "gaussian", "sigma=3"}).code == 0);
+  const Run missing = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + f / "none.png"});
+  CHECK(missing.code == 1);
+  CHECK(missing.err.find("none.png: cannot be opened") != std::string::npos);
+  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract"}).err.find("with= is missing") != std::string::npos);
+  const Run unlike = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + noon});
+  CHECK(unlike.code == 2);
+  CHECK(unlike.err.find("must be of one size") != std::string::npos);
+  CHECK(!std::filesystem::exists(f / "x.png"));
+}
+
+TEST_CASE("the examples do what they say") {
+  const Folder f;
+  const std::string fog = test::data + "/fog.png", noon = test::data + "/noon.png", dir = EXAMPLES;
+  const auto levels = test::run(dir + "/tone_levels " + fog + " " + f / "l.png");
+  CHECK(levels.code == 0);
+  CHECK(levels.out.find("before: low contrast") == 0);
+  CHECK(levels.out.find("after:  balanced") != std::string::npos);
+  CHECK(exposure(io::read(f / "l.png").image).verdict == "balanced");
+  const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
+  CHECK(steps.code == 0);
+  CHECK(io::read(f / "s.png").image.width() == 1280);
+  const auto damage = test::run(dir + "/damage_and_judge " + noon + " " + f / "d.png");
+  CHECK(damage.code == 0);
+  CHECK(damage.out.find("gaussian: PSNR") != std::string::npos);
+  CHECK(io::read(f / "d.png").record.find("blur psf=disk:radius=1.5") != std::string::npos);
+  CHECK(io::read(f / "d.png").record.find("seed=11") != std::string::npos);
+  CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
+  CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
+  CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
+  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge"}) {
+    CHECK(test::run(dir + "/" + name).code == 1);
+    CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") != std::string::npos);
+  }
+}

@@ -1,0 +1,184 @@
+// What must hold for every filter of a kind, whatever its parameters: linearity, shift, reach, sameness in parts.
+
+#include "support.hpp"
+
+#include "sieve/core/map.hpp"
+
+using namespace sieve;
+using test::deviation;
+using test::noise;
+
+namespace {
+
+Image scaled(const Image& a, float k) {
+  return map_samples(a, [k](float v) { return k * v; });
+}
+Image sum(const Image& a, const Image& b) {
+  return map_pairs(a, b, [](float p, float q) { return p + q; });
+}
+
+const std::vector<std::string> linear = {
+    "gaussian sigma=0.7", "gaussian sigma=3", "gaussian sigma=7", "box radius=1", "box radius=9", "convolve kernel=emboss", "convolve kernel=gaussian:sigma=2",
+    "correlate kernel=1,2,3/4,5,6/7,8,10", "convolve kernel=motion:length=9,angle=30", "convolve kernel=disk:radius=8 way=fourier", "blur psf=disk:radius=2.5",
+    "convolve kernel=1,2/3,4:anchor=1,0 stride=2", "shrink factor=2.5", "pad left=3 right=5 top=2 bottom=1 border=reflect"};
+
+}  // namespace
+
+TEST_CASE("linear filters are linear") {
+  const Image a = noise(61, 47, 1, 1), b = noise(61, 47, 1, 2);
+  for (const std::string& text : linear) {
+    CAPTURE(text);
+    const Chain f = Chain::parse(text);
+    const double size = std::max(1.0, statistics(f(a))[0].maximum);
+    CHECK(deviation(f(sum(scaled(a, 2), scaled(b, -0.5F))), sum(scaled(f(a), 2), scaled(f(b), -0.5F))) < 1e-5 * size * 4);
+    CHECK(deviation(f(scaled(a, 0)), scaled(f(a), 0)) == 0);
+  }
+}
+
+TEST_CASE("with a wrapped border, shifting the input shifts the result, and the mean is kept by kernels of sum 1") {
+  const Image in = noise(48, 36);
+  const auto rolled = [](const Image& v, int dx, int dy) {
+    Image out(v.shape());
+    for (int y = 0; y < v.height(); ++y) {
+      for (int x = 0; x < v.width(); ++x) out.at((x + dx) % v.width(), (y + dy) % v.height()) = v.at(x, y);
+    }
+    return out;
+  };
+  for (const char* text : {"gaussian sigma=2 border=wrap", "gaussian sigma=8 border=wrap", "box radius=4 border=wrap", "convolve kernel=disk:radius=3 border=wrap",
+                           "convolve kernel=motion:length=15,angle=70 border=wrap way=fourier", "blur psf=gaussian:sigma=1.5 border=wrap"}) {
+    CAPTURE(text);
+    const Chain f = Chain::parse(text);
+    // A coarse grid inside (large Gaussians) may differ from shift to shift by its stated error.
+    CHECK(deviation(f(rolled(in, 5, 7)), rolled(f(in), 5, 7)) < 2e-4);
+    CHECK(statistics(f(in))[0].mean == doctest::Approx(statistics(in)[0].mean).epsilon(1e-4));
+  }
+}
+
+TEST_CASE("a filter looks no farther than the reach it states") {
+  const int w = 260, h = 250, cx = 130, cy = 125;
+  const Image in = noise(w, h);
+  Image touched = in;
+  touched.at(cx, cy) += 100;
+  for (const std::string& name : Catalogue::standard().names()) {
+    const Filter& f = Catalogue::standard().find(name);
+    if (!f.reach() || name == "add" || f.about().family == "arithmetic") continue;
+    std::vector<std::string> variants = {f.text()};
+    if (name == "gaussian") variants = {"gaussian sigma=2.2", "gaussian sigma=4.9", "gaussian sigma=6", "gaussian sigma=14"};
+    if (name == "box") variants = {"box radius=7", "box radius=40"};
+    if (name == "convolve") variants = {"convolve kernel=disk:radius=5", "convolve kernel=1,2/3,4:anchor=0,1"};
+    for (const std::string& text : variants) {
+      CAPTURE(text);
+      const Chain chain = Chain::parse(text);
+      const int reach = *chain.steps()[0].reach();
+      const Image a = chain(in), b = chain(touched);
+      int farthest = 0;
+      for (int y = 0; y < a.height(); ++y) {
+        for (int x = 0; x < a.width(); ++x) {
+          if (std::abs(a.at(x, y) - b.at(x, y)) > 1e-4) farthest = std::max(farthest, std::max(std::abs(x - cx), std::abs(y - cy)));
+        }
+      }
+      CHECK(farthest <= reach);
+    }
+  }
+}
+
+TEST_CASE("a part filtered with its surroundings is the part of the whole, so that work can be cut into tiles") {
+  const Image in = noise(180, 140, 3);
+  for (const char* text : {"convolve kernel=emboss", "convolve kernel=gaussian:sigma=2", "box radius=6", "gaussian sigma=2.5", "gradient_magnitude", "gradient_direction", "clip", "absolute"}) {
+    CAPTURE(text);
+    const Chain f = Chain::parse(text);
+    const int reach = *f.steps()[0].reach();
+    const Rectangle part{60, 50, 40, 30};
+    const Rectangle wide{part.x - reach, part.y - reach, part.width + 2 * reach, part.height + 2 * reach};
+    const Image tile = f(in.view().part(wide)), whole = f(in);
+    const double most = std::string(text) == "gradient_direction" ? 1e-3 : 2e-6;
+    CHECK(deviation(tile.view().part({reach, reach, part.width, part.height}), whole.view().part(part)) <= most * 4);
+  }
+}
+
+TEST_CASE("Gaussians compose: variances add up") {
+  const Image in = noise(200, 150);
+  const auto inner = [](const Image& v) { return Image(v.view().part({60, 50, 80, 50})); };
+  for (const auto& [a, b] : {std::pair{1.0F, 2.0F}, {3.0F, 4.0F}, {6.0F, 8.0F}}) {
+    const Image twice = Gaussian{.sigma = b}(Gaussian{.sigma = a}(in)), once = Gaussian{.sigma = std::sqrt(a * a + b * b)}(in);
+    CAPTURE(a);
+    CHECK(deviation(inner(twice), inner(once)) < 1e-3);
+  }
+}
+
+TEST_CASE("symmetries: a filter without direction commutes with mirroring and turning") {
+  const Image in = noise(50, 50);
+  const auto flipped = [](const Image& v) {
+    Image out(v.shape());
+    for (int y = 0; y < v.height(); ++y) {
+      for (int x = 0; x < v.width(); ++x) out.at(v.width() - 1 - x, y) = v.at(x, y);
+    }
+    return out;
+  };
+  const auto transposed = [](const Image& v) {
+    Image out(v.height(), v.width());
+    for (int y = 0; y < v.height(); ++y) {
+      for (int x = 0; x < v.width(); ++x) out.at(y, x) = v.at(x, y);
+    }
+    return out;
+  };
+  for (const char* text : {"gaussian sigma=2", "box radius=3", "convolve kernel=laplacian8", "convolve kernel=disk:radius=4", "gradient_magnitude by=scharr", "shrink factor=2"}) {
+    for (const char* border : {"edge", "mirror", "reflect", "wrap", "zero"}) {
+      const std::string full = std::string(text) + (std::string(text).starts_with("shrink") ? "" : std::string(" border=") + border);
+      CAPTURE(full);
+      const Chain f = Chain::parse(full);
+      CHECK(deviation(f(flipped(in)), flipped(f(in))) < 1e-5 * 4);
+      CHECK(deviation(f(transposed(in)), transposed(f(in))) < 1e-5 * 4);
+    }
+  }
+}
+
+TEST_CASE("chain text of any length and nonsense: an error or a chain, never a crash; what parses is read back") {
+  const RandomStream random(99);
+  const std::vector<std::string> words = {"then", "end", "within", "gaussian", "sigma=2", "sigma=", "=", "box", "radius=3", "kernel=1,2,1", "kernel=@x", "part=1,2,3,4", "mask=none",
+                                          "crop", "x=-1", "clip", "low=1e30", "low=-0", "or", "convolve", "border=wrap", "stretch", "percent=3", "percent=abc", "", "\x01", "gray"};
+  int good = 0;
+  for (std::uint64_t trial = 0; trial < 3000; ++trial) {
+    std::vector<std::string> chain;
+    const std::uint64_t n = 1 + random.words(trial)[0] % 7;
+    for (std::uint64_t i = 0; i < n; ++i) chain.push_back(words[random.words(trial * 16 + i)[1] % words.size()]);
+    try {
+      const Chain c = Chain::parse(chain);
+      ++good;
+      CHECK(Chain::parse(c.text()).text() == c.text());
+      CHECK(Chain::parse(c.text(true)).text(true) == c.text(true));
+    } catch (const BadCall&) {
+    }
+  }
+  CHECK(good > 20);
+}
+
+TEST_CASE("kernel text and recipe text: nonsense is refused, never a crash") {
+  const RandomStream random(7);
+  const std::string alphabet = "0123456789,/.-+e:=@agnsuixbo \n#[]\"";
+  int refused = 0;
+  for (std::uint64_t trial = 0; trial < 4000; ++trial) {
+    std::string text;
+    const std::uint64_t n = random.words(trial)[0] % 24;
+    for (std::uint64_t i = 0; i < n; ++i) text += alphabet[random.words(trial * 32 + i)[2] % alphabet.size()];
+    try {
+      const Kernel k = Kernel::parse(text);
+      CHECK(Kernel::parse(k.text()).taps() == k.taps());
+    } catch (const BadCall&) {
+      ++refused;
+    }
+    CHECK_THROWS_AS(recipe_words(text, "r.toml"), BadCall);
+  }
+  CHECK(refused > 2000);
+}
+
+TEST_CASE("recipes: every filter with its defaults is written and read back") {
+  for (const std::string& name : Catalogue::standard().names()) {
+    if (name == "within") continue;
+    CAPTURE(name);
+    const Chain c = Chain::parse(name);
+    CHECK(Chain::parse(recipe_words(recipe_text(c), "r.toml")).text(true) == c.text(true));
+    CHECK(chain_text_of_record(record_of(c)) == c.text(true));
+  }
+  CHECK_THROWS_AS(chain_text_of_record("somebody else's note | gaussian"), BadCall);
+}
