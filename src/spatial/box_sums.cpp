@@ -77,9 +77,9 @@ void box_mean(const ConstView& in, int radius, Border border, float fill, const 
   const float outside_mean = static_cast<float>(fill * scale * k);
   const BlockSums blocks(in, k);
   // Tiles whose rows stay in the first-level cache; a wrapped border reaches across the whole row.
-  const int tile = border == Border::wrap ? w : std::min(w, std::max(2048, 8 * radius));
+  const int tile = border == Border::wrap ? w : std::min(w, std::max(4096, 8 * radius));
   const int tiles = (w + tile - 1) / tile;
-  const int strip = std::min(std::clamp(2 * k, 256, 512), std::max(1, (h + 3) / 4)), strips = (h + strip - 1) / strip;
+  const int strip = std::min(std::clamp(3 * k, 256, 768), std::max(1, (h + 3) / 4)), strips = (h + strip - 1) / strip;
 
   const auto work = [&](int first, int last, int x0) {
     const int width = std::min(tile, w - x0);
