@@ -178,3 +178,70 @@ TEST_CASE("describe: ranges are checked with what is allowed, nearest names") {
   CHECK(nearest_name("gradient", names) == "gradient_magnitude");
   CHECK(nearest_name("xylophone", names).empty());
 }
+
+TEST_CASE("describe: a struct of one's own with every kind of field") {
+  struct All {
+    bool flag = true;
+    int whole = 3;
+    std::uint64_t seed = 7;
+    float number = 0.25F;
+    double fine = 0.1;
+    std::optional<float> maybe = {};
+    Border border = Border::wrap;
+    static void describe(Description<All>& d) {
+      d.called("all", "mine", "Everything.").wrong("never");
+      d.field("flag", &All::flag, "", "a flag").field("whole", &All::whole, "pixels", "a whole number", {-5, 5});
+      d.field("seed", &All::seed, "", "a seed").field("number", &All::number, "", "a number", {0, 1});
+      d.field("fine", &All::fine, "", "a double").field("maybe", &All::maybe, "", "may be left out", {1, 2}).field("border", &All::border, "", "a border");
+    }
+  };
+  const About& about = description_of<All>();
+  All a;
+  CHECK(about.text(&a) == "all");
+  CHECK(about.text(&a, true) == "all flag=yes whole=3 seed=7 number=0.25 fine=0.1 maybe=auto border=wrap");
+  const auto set = [&](const char* name, const char* value) { about.set(&a, name, value, {}); };
+  set("flag", "no");
+  set("whole", "-5");
+  set("seed", "9007199254740993");  // more than a double tells apart
+  set("number", "1e-3");
+  set("maybe", "1.5");
+  CHECK(a.flag == false);
+  CHECK(a.seed == 9007199254740993ULL);
+  CHECK(a.maybe == 1.5F);
+  CHECK(about.text(&a) == "all flag=no whole=-5 seed=9007199254740993 number=0.001 maybe=1.5");
+  set("maybe", "auto");
+  CHECK_FALSE(a.maybe.has_value());
+  for (const auto& [name, value] : {std::pair{"flag", "true"}, {"whole", "6"}, {"whole", "2.0"}, {"whole", "99999999999"}, {"seed", "-1"}, {"number", "1.01"}, {"number", "nan"},
+                                    {"number", "inf"}, {"number", "0x1"}, {"number", ""}, {"maybe", "3"}, {"border", "Edge"}, {"none", "1"}}) {
+    CAPTURE(name);
+    CAPTURE(value);
+    CHECK_THROWS_AS(set(name, value), BadCall);
+  }
+  a.number = 2;
+  CHECK_THROWS_WITH(sieve::check(a), "all: number=2 is out of range: give a number from 0 to 1");
+}
+
+TEST_CASE("views: parts and channels of a caller's planes, copies and comparisons bit for bit") {
+  std::vector<float> planes(3 * 10 * 16);
+  for (std::size_t i = 0; i < planes.size(); ++i) planes[i] = static_cast<float>(i);
+  const ConstView v{planes.data(), {12, 10, 3}, 16, 160, 255};
+  CHECK(v.at(3, 2, 1) == 160 + 2 * 16 + 3);
+  CHECK(v.channel(2).at(0, 0) == 320);
+  CHECK(v.part({2, 3, 4, 5}).at(1, 1, 1) == v.at(3, 4, 1));
+  CHECK(v.part({2, 3, 4, 5}).maximum == 255);
+  const Image copy_of_part(v.part({2, 3, 4, 5}));
+  CHECK(copy_of_part.maximum() == 255);
+  CHECK(identical(copy_of_part, v.part({2, 3, 4, 5})));
+  CHECK_FALSE(identical(copy_of_part, v.part({2, 3, 4, 4})));
+  Image nan(2, 2), same(2, 2);
+  nan.at(0, 0) = same.at(0, 0) = std::nanf("");
+  CHECK(identical(nan, same));
+  CHECK_THROWS_AS(copy(v, Image(12, 10, 1).view()), BadCall);
+  CHECK(std::string(text_of({7, 5, 1}).text) == "7x5, 1 channel");
+  CHECK(bits_of(7) == 3);
+  CHECK(bits_of(0) == 32);
+  Image moved = std::move(nan);
+  CHECK(moved.width() == 2);
+  moved = Image(copy_of_part);
+  CHECK(moved.width() == 4);
+}

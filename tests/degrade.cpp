@@ -149,3 +149,46 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
   CHECK_THROWS_AS(Chain::parse("within part=30,20,20,20 then clip")(in), BadCall);
   CHECK_THROWS_AS(Chain::parse("within part=0,0,9,9 then shrink")(in), BadCall);
 }
+
+TEST_CASE("damage out of its range is refused; damage of nought changes nothing") {
+  const Image in = test::noise(30, 20, 3);
+  for (const char* text : {"gaussian_noise deviation=0", "uniform_noise amplitude=0", "impulse_noise dark=0 bright=0", "speckle_noise deviation=0", "line_hum amplitude=0", "dead_lines share=0",
+                           "vignette strength=0", "blur psf=identity", "blend with=x share=0"}) {
+    CAPTURE(text);
+    const Resources second{[&](const std::string&) { return Image(30, 20, 3); }, {}};
+    CHECK(test::deviation(Chain::parse(text, Catalogue::standard(), second)(in), in) < 1e-7);
+  }
+  for (const char* text : {"gaussian_noise deviation=-1", "impulse_noise dark=1.5", "poisson_noise photons=0", "line_hum period=0", "dead_lines along=sideways", "quantize bits=0", "quantize bits=17",
+                           "vignette strength=2", "blur psf=disk:radius=-1", "blur psf=motion:length=0.5", "gaussian_noise seed=-3", "gaussian_noise seed=1.5"}) {
+    CAPTURE(text);
+    CHECK_THROWS_AS(Chain::parse(text), BadCall);
+  }
+  CHECK_THROWS_AS((ImpulseNoise{.dark = 0.6F, .bright = 0.6F}(in)), BadCall);
+  CHECK(share(ImpulseNoise{.dark = 1, .bright = 0}(flat(9, 9, 0.5F)), 0) == 1);
+  CHECK(share(DeadLines{.share = 1, .level = 0.25F}(flat(9, 9, 0.5F)), 0.25F) == 1);
+  // NaN stays NaN and does not reach its neighbors.
+  Image odd = flat(9, 9, 0.5F);
+  odd.at(4, 4) = std::nanf("");
+  for (const char* text : {"gaussian_noise", "poisson_noise", "speckle_noise", "quantize", "vignette", "line_hum"}) {
+    CAPTURE(text);
+    const Image out = Chain::parse(text)(odd);
+    CHECK(std::isnan(out.at(4, 4)));
+    CHECK(std::isfinite(out.at(3, 4)));
+  }
+}
+
+TEST_CASE("quantization of every depth: as many levels as it says, each sample to the nearest") {
+  Image ramp(4001, 1);
+  for (int x = 0; x <= 4000; ++x) ramp.at(x, 0) = static_cast<float>(x) / 4000;
+  for (int bits = 1; bits <= 9; ++bits) {
+    CAPTURE(bits);
+    const Image out = Quantize{.bits = bits}(ramp);
+    const double step = 1.0 / ((1 << bits) - 1);
+    int levels = 1;
+    for (int x = 1; x <= 4000; ++x) {
+      levels += out.at(x, 0) != out.at(x - 1, 0);
+      CHECK(std::abs(out.at(x, 0) - ramp.at(x, 0)) <= step / 2 + 1e-6);
+    }
+    CHECK(levels == 1 << bits);
+  }
+}

@@ -66,3 +66,98 @@ TEST_CASE("odd panels are drawn: one pixel, NaN, empty curves, deep levels") {
   sheet.add({"heat", draw::heat(2, 1, {0, 0}), "", draw::text({"words"})});
   CHECK_NOTHROW(drawn(sheet));
 }
+
+namespace {
+
+// The one panel of a sheet, drawn large.
+Image alone(draw::PanelPtr panel) {
+  draw::Sheet sheet("t");
+  sheet.add({"", std::move(panel), "", nullptr});
+  return drawn(sheet);
+}
+
+}  // namespace
+
+TEST_CASE("signed pictures: blue below, orange above, pale at nought, the scale to its 99.5th percentile") {
+  Image steps(90, 60);
+  for (int y = 0; y < 60; ++y) {
+    std::fill_n(steps.row(y), 30, -0.2F);
+    std::fill_n(steps.row(y) + 60, 30, 0.2F);
+  }
+  steps.at(45, 30) = 50;  // one wild sample does not make the rest pale
+  const Image page = alone(draw::signed_picture(steps));
+  CHECK(share(page, 0.10F, 0.32F, 0.66F) > 0.1);
+  CHECK(share(page, 0.90F, 0.49F, 0.07F) > 0.1);
+  CHECK(share(page, 0.97F, 0.97F, 0.96F) > 0.1);
+  CHECK_NOTHROW(alone(draw::signed_picture(Image(5, 5))));
+  Image bad(5, 5);
+  bad.at(2, 2) = std::nanf("");
+  CHECK_NOTHROW(alone(draw::signed_picture(bad)));
+}
+
+TEST_CASE("curves stand where their values are") {
+  // A flat curve low, another high: their colors lie in the lower and the upper half of the plot.
+  const Image page = alone(draw::curves({{"low", {0, 1, 2}, {2, 2, 2}}, {"high", {0, 1, 2}, {8, 8, 8}}}, "x", "y"));
+  // The first curve is the bluer one, the second the one that is more red than blue; the axes are gray.
+  const auto mean_row = [&](float sign) {
+    double sum = 0, n = 0;
+    for (int y = 90; y < page.height(); ++y) {
+      for (int x = 100; x < 900; ++x) {
+        if (sign * (page.at(x, y, 2) - page.at(x, y, 0)) > 0.12F) {
+          sum += y;
+          ++n;
+        }
+      }
+    }
+    return n > 100 ? sum / n : -1;
+  };
+  const double low = mean_row(1), high = mean_row(-1);
+  CHECK(low > 450);
+  CHECK(high > 0);
+  CHECK(high < low - 200);
+}
+
+TEST_CASE("maps: light is low, dark is high, the best is framed") {
+  const Image page = alone(draw::map({"1", "2"}, {"a"}, {1, 5}, 1, "x", "y"));
+  CHECK(share(page, 0.95F, 0.95F, 0.93F) > 0.1);
+  CHECK(share(page, 0.10F, 0.28F, 0.42F) > 0.1);
+  CHECK(share(page, 0.90F, 0.49F, 0.07F) > 0.001);
+  const Image missing = alone(draw::map({"1", "2"}, {"a"}, {std::nan(""), 5}, -1, "x", "y"));
+  CHECK(share(missing, 0.84F, 0.84F, 0.82F) > 0.1);
+}
+
+TEST_CASE("histograms: bars where the samples are, on the levels of the source") {
+  // Half of the samples at level 3 of 7, half at 7: two bars and nothing in the rest.
+  Image three(Shape{64, 64, 1}, 7);
+  for (int y = 0; y < 64; ++y) std::fill_n(three.row(y), 64, y < 32 ? 3 / 7.0F : 1.0F);
+  const Image page = alone(draw::histogram(three));
+  const int middle = 500;
+  std::vector<bool> filled;
+  for (int bin = 0; bin < 8; ++bin) {
+    const int x = 20 + 44 + static_cast<int>((1240 - 54) * (bin + 0.5) / 8);
+    filled.push_back(page.at(x, middle, 2) - page.at(x, middle, 0) > 0.05F);
+  }
+  CHECK(filled == std::vector<bool>{false, false, false, true, false, false, false, true});
+}
+
+TEST_CASE("details are enlarged in whole steps, in the place that was asked for") {
+  Image in(100, 100);
+  in.at(40, 50) = 1;
+  const Image page = alone(draw::detail(in, {40, 50, 4, 4}));
+  // One white pixel of sixteen, enlarged: an upright square, exactly.
+  int left = 10000, right = -1, top = 10000, bottom = -1, n = 0;
+  for (int y = 90; y < page.height(); ++y) {
+    for (int x = 0; x < page.width(); ++x) {
+      if (page.at(x, y, 0) == 1 && page.at(x, y, 1) == 1 && page.at(x, y, 2) == 1) {
+        left = std::min(left, x);
+        right = std::max(right, x);
+        top = std::min(top, y);
+        bottom = std::max(bottom, y);
+        ++n;
+      }
+    }
+  }
+  REQUIRE(right > left);
+  CHECK(right - left == bottom - top);
+  CHECK(n == (right - left + 1) * (bottom - top + 1));
+}

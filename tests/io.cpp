@@ -316,3 +316,126 @@ TEST_CASE("a write that fails leaves the old file whole and nothing beside it") 
   CHECK(folder.entries() == 1);
   CHECK(error_of([&] { io::write(folder / "no/such/a.png", first); }).find("cannot be written") != std::string::npos);
 }
+
+namespace {
+
+// A TIFF of a kind that this library reads but does not write: one strip of raw bytes.
+void write_odd_tiff(const std::string& path, int width, int height, int bits, int samples, int photometric, const std::vector<std::uint8_t>& bytes,
+                    const std::function<void(TIFF*)>& more = {}) {
+  TIFF* t = TIFFOpen(path.c_str(), "w");
+  TIFFSetField(t, TIFFTAG_IMAGEWIDTH, width);
+  TIFFSetField(t, TIFFTAG_IMAGELENGTH, height);
+  TIFFSetField(t, TIFFTAG_BITSPERSAMPLE, bits);
+  TIFFSetField(t, TIFFTAG_SAMPLESPERPIXEL, samples);
+  TIFFSetField(t, TIFFTAG_PHOTOMETRIC, photometric);
+  TIFFSetField(t, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+  TIFFSetField(t, TIFFTAG_ROWSPERSTRIP, height);
+  if (more) more(t);
+  std::vector<std::uint8_t> copy = bytes;
+  TIFFWriteEncodedStrip(t, 0, copy.data(), static_cast<tmsize_t>(copy.size()));
+  TIFFClose(t);
+}
+
+}  // namespace
+
+TEST_CASE("TIFF kinds: few bits, white at 0, palettes, gray with alpha, orientation, doubles; what is not read says so") {
+  const Folder f;
+  const std::string path = f / "t.tif";
+  write_odd_tiff(path, 8, 1, 1, 1, PHOTOMETRIC_MINISBLACK, {0xA1});
+  CHECK(io::read(path).bits == 1);
+  CHECK(io::read(path).image.at(0, 0) == 1);
+  CHECK(io::read(path).image.at(1, 0) == 0);
+  CHECK(io::read(path).image.at(7, 0) == 1);
+  write_odd_tiff(path, 2, 1, 4, 1, PHOTOMETRIC_MINISWHITE, {0x0F});
+  CHECK(io::read(path).image.at(0, 0) == 1);
+  CHECK(io::read(path).image.at(1, 0) == 0);
+  write_odd_tiff(path, 2, 2, 8, 2, PHOTOMETRIC_MINISBLACK, {0, 255, 51, 102, 255, 0, 153, 204}, [](TIFF* t) {
+    const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
+    TIFFSetField(t, TIFFTAG_EXTRASAMPLES, 1, &kind);
+  });
+  const Image alpha = io::read(path).image;
+  CHECK(alpha.channels() == 2);
+  CHECK(alpha.at(1, 0, 0) == 0.2F);
+  CHECK(alpha.at(1, 0, 1) == 0.4F);
+  std::vector<std::uint16_t> red(256), green(256), blue(256);
+  red[3] = 65535;
+  green[7] = 32768;
+  write_odd_tiff(path, 2, 1, 8, 1, PHOTOMETRIC_PALETTE, {3, 7}, [&](TIFF* t) { TIFFSetField(t, TIFFTAG_COLORMAP, red.data(), green.data(), blue.data()); });
+  const Image palette = io::read(path).image;
+  CHECK(palette.channels() == 3);
+  CHECK(palette.at(0, 0, 0) == 1);
+  CHECK(palette.at(1, 0, 1) == 32768 / 65535.0F);
+  // All eight orientations of a picture whose samples tell where they stood.
+  const float expected[8][4] = {{1, 2, 3, 4}, {2, 1, 4, 3}, {4, 3, 2, 1}, {3, 4, 1, 2}, {1, 3, 2, 4}, {3, 1, 4, 2}, {4, 2, 3, 1}, {2, 4, 1, 3}};
+  for (int o = 1; o <= 8; ++o) {
+    CAPTURE(o);
+    write_odd_tiff(path, 2, 2, 8, 1, PHOTOMETRIC_MINISBLACK, {1, 2, 3, 4}, [o](TIFF* t) { TIFFSetField(t, TIFFTAG_ORIENTATION, o); });
+    const Image turned = io::read(path).image;
+    for (int i = 0; i < 4; ++i) CHECK(turned.at(i % 2, i / 2) == expected[o - 1][i] / 255);
+  }
+  const double values[] = {0.25, -3};
+  const auto* raw = reinterpret_cast<const std::uint8_t*>(values);
+  write_odd_tiff(path, 2, 1, 64, 1, PHOTOMETRIC_MINISBLACK, {raw, raw + 16}, [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP); });
+  CHECK(io::read(path).image.at(1, 0) == -3);
+  CHECK(io::read(path).image.maximum() == 0);
+  write_odd_tiff(path, 1, 1, 8, 3, PHOTOMETRIC_CIELAB, {1, 2, 3});
+  CHECK(error_of([&] { io::read(path); }).find("save it as gray or RGB") != std::string::npos);
+  write_odd_tiff(path, 1, 1, 16, 1, PHOTOMETRIC_MINISBLACK, {1, 2}, [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_INT); });
+  CHECK(error_of([&] { io::read(path); }).find("save it with 8, 16 or 32-bit float") != std::string::npos);
+}
+
+TEST_CASE("depths: what is chosen by default, what the format cannot hold is refused or told") {
+  const Folder f;
+  const auto bits = [&](const std::string& name, const Image& image, std::optional<int> wish = {}) { return io::write(f / name, image, {.bits = wish}).bits; };
+  CHECK(bits("a.png", noise(4, 4)) == 16);  // float into PNG: the deepest it has
+  CHECK(bits("a.tif", noise(4, 4)) == 32);
+  CHECK(bits("a.jpg", noise(4, 4)) == 8);
+  CHECK(bits("a.pgm", noise(4, 4)) == 16);
+  CHECK(bits("b.png", on_levels(4, 4, 1, 7)) == 8);     // PNG has no 3 bits
+  CHECK(bits("b.png", on_levels(4, 4, 1, 15)) == 4);
+  CHECK(bits("b.png", on_levels(4, 4, 1, 4095)) == 16);
+  CHECK(bits("b.tif", on_levels(4, 4, 3, 1023)) == 16);
+  CHECK(bits("b.pfm", on_levels(4, 4, 3, 255)) == 32);
+  // A depth that holds the source's levels gives them back after rounding.
+  const Image twelve = on_levels(30, 20, 1, 4095);
+  io::write(f / "c.png", twelve);
+  std::vector<std::uint16_t> before(600), after(600);
+  to_interleaved(twelve, before.data(), 0, 4095);
+  to_interleaved(io::read(f / "c.png").image, after.data(), 0, 4095);
+  CHECK(before == after);
+  for (const auto& [name, channels, wish] : {std::tuple{"d.jpg", 3, 16}, {"d.png", 3, 4}, {"d.png", 1, 32}, {"d.tif", 1, 4}, {"d.pfm", 1, 8}, {"d.ppm", 3, 17}}) {
+    CAPTURE(name);
+    CAPTURE(wish);
+    CHECK(error_of([&, n = name, c = channels, w = wish] { io::write(f / n, on_levels(4, 4, c, 255), {.bits = w}); }).find("allowed:") != std::string::npos);
+    CHECK(!std::filesystem::exists(f / name));
+  }
+  CHECK(io::write(f / "e.jpg", on_levels(4, 4, 4, 255)).note.find("alpha") != std::string::npos);
+  CHECK(io::write(f / "e.ppm", on_levels(4, 4, 4, 255)).note.find("alpha") != std::string::npos);
+  CHECK(io::read(f / "e.ppm").image.channels() == 3);
+  CHECK_THROWS_AS(io::write(f / "e.jpg", on_levels(4, 4, 1, 255), {.quality = 0}), BadCall);
+  CHECK_THROWS_AS(io::write(f / "e.png", Image()), BadCall);
+}
+
+TEST_CASE("places: links are written through, other things are not replaced, text files have a limit") {
+  const Folder f;
+  const Image in = on_levels(5, 5, 1, 255);
+  io::write(f / "real.png", in);
+  std::filesystem::create_symlink(f / "real.png", f / "link.png");
+  const Image other = on_levels(6, 6, 1, 255);
+  io::write(f / "link.png", other);
+  CHECK(std::filesystem::is_symlink(f / "link.png"));
+  CHECK(identical(io::read(f / "real.png").image, other));
+  std::filesystem::create_directory(f / "folder.png");
+  CHECK(error_of([&] { io::write(f / "folder.png", in); }).find("no regular file") != std::string::npos);
+  CHECK(error_of([&] { io::read(f / "folder.png"); }).find("is a folder") != std::string::npos);
+  test::put(f / "k.txt", "1 2 3\n");
+  CHECK(io::read_text(f / "k.txt") == "1 2 3\n");
+  test::put(f / "big.txt", std::string(2 << 20, 'x'));
+  CHECK_THROWS_AS(io::read_text(f / "big.txt"), Error);
+  CHECK_THROWS_AS(io::read_text(f / "none.txt"), Error);
+  // A name in any case, one without an ending, and one with an ending of another kind.
+  std::filesystem::copy_file(f / "real.png", f / "LOUD.PNG");
+  std::filesystem::copy_file(f / "real.png", f / "plain");
+  std::filesystem::copy_file(f / "real.png", f / "picture.dat");
+  for (const char* name : {"LOUD.PNG", "plain", "picture.dat"}) CHECK(identical(io::read(f / name).image, other));
+}

@@ -102,3 +102,41 @@ TEST_CASE("estimates without a truth follow the damage that was done") {
   CHECK(peaks[1].level == doctest::Approx(0.5).epsilon(0.03));
   CHECK(peaks[2].level == doctest::Approx(0.85).epsilon(0.03));
 }
+
+TEST_CASE("figures do not depend on the threads, alpha is left out, and scale with the peak") {
+  const Image a = noise(300, 220, 4, 1), b = noise(300, 220, 4, 2);
+  set_threads(1);
+  const Comparison one = compare(a, b);
+  set_threads(0);
+  const Comparison many = compare(a, b);
+  CHECK(one.mse == many.mse);
+  CHECK(one.ssim == many.ssim);
+  Image other_alpha = a;
+  for (int y = 0; y < 220; ++y) std::fill_n(other_alpha.row(y, 3), 300, 9.0F);
+  CHECK(compare(other_alpha, a).changed == 0);
+  const auto by255 = [](const Image& v) { return map_samples(v, [](float s) { return 255 * s; }); };
+  const Comparison scaled = compare(by255(a), by255(b), 255);
+  CHECK(scaled.psnr == doctest::Approx(one.psnr).epsilon(1e-5));
+  CHECK(scaled.ssim == doctest::Approx(one.ssim).epsilon(1e-4));
+}
+
+TEST_CASE("histogram peaks: none in nothing, one in a hill, two with a valley, the same for any number of bins") {
+  Histogram empty;
+  CHECK(histogram_peaks(empty).empty());
+  empty.counts.assign(50, 0);
+  CHECK(histogram_peaks(empty).empty());
+  for (const int bins : {16, 64, 256, 1000}) {
+    CAPTURE(bins);
+    Histogram one, two;
+    for (int i = 0; i < bins; ++i) {
+      const double t = (i + 0.5) / bins;
+      const auto hill = [t](double at, double width) { return 1e6 * std::exp(-0.5 * (t - at) * (t - at) / (width * width)); };
+      one.counts.push_back(static_cast<std::size_t>(hill(0.4, 0.1)));
+      two.counts.push_back(static_cast<std::size_t>(hill(0.3, 0.05) + 0.4 * hill(0.75, 0.08)));
+    }
+    REQUIRE(histogram_peaks(one).size() == 1);
+    CHECK(histogram_peaks(one)[0].level == doctest::Approx(0.4).epsilon(0.1));
+    REQUIRE(histogram_peaks(two).size() == 2);
+    CHECK(histogram_peaks(two)[1].level == doctest::Approx(0.75).epsilon(0.06));
+  }
+}

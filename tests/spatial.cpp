@@ -223,3 +223,70 @@ TEST_CASE("bad calls say so and change nothing") {
   CHECK(result[7] == doctest::Approx(0.5));
   CHECK(result[8] == -7.0F);
 }
+
+TEST_CASE("extreme kernels: a tap far off, one column, larger than the picture, all zero") {
+  const Image in = noise(30, 20);
+  // A single tap off the middle shifts the picture.
+  std::vector<double> taps(21 * 15, 0.0);
+  taps[3 * 21 + 20] = 1;
+  const Kernel shift(21, 15, taps);
+  const Image moved = Correlate{.kernel = shift, .border = Border::zero}(in);
+  CHECK(moved.at(5, 10) == in.at(15, 6));
+  CHECK(moved.at(25, 10) == 0);
+  CHECK(identical(Convolve{.kernel = Kernel::parse("identity")}(in), in));
+  const Image nothing = Convolve{.kernel = Kernel(3, 3, std::vector<double>(9, 0.0))}(in);
+  CHECK(deviation(nothing, Image(30, 20)) == 0);
+  for (const auto& [w, h] : {std::pair{1, 61}, {81, 1}, {61, 61}}) {
+    std::vector<double> line(static_cast<std::size_t>(w * h));
+    const RandomStream random(static_cast<std::uint64_t>(w));
+    for (std::size_t i = 0; i < line.size(); ++i) line[i] = random.uniform(i) / static_cast<double>(line.size());
+    const Kernel k(w, h, line);
+    for (const Border border : {Border::edge, Border::reflect, Border::wrap, Border::mirror}) {
+      const Convolve c{.kernel = k, .border = border};
+      CAPTURE(w);
+      CAPTURE(name_of(border));
+      CHECK(deviation(c(in), c.plain(in)) < 1e-5);
+    }
+  }
+}
+
+TEST_CASE("large tiled convolutions: several FFT tiles to a side meet without a seam") {
+  const Image in = noise(1300, 700);
+  const Kernel k = random_kernel(15, 11, 4);
+  const Convolve fourier{.kernel = k, .border = Border::mirror, .way = Way::fourier}, direct{.kernel = k, .border = Border::mirror, .way = Way::direct};
+  CHECK(deviation(fourier(in), direct(in)) < 2e-5 * weight(k));
+  const Convolve strided{.kernel = k, .border = Border::inside, .stride = 3, .way = Way::fourier};
+  CHECK(deviation(strided(in), Convolve{.kernel = k, .border = Border::inside, .stride = 3, .way = Way::direct}(in)) < 2e-5 * weight(k));
+}
+
+TEST_CASE("infinity and NaN at the corners: carried, not spread, by every way and border") {
+  for (const float odd : {std::numeric_limits<float>::infinity(), std::nanf("")}) {
+    Image in = noise(70, 60);
+    in.at(0, 0) = odd;
+    in.at(69, 59) = odd;
+    for (const char* text : {"gaussian sigma=2 border=reflect", "box radius=2", "convolve kernel=disk:radius=2 way=fourier", "convolve kernel=emboss border=mirror", "gradient_direction"}) {
+      CAPTURE(text);
+      const Image out = Chain::parse(text)(in);
+      int lost = 0;
+      for (int y = 0; y < 60; ++y) {
+        for (int x = 0; x < 70; ++x) lost += !std::isfinite(out.at(x, y));
+      }
+      const int reach = *Chain::parse(text).steps()[0].reach();
+      CHECK(lost <= 2 * (2 * reach + 1) * (2 * reach + 1));
+      CHECK(std::isfinite(out.at(35, 30)));
+    }
+  }
+}
+
+TEST_CASE("rows of every length about the vector widths") {
+  // Tails of SIMD loops: every width from 1 to 70, a few rows.
+  for (int w = 1; w <= 70; ++w) {
+    const Image in = noise(w, 5, 1, static_cast<std::uint64_t>(w));
+    CAPTURE(w);
+    for (const char* text : {"gaussian sigma=1.3", "box radius=5", "convolve kernel=1,2,3/4,5,6/7,8,10", "convolve kernel=laplacian", "gradient_magnitude", "clip", "stretch low=0.1 high=0.7"}) {
+      const Filter f = Chain::parse(text).steps()[0];
+      CAPTURE(text);
+      CHECK(deviation(f(in), *f.plain(in)) < 1e-3 * 0.5);
+    }
+  }
+}

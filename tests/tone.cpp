@@ -77,3 +77,68 @@ TEST_CASE("exposure verdicts follow the levels") {
   CHECK(exposure(map_samples(in, [](float v) { return 0.4F + 0.2F * v; })).verdict == "low contrast");
   CHECK(exposure(map_samples(in, [](float) { return std::nanf(""); })).verdict == "unreadable");
 }
+
+TEST_CASE("percentiles are exact ranks, whatever the samples: negative, huge, tiny, equal, few or many") {
+  const RandomStream random(31);
+  for (const int n : {1, 2, 3, 17, 1000, 70001}) {
+    for (const int kind : {0, 1, 2, 3}) {
+      Image image(n, 1);
+      std::vector<float> sorted;
+      for (int x = 0; x < n; ++x) {
+        const double u = random.uniform(static_cast<std::uint64_t>(x) + 100000ULL * static_cast<std::uint64_t>(kind));
+        const double v = kind == 0 ? u : kind == 1 ? (u - 0.5) * 1e30 : kind == 2 ? std::floor(u * 4) - 2 : (u - 0.3) * 1e-38;
+        image.at(x, 0) = static_cast<float>(v);
+        sorted.push_back(image.at(x, 0));
+      }
+      std::sort(sorted.begin(), sorted.end());
+      for (const double share : {0.0, 0.01, 0.25, 0.5, 0.51, 0.99, 1.0}) {
+        CAPTURE(n);
+        CAPTURE(kind);
+        CAPTURE(share);
+        const double place = share * (n - 1);
+        const auto rank = static_cast<std::size_t>(share <= 0.5 ? std::floor(place) : std::ceil(place));
+        CHECK(percentile(image, share) == static_cast<double>(sorted[rank]));
+      }
+    }
+  }
+  CHECK_THROWS_AS(percentile(Image(2, 2), 1.1), BadCall);
+  CHECK_THROWS_AS(percentile(map_samples(Image(2, 2), [](float) { return std::nanf(""); }), 0.5), BadCall);
+}
+
+TEST_CASE("statistics of large offsets do not cancel, and do not depend on the threads") {
+  Image image(901, 700);
+  const RandomStream random(2);
+  for (int y = 0; y < 700; ++y) {
+    for (int x = 0; x < 901; ++x) image.at(x, y) = static_cast<float>(1000 + random.normal(static_cast<std::uint64_t>(y * 901 + x)));
+  }
+  const ChannelStatistics s = statistics(image)[0];
+  CHECK(s.mean == doctest::Approx(1000).epsilon(1e-5));
+  CHECK(s.deviation == doctest::Approx(1).epsilon(0.01));
+  set_threads(1);
+  const ChannelStatistics one = statistics(image)[0];
+  set_threads(0);
+  CHECK(one.mean == s.mean);
+  CHECK(one.deviation == s.deviation);
+  CHECK(s.above == image.shape().pixels());
+}
+
+TEST_CASE("stretch keeps the balance of colors, clip and absolute keep order and sign where they should") {
+  Image rgb(2, 1, 3);
+  for (int c = 0; c < 3; ++c) {
+    rgb.at(0, 0, c) = 0.2F + 0.1F * static_cast<float>(c);
+    rgb.at(1, 0, c) = 0.5F + 0.1F * static_cast<float>(c);
+  }
+  const Image out = Stretch{}(rgb);
+  // One line for all channels: 0.2 .. 0.7 becomes 0 .. 1.
+  CHECK(out.at(0, 0, 0) == doctest::Approx(0));
+  CHECK(out.at(1, 0, 2) == doctest::Approx(1));
+  CHECK(out.at(0, 0, 1) == doctest::Approx(0.2));
+  const Image inverted = Stretch{.low = 0.0F, .high = 1.0F, .to_low = 1, .to_high = 0}(rgb);
+  CHECK(inverted.at(1, 0, 1) == doctest::Approx(0.4));
+  // Beyond the given range the line goes on: nothing is clipped.
+  CHECK(Stretch{.low = 0.4F, .high = 0.5F}(rgb).at(0, 0, 0) == doctest::Approx(-2));
+  Image zeros(1, 1);
+  zeros.at(0, 0) = -0.0F;
+  CHECK(std::signbit(Absolute{}(zeros).at(0, 0)) == false);
+  CHECK(Clip{.low = 0.3F, .high = 0.3F}(rgb).at(1, 0, 2) == 0.3F);
+}

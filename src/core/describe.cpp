@@ -121,6 +121,7 @@ const Parameter& About::parameter(std::string_view parameter_name) const {
 void About::set(void* filter, std::string_view parameter_name, std::string_view text,
                 const Resources& resources) const {
   const Parameter& p = parameter(parameter_name);
+  const std::string before = p.get(filter);
   bool good = false;
   try {
     good = p.set(filter, text, resources);
@@ -133,6 +134,7 @@ void About::set(void* filter, std::string_view parameter_name, std::string_view 
                               near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), p.allowed));
   }
   if (!p.in_range(filter)) {
+    p.set(filter, before, resources);  // a value that is refused leaves the field as it was
     throw BadCall(fmt::format("{}: {}={} is out of range: give {}", name, p.name, text, p.allowed));
   }
 }

@@ -11,10 +11,7 @@ Image Filter::operator()(const ConstView& in) const {
 }
 
 void Filter::set(std::string_view parameter, std::string_view text, const Resources& resources) {
-  // On a copy first: a value that is refused leaves the filter as it was.
-  std::unique_ptr<Any> trial = held_->copy();
-  about().set(const_cast<void*>(trial->fields()), parameter, text, resources);
-  held_ = std::move(trial);
+  about().set(held_->fields(), parameter, text, resources);
 }
 
 std::string Filter::get(std::string_view parameter) const { return about().parameter(parameter).get(held_->fields()); }

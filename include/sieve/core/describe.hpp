@@ -111,7 +111,7 @@ class About {
 
   /// The parameter of that name; BadCall with the nearest name where there is none.
   const Parameter& parameter(std::string_view parameter_name) const;
-  /// Sets one field of `filter` from text. BadCall with what is allowed.
+  /// Sets one field of `filter` from text. BadCall with what is allowed; the field is then as it was.
   void set(void* filter, std::string_view parameter_name, std::string_view text, const Resources& resources) const;
   /// BadCall for the first field that is out of its range.
   void check(const void* filter) const;

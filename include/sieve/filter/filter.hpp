@@ -58,6 +58,7 @@ class Filter {
     virtual std::unique_ptr<Any> copy() const = 0;
     virtual const About& about() const = 0;
     virtual const void* fields() const = 0;
+    virtual void* fields() = 0;
     virtual std::string text(bool full) const = 0;
     virtual Image run(const ConstView& in) const = 0;
     virtual std::optional<Image> plain(const ConstView& in) const = 0;
@@ -70,6 +71,7 @@ class Filter {
     std::unique_ptr<Any> copy() const override { return std::make_unique<Held>(filter); }
     const About& about() const override { return description_of<T>(); }
     const void* fields() const override { return &filter; }
+    void* fields() override { return &filter; }
     std::string text(bool full) const override {
       if constexpr (requires { filter.text(full); }) return filter.text(full);
       return about().text(&filter, full);
