@@ -147,3 +147,61 @@ TEST_CASE("time: every size and number of threads, with the multiple of a copy")
   CHECK(lsieve("time gaussian --on " + test::data + "/chart.png --runs 2").out.find("384x256") != std::string::npos);
   CHECK(lsieve("time gaussian --sizes 0x3").code == 2);
 }
+
+TEST_CASE("Ctrl-C in a long sweep keeps and shows what is finished") {
+  const Folder f;
+  io::write(f / "big.pgm", Image(Shape{3000, 2000, 1}, 255));
+  const auto r = test::run("timeout --foreground --preserve-status -s INT 2 " LSIEVE_TOOL " sweep " + f / "big.pgm" + " gaussian sigma=1..3:200");
+  CHECK(r.code == 1);
+  CHECK(r.err.find("of 200 runs are finished and shown") != std::string::npos);
+  CHECK(r.out.find("sigma=1 ") != std::string::npos);
+}
+
+TEST_CASE("trials leak nothing into each other: every run of a sweep is the run alone, in any order") {
+  const Folder f;
+  const std::string chart = test::data + "/chart.png";
+  const auto psnr_of = [&](const std::string& call) {
+    std::vector<double> all;
+    const json j = json::parse(lsieve(call + " --truth " + chart + " --json").out);
+    for (const json& r : j.contains("runs") ? j["runs"] : j["candidates"]) all.push_back(r["psnr"].get<double>());
+    return all;
+  };
+  REQUIRE(lsieve("apply " + chart + " " + f / "n.pfm gaussian_noise deviation=0.08 seed=5").code == 0);
+  const auto up = psnr_of("sweep " + f / "n.pfm" + " gaussian 'sigma=1|2|3'"), down = psnr_of("sweep " + f / "n.pfm" + " gaussian 'sigma=3|2|1'");
+  const auto side = psnr_of("lineup " + f / "n.pfm" + " gaussian sigma=1 or gaussian sigma=2 or gaussian sigma=3");
+  REQUIRE(up.size() == 3);
+  for (std::size_t i = 0; i < 3; ++i) {
+    CHECK(up[i] == down[2 - i]);
+    CHECK(up[i] == side[i]);
+  }
+}
+
+TEST_CASE("ranking by another figure, with and without a truth") {
+  const Folder f;
+  const std::string chart = test::data + "/chart.png";
+  REQUIRE(lsieve("apply " + chart + " " + f / "n.pfm gaussian_noise deviation=0.05").code == 0);
+  const auto best = [&](const std::string& more) {
+    const json j = json::parse(lsieve("lineup " + f / "n.pfm" + " gaussian sigma=0.5 or gaussian sigma=5 or clip " + more + " --json").out);
+    for (std::size_t i = 0; i < j["candidates"].size(); ++i) {
+      if (j["candidates"][i]["best"].get<bool>()) return static_cast<int>(i);
+    }
+    return -1;
+  };
+  CHECK(best("") == -1);                // nothing to rank by
+  CHECK(best("--by noise") == 1);       // the most smoothed
+  CHECK(best("--by sharpness") >= 0);
+  CHECK(best("--by sharpness") != 1);
+  CHECK(best("--truth " + chart + " --by mse") == best("--truth " + chart));
+  CHECK(lsieve("lineup " + f / "n.pfm gaussian --by beauty").err.find("known are psnr, ssim") != std::string::npos);
+  CHECK(lsieve("lineup " + f / "n.pfm shrink --truth " + chart).code == 2);  // another size than the truth
+}
+
+TEST_CASE("time takes recipes, and a picture of one's own") {
+  const Folder f;
+  test::put(f / "r.toml", "[[step]]\nfilter = \"box\"\nradius = 2\n[[step]]\nfilter = \"clip\"\n");
+  const json j = json::parse(lsieve("time --recipe " + f / "r.toml --on " + test::data + "/chart.png --runs 2 --json").out);
+  CHECK(j["chain"] == "box radius=2 then clip");
+  CHECK(j["sizes"][0]["width"] == 384);
+  CHECK(lsieve("time --recipe " + f / "r.toml box").code == 2);  // one or the other
+  CHECK(lsieve("time").code == 2);
+}

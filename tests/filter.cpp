@@ -94,3 +94,57 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
     CHECK_THROWS_AS(f(Image()), BadCall);
   }
 }
+
+TEST_CASE("a filter by value: copies are independent, errors leave it as it was, it tells reach, meaning and parameters") {
+  Filter a = Gaussian{.sigma = 2};
+  Filter b = a;
+  b.set("sigma", "3");
+  CHECK(a.get("sigma") == "2");
+  CHECK(b.text() == "gaussian sigma=3");
+  CHECK(b.full_text() == "gaussian sigma=3 border=edge fill=0");
+  CHECK_THROWS_AS(b.set("sigma", "501"), BadCall);
+  CHECK_THROWS_AS(b.set("border", "none"), BadCall);
+  CHECK(b.text() == "gaussian sigma=3");
+  CHECK(*a.reach() == 8);
+  CHECK(a.meaning() == "window 17x17");
+  CHECK_FALSE(Filter(Stretch{}).reach().has_value());  // it looks at the whole picture
+  a = b;
+  b.set("sigma", "1");
+  CHECK(a.get("sigma") == "3");
+  CHECK_THROWS_AS(a.get("radius"), BadCall);
+  CHECK(Filter(Box{.radius = 4}).meaning() == "window 9x9");
+  CHECK(Filter(Convolve{}).meaning() == "kernel 3x3, sum 1");
+}
+
+TEST_CASE("a chain hears each step with its result, and a step that fails stops it") {
+  const Image in = noise(30, 20);
+  const Chain chain = Chain::parse("gaussian sigma=1 then shrink factor=2 then absolute");
+  std::vector<int> widths;
+  const Image out = chain.run(in, [&](std::size_t i, const Image& image, double seconds) {
+    CHECK(i == widths.size());
+    CHECK(seconds >= 0);
+    widths.push_back(image.width());
+  });
+  CHECK(widths == std::vector<int>{30, 15, 15});
+  CHECK(identical(out, chain(in)));
+  int heard = 0;
+  CHECK_THROWS_AS(Chain::parse("clip then crop width=31 then clip").run(in, [&](std::size_t, const Image&, double) { ++heard; }), BadCall);
+  CHECK(heard == 1);
+  CHECK_THROWS_AS(chain(Image()), BadCall);
+}
+
+TEST_CASE("the catalogue refuses names that chain text could not hold") {
+  struct Odd {
+    Image operator()(const ConstView& in) const { return Image(in); }
+    static void describe(Description<Odd>& d) { d.called("two words", "mine", "Odd."); }
+  };
+  struct Then {
+    Image operator()(const ConstView& in) const { return Image(in); }
+    static void describe(Description<Then>& d) { d.called("then", "mine", "Odd."); }
+  };
+  Catalogue c;
+  CHECK_THROWS_AS(c.add<Odd>(), BadCall);
+  CHECK_THROWS_AS(c.add<Then>(), BadCall);
+  CHECK(c.names().empty());
+  CHECK_THROWS_AS(c.find("gaussian"), BadCall);
+}

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <tuple>
 #include <nlohmann/json.hpp>
 
 #include "session.hpp"
@@ -92,64 +93,36 @@ std::string csv_text(const std::string& s) {
   return out + "\"";
 }
 
-void report(const Options& o, const std::vector<Trial>& trials, int best, const Figure& figure) {
+void report(const Options& o, const Contest& c) {
   if (o.json) {
     ordered_json all = ordered_json::array();
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-      const Trial& t = trials[i];
-      ordered_json j = {{"chain", t.name}, {"seconds", t.seconds}};
-      if (t.against) add_figures(j, *t.against);
-      j["noise"] = t.noise;
-      j["sharpness"] = t.sharpness;
-      j["best"] = static_cast<int>(i) == best;
-      all.push_back(j);
-    }
-    print_json({{"input", o.in}, {"truth", o.truth.empty() ? ordered_json(nullptr) : ordered_json(o.truth)}, {"ranked_by", best < 0 ? ordered_json(nullptr) : ordered_json(figure.name)}, {"candidates", all}});
+    for (std::size_t i = 0; i < c.trials.size(); ++i) all.push_back(c.json(i));
+    print_json({{"input", o.in}, {"truth", c.truth ? ordered_json(o.truth) : ordered_json(nullptr)}, {"ranked_by", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)}, {"candidates", all}});
     return;
   }
   if (o.csv) {
-    fmt::print("chain,psnr,ssim,mse,mae,noise,sharpness,seconds,best\n");
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-      const Trial& t = trials[i];
-      const Comparison c = t.against.value_or(Comparison{});
-      fmt::print("{},{},{},{},{},{},{},{},{}\n", csv_text(t.name), c.psnr, c.ssim, c.mse, c.mae, t.noise, t.sharpness, t.seconds, static_cast<int>(i) == best);
-    }
+    fmt::print("chain,{}\n", kCsvHead);
+    for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", csv_text(c.trials[i].name), c.csv(i));
     return;
   }
   fmt::print("  {:>10} {:>8} {:>9} {:>10}\n", o.truth.empty() ? "" : "PSNR", o.truth.empty() ? "" : "SSIM", "noise", "time");
-  for (std::size_t i = 0; i < trials.size(); ++i) {
-    const Trial& t = trials[i];
-    fmt::print("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", static_cast<int>(i) == best ? "*" : " ", t.against ? psnr_text(t.against->psnr) : "",
+  for (std::size_t i = 0; i < c.trials.size(); ++i) {
+    const Trial& t = c.trials[i];
+    fmt::print("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", c.is_best(i) ? "*" : " ", t.against ? psnr_text(t.against->psnr) : "",
                t.against ? fmt::format("{:.4f}", t.against->ssim) : "", t.noise, time_text(t.seconds), t.name);
   }
-  if (best >= 0) fmt::print("* the best by {}\n", figure.name);
+  if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
 int lineup(const Session& session, const Options& o) {
   const std::vector<Chain> chains = candidates(session, o);
-  const bool ranked = !o.by.empty() || !o.truth.empty();
-  const Figure figure = figure_of(!o.by.empty() ? o.by : o.truth.empty() ? "noise" : "psnr", !o.truth.empty());
   const Attended attended;
-  const Image in = session.read(o.in).image;
-  std::optional<Image> truth;
-  if (!o.truth.empty()) truth = session.read(o.truth).image;
-  std::vector<Trial> trials;
-  Progress progress(static_cast<double>(chains.size()));
-  bool stopped = false;
-  for (const Chain& c : chains) {
-    try {
-      trials.push_back(run_trial(c, in, truth ? &*truth : nullptr));
-    } catch (const Stopped&) {
-      stopped = true;  // what is finished is kept
-      break;
-    }
-    progress.add(1);
-  }
-  if (trials.empty()) throw Stopped();
-  const int best = ranked ? best_of(trials, figure) : -1;
+  Contest contest(session, o.in, o.truth, o.by);
+  contest.run(chains.size(), [&](std::size_t i) { return chains[i]; });
+  const auto& [trials, truth, figure, best, in] = std::tie(contest.trials, contest.truth, contest.figure, contest.best, contest.in);
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
   const Rectangle part = o.sheet.empty() && o.detail.empty() ? Rectangle{} : detail_of(o, trials);
-  report(o, trials, best, figure);
+  report(o, contest);
   if (!o.sheet.empty()) {
     draw::Sheet sheet(base_name(o.in) + ": the candidates", fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
                       truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x, part.y, best >= 0 ? fmt::format("; * the best by {}", figure.name) : ""));
@@ -164,12 +137,12 @@ int lineup(const Session& session, const Options& o) {
                           ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(compare(in, *truth).psnr), ssim(in, *truth)) : "");
     for (std::size_t i = 0; i < trials.size(); ++i) {
       const Trial& t = trials[i];
-      cell((static_cast<int>(i) == best ? "* " : "") + t.name, t.result,
+      cell((contest.is_best(i) ? "* " : "") + t.name, t.result,
            (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise {:.4f}  ", t.noise)) + time_text(t.seconds));
     }
     write_sheet(sheet, o.sheet);
   }
-  if (stopped) throw Error(fmt::format("stopped on request: {} of {} candidates are finished and shown", trials.size(), chains.size()));
+  if (contest.stopped) throw Error(fmt::format("stopped on request: {} of {} candidates are finished and shown", trials.size(), chains.size()));
   return 0;
 }
 

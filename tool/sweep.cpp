@@ -2,6 +2,7 @@
 
 #include <CLI/CLI.hpp>
 #include <cmath>
+#include <tuple>
 #include <nlohmann/json.hpp>
 
 #include "session.hpp"
@@ -105,48 +106,40 @@ Plan plan_of(const Session& session, const Options& o) {
   return p;
 }
 
-void report(const Options& o, const Plan& plan, const std::vector<Trial>& trials, int best, const Figure& figure) {
+void report(const Options& o, const Plan& plan, const Contest& c) {
   if (o.json) {
     ordered_json runs = ordered_json::array();
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-      const Trial& t = trials[i];
+    for (std::size_t i = 0; i < c.trials.size(); ++i) {
       ordered_json values;
       const auto v = plan.values(i);
       for (std::size_t k = 0; k < v.size(); ++k) {
         const auto n = detail::parse_number(v[k]);
         values[plan.varied[k].key] = n ? ordered_json(*n) : ordered_json(v[k]);
       }
-      ordered_json j = {{"values", values}, {"chain", t.name}, {"seconds", t.seconds}};
-      if (t.against) add_figures(j, *t.against);
-      j["noise"] = t.noise;
-      j["sharpness"] = t.sharpness;
-      j["best"] = static_cast<int>(i) == best;
+      ordered_json j = {{"values", values}};
+      j.update(c.json(i));
       runs.push_back(j);
     }
-    print_json({{"input", o.in}, {"figure", best < 0 ? ordered_json(nullptr) : ordered_json(figure.name)}, {"runs", runs}});
+    print_json({{"input", o.in}, {"figure", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)}, {"runs", runs}});
     return;
   }
   if (o.csv) {
     for (const Varied& v : plan.varied) fmt::print("{},", v.key);
-    fmt::print("psnr,ssim,mse,mae,noise,sharpness,seconds,best\n");
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-      const Trial& t = trials[i];
-      for (const std::string& v : plan.values(i)) fmt::print("{},", v);
-      const Comparison c = t.against.value_or(Comparison{});
-      fmt::print("{},{},{},{},{},{},{},{}\n", c.psnr, c.ssim, c.mse, c.mae, t.noise, t.sharpness, t.seconds, static_cast<int>(i) == best);
-    }
+    fmt::print("{}\n", kCsvHead);
+    for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", fmt::join(plan.values(i), ","), c.csv(i));
     return;
   }
-  for (std::size_t i = 0; i < trials.size(); ++i) {
-    const Trial& t = trials[i];
-    fmt::print("{} {:28}", static_cast<int>(i) == best ? "*" : " ", plan.label(i));
+  for (std::size_t i = 0; i < c.trials.size(); ++i) {
+    const Trial& t = c.trials[i];
+    fmt::print("{} {:28}", c.is_best(i) ? "*" : " ", plan.label(i));
     if (t.against) fmt::print("  PSNR {:>9}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim);
     fmt::print("  noise {:.4f}  sharpness {:.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
   }
-  if (best >= 0) fmt::print("* the best by {}\n", figure.name);
+  if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-void draw_sheet(const Options& o, const Plan& plan, const std::vector<Trial>& trials, int best, const Figure& figure) {
+void draw_sheet(const Options& o, const Plan& plan, const Contest& c) {
+  const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
   draw::Sheet sheet(base_name(o.in) + ": a sweep", o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
   const std::string marked = best >= 0 ? "; the best is marked" : "";
   if (plan.varied.size() == 1) {
@@ -170,42 +163,26 @@ void draw_sheet(const Options& o, const Plan& plan, const std::vector<Trial>& tr
   // At most two dozen pictures, evenly chosen, the best always among them.
   const std::size_t every = (trials.size() + 23) / 24;
   for (std::size_t i = 0; i < trials.size(); ++i) {
-    const bool is_best = static_cast<int>(i) == best;
+    const bool is_best = c.is_best(i);
     if (i % every != 0 && !is_best) continue;
-    draw::Cell c = draw::picture_cell((is_best ? "* " : "") + plan.label(i), trials[i].result);
-    c.below = nullptr;
+    draw::Cell cell = draw::picture_cell((is_best ? "* " : "") + plan.label(i), trials[i].result);
+    cell.below = nullptr;
     const Trial& t = trials[i];
-    c.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
-    sheet.add(std::move(c));
+    cell.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
+    sheet.add(std::move(cell));
   }
   write_sheet(sheet, o.sheet);
 }
 
 int sweep(const Session& session, const Options& o) {
   const Plan plan = plan_of(session, o);
-  const bool ranked = !o.by.empty() || !o.truth.empty();
-  const Figure figure = figure_of(!o.by.empty() ? o.by : o.truth.empty() ? "noise" : "psnr", !o.truth.empty());
   const Attended attended;
-  const Image in = session.read(o.in).image;
-  std::optional<Image> truth;
-  if (!o.truth.empty()) truth = session.read(o.truth).image;
-  std::vector<Trial> trials;
-  Progress progress(static_cast<double>(plan.size()));
-  bool stopped = false;
-  for (std::size_t i = 0; i < plan.size() && !stopped; ++i) {
-    try {
-      trials.push_back(run_trial(Chain::parse(plan.chain(i), session.catalogue, session.resources()), in, truth ? &*truth : nullptr));
-    } catch (const Stopped&) {
-      stopped = true;  // what is finished is kept
-    }
-    progress.add(1);
-  }
-  if (trials.empty()) throw Stopped();
-  const int best = ranked ? best_of(trials, figure) : -1;
-  report(o, plan, trials, best, figure);
-  const Watch::Active none(nullptr);  // drawing what is finished is not stopped again
-  if (!o.sheet.empty()) draw_sheet(o, plan, trials, best, figure);
-  if (stopped) throw Error(fmt::format("stopped on request: {} of {} runs are finished and shown", trials.size(), plan.size()));
+  Contest contest(session, o.in, o.truth, o.by);
+  contest.run(plan.size(), [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
+  const Watch::Active none(nullptr);  // showing what is finished is not stopped again
+  report(o, plan, contest);
+  if (!o.sheet.empty()) draw_sheet(o, plan, contest);
+  if (contest.stopped) throw Error(fmt::format("stopped on request: {} of {} runs are finished and shown", contest.trials.size(), plan.size()));
   return 0;
 }
 

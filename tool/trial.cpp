@@ -25,6 +25,43 @@ Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
   return t;
 }
 
+Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by)
+    : in_file(std::move(in_path)), truth_file(std::move(truth_path)), by(std::move(ranked_by)),
+      figure(figure_of(!by.empty() ? by : truth_file.empty() ? "noise" : "psnr", !truth_file.empty())), ranked(!by.empty() || !truth_file.empty()) {
+  in = session.read(in_file).image;
+  if (!truth_file.empty()) truth = session.read(truth_file).image;
+}
+
+void Contest::run(std::size_t count, const std::function<Chain(std::size_t)>& chain) {
+  Progress progress(static_cast<double>(count));
+  for (std::size_t i = 0; i < count && !stopped; ++i) {
+    try {
+      trials.push_back(run_trial(chain(i), in, truth ? &*truth : nullptr));
+    } catch (const Stopped&) {
+      stopped = true;
+    }
+    progress.add(1);
+  }
+  if (trials.empty()) throw Stopped();
+  best = ranked ? best_of(trials, figure) : -1;
+}
+
+ordered_json Contest::json(std::size_t i) const {
+  const Trial& t = trials[i];
+  ordered_json j = {{"chain", t.name}, {"seconds", t.seconds}};
+  if (t.against) add_figures(j, *t.against);
+  j["noise"] = t.noise;
+  j["sharpness"] = t.sharpness;
+  j["best"] = is_best(i);
+  return j;
+}
+
+std::string Contest::csv(std::size_t i) const {
+  const Trial& t = trials[i];
+  const auto figures = t.against ? fmt::format("{},{},{},{}", t.against->psnr, t.against->ssim, t.against->mse, t.against->mae) : std::string(",,,");
+  return fmt::format("{},{},{},{},{}", figures, t.noise, t.sharpness, t.seconds, is_best(i));
+}
+
 void require_same_size(const Image& result, const std::string& what, const Image& truth, const std::string& truth_file) {
   if (result.width() != truth.width() || result.height() != truth.height() || result.shape().color_channels() != truth.shape().color_channels()) {
     throw BadCall(fmt::format("{} is {}, {} is {}: both need one size and the same color channels", what, text_of(result.shape()).text, truth_file,
