@@ -213,8 +213,8 @@ TEST_CASE("describe: a struct of one's own with every kind of field") {
   CHECK_FALSE(a.maybe.has_value());
   for (const auto& [name, value] : {std::pair{"flag", "true"}, {"whole", "6"}, {"whole", "2.0"}, {"whole", "99999999999"}, {"seed", "-1"}, {"number", "1.01"}, {"number", "nan"},
                                     {"number", "inf"}, {"number", "0x1"}, {"number", ""}, {"maybe", "3"}, {"border", "Edge"}, {"none", "1"}}) {
-    CAPTURE(name);
-    CAPTURE(value);
+    const std::string shown = std::string(name) + "=" + value;
+    CAPTURE(shown);
     CHECK_THROWS_AS(set(name, value), BadCall);
   }
   a.number = 2;

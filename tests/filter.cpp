@@ -80,7 +80,8 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
       CHECK_NOTHROW(copy.set(p.name, p.standard));
       CHECK(copy.get(p.name) == p.standard);
     }
-    for (const auto& [w, h, c] : {std::tuple{1, 1, 1}, {1, 40, 2}, {33, 1, 3}, {37, 23, 4}}) {
+    for (const Shape shape : {Shape{1, 1, 1}, {1, 40, 2}, {33, 1, 3}, {37, 23, 4}}) {
+      const int w = shape.width, h = shape.height, c = shape.channels;
       const Image in = noise(w, h, c);
       Filter ready = f;
       const Resources second{[&](const std::string&) { return noise(w, h, 1, 9); }, {}};

@@ -39,9 +39,13 @@ TEST_CASE("convolution and correlation against the plain sums: kernels, borders,
   const std::pair<int, int> sizes[] = {{1, 1}, {1, 9}, {13, 1}, {17, 11}, {66, 35}};
   const std::pair<int, int> sides[] = {{1, 1}, {3, 3}, {2, 4}, {5, 3}, {1, 7}, {9, 9}};
   std::uint64_t seed = 0;
-  for (const auto& [w, h] : sizes) {
+  for (const auto& [w_, h_] : sizes) {
+      const int w = w_; 
+      const int h = h_;
     const Image in = noise(w, h, seed % 2 ? 1 : 4);
-    for (const auto& [kw, kh] : sides) {
+    for (const auto& [kw_, kh_] : sides) {
+      const int kw = kw_; 
+      const int kh = kh_;
       const Kernel k = random_kernel(kw, kh, ++seed);
       for (const Border border : test::all_borders) {
         for (const int stride : {1, 2, 3}) {
@@ -124,7 +128,9 @@ TEST_CASE("Gaussian of any sigma against the plain one, sum 1, every border") {
 }
 
 TEST_CASE("box of any radius against the plain mean, tall pictures and windows larger than the picture") {
-  for (const auto& [w, h] : {std::pair{53, 300}, {7, 5}, {1100, 9}, {31, 23}}) {
+  for (const auto& [w_, h_] : {std::pair{53, 300}, {7, 5}, {1100, 9}, {31, 23}}) {
+      const int w = w_; 
+      const int h = h_;
     const Image in = noise(w, h, 1);
     for (const int radius : {0, 1, 2, 6, 40}) {
       for (const Border border : test::all_borders) {
@@ -236,7 +242,9 @@ TEST_CASE("extreme kernels: a tap far off, one column, larger than the picture, 
   CHECK(identical(Convolve{.kernel = Kernel::parse("identity")}(in), in));
   const Image nothing = Convolve{.kernel = Kernel(3, 3, std::vector<double>(9, 0.0))}(in);
   CHECK(deviation(nothing, Image(30, 20)) == 0);
-  for (const auto& [w, h] : {std::pair{1, 61}, {81, 1}, {61, 61}}) {
+  for (const auto& [w_, h_] : {std::pair{1, 61}, {81, 1}, {61, 61}}) {
+      const int w = w_; 
+      const int h = h_;
     std::vector<double> line(static_cast<std::size_t>(w * h));
     const RandomStream random(static_cast<std::uint64_t>(w));
     for (std::size_t i = 0; i < line.size(); ++i) line[i] = random.uniform(i) / static_cast<double>(line.size());
