@@ -117,18 +117,43 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   cairo_surface_destroy(surface);
   if (!y.label.empty()) write(cr, y.label + unit.name, left + 4, top + 2, width - 8, {10}, kFaint);
   if (!x.label.empty()) write(cr, x.label, left, top + height - 15, width, {10, false, 1, true}, kFaint);
-  double at = top + 22;
-  if (!legend.empty()) {
-    // On the paper's color, so that curves behind it do not disturb.
-    ink(cr, kPaper, 0.85);
-    cairo_rectangle(cr, left + width - 156, at - 1, 146, 17.0 * static_cast<double>(legend.size()) + 4);
-    cairo_fill(cr);
+  if (legend.empty()) return;
+  // The corner in which the fewest points of the curves lie, within the axes (PLplot's margins as set above).
+  const double wide = 146, high = 17.0 * static_cast<double>(legend.size()) + 6;
+  const double axes_left = left + leftward / kFine, axes_right = left + width - 10, axes_top = top + (y.label.empty() ? 8 : 20),
+               axes_bottom = top + height - bottom / kFine;
+  double best_x = 0, best_y = 0;
+  int fewest = -1;
+  for (const double cy : {axes_top + 3, axes_bottom - high - 3}) {
+    for (const double cx : {axes_right - wide - 3, axes_left + 3}) {
+      int inside = 0;
+      for (const Line& line : lines) {
+        for (std::size_t i = 0; i + 1 < line.x.size(); ++i) {
+          for (int k = 0; k <= 32; ++k) {
+            const double t = k / 32.0, u = line.x[i] + t * (line.x[i + 1] - line.x[i]), v = line.y[i] + t * (line.y[i + 1] - line.y[i]);
+            const double px = axes_left + (u - x.low) / (x.high - x.low) * (axes_right - axes_left);
+            const double py = axes_bottom - (v - y.low) / (y.high - y.low) * (axes_bottom - axes_top);
+            inside += px > cx && px < cx + wide && py > cy && py < cy + high;
+          }
+        }
+      }
+      if (fewest < 0 || inside < fewest) {
+        fewest = inside;
+        best_x = cx;
+        best_y = cy;
+      }
+    }
   }
+  // On the paper's color, so that what lies behind does not disturb.
+  ink(cr, kPaper, 0.85);
+  cairo_rectangle(cr, best_x, best_y, wide, high);
+  cairo_fill(cr);
+  double at = best_y + 2;
   for (const Legend& l : legend) {
     ink(cr, l.color);
-    cairo_rectangle(cr, left + width - 150, at + 5, 16, 3);
+    cairo_rectangle(cr, best_x + 6, at + 5, 16, 3);
     cairo_fill(cr);
-    at += write(cr, l.name, left + width - 128, at, 116, {11}, kInk) + 3;
+    at += write(cr, l.name, best_x + 28, at, wide - 32, {11}, kInk) + 3;
   }
 }
 

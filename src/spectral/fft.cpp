@@ -7,7 +7,9 @@
 #include <utility>
 
 #ifdef SIEVE_FFT_KISS
-#include <kissfft/kiss_fftndr.h>
+#include <kissfft/kiss_fftr.h>
+
+#include <vector>
 #else
 #include <fftw3.h>
 #endif
@@ -37,28 +39,49 @@ const RealFft2d& RealFft2d::of(int width, int height) {
 
 #ifdef SIEVE_FFT_KISS
 
-// KissFFT keeps scratch memory inside a plan, so every call makes its own.
+// Rows by the real transform, columns by the complex one. A plan of KissFFT keeps scratch memory inside, so every
+// call makes its own.
 struct RealFft2d::Plans {};
 RealFft2d::RealFft2d(int width, int height) : width_(width), height_(height) {}
 RealFft2d::~RealFft2d() = default;
 
 namespace {
+
 struct FreePlan {
-  void operator()(kiss_fftndr_state* p) const { kiss_fftr_free(p); }
+  void operator()(void* p) const { kiss_fft_free(p); }
 };
-std::unique_ptr<kiss_fftndr_state, FreePlan> plan(int width, int height, int inverse) {
-  const int dims[2] = {height, width};
-  std::unique_ptr<kiss_fftndr_state, FreePlan> p(kiss_fftndr_alloc(dims, 2, inverse, nullptr, nullptr));
-  if (!p) throw std::bad_alloc();
-  return p;
+template <class State>
+std::unique_ptr<State, FreePlan> checked(State* plan) {
+  if (plan == nullptr) throw std::bad_alloc();
+  return std::unique_ptr<State, FreePlan>(plan);
 }
+
+void transform_columns(kiss_fft_cpx* spectrum, int columns, int height, int inverse) {
+  const auto plan = checked(kiss_fft_alloc(height, inverse, nullptr, nullptr));
+  std::vector<kiss_fft_cpx> in(static_cast<std::size_t>(height)), out(in.size());
+  for (int x = 0; x < columns; ++x) {
+    for (int y = 0; y < height; ++y) in[static_cast<std::size_t>(y)] = spectrum[static_cast<std::ptrdiff_t>(y) * columns + x];
+    kiss_fft(plan.get(), in.data(), out.data());
+    for (int y = 0; y < height; ++y) spectrum[static_cast<std::ptrdiff_t>(y) * columns + x] = out[static_cast<std::size_t>(y)];
+  }
+}
+
 }  // namespace
 
 void RealFft2d::forward(float* samples, std::complex<float>* spectrum) const {
-  kiss_fftndr(plan(width_, height_, 0).get(), samples, reinterpret_cast<kiss_fft_cpx*>(spectrum));
+  auto* bins = reinterpret_cast<kiss_fft_cpx*>(spectrum);
+  const int columns = width_ / 2 + 1;
+  const auto plan = checked(kiss_fftr_alloc(width_, 0, nullptr, nullptr));
+  for (std::ptrdiff_t y = 0; y < height_; ++y) kiss_fftr(plan.get(), samples + y * width_, bins + y * columns);
+  transform_columns(bins, columns, height_, 0);
 }
+
 void RealFft2d::inverse(std::complex<float>* spectrum, float* samples) const {
-  kiss_fftndri(plan(width_, height_, 1).get(), reinterpret_cast<kiss_fft_cpx*>(spectrum), samples);
+  auto* bins = reinterpret_cast<kiss_fft_cpx*>(spectrum);
+  const int columns = width_ / 2 + 1;
+  transform_columns(bins, columns, height_, 1);
+  const auto plan = checked(kiss_fftr_alloc(width_, 1, nullptr, nullptr));
+  for (std::ptrdiff_t y = 0; y < height_; ++y) kiss_fftri(plan.get(), bins + y * columns, samples + y * width_);
 }
 
 #else
