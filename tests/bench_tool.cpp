@@ -150,7 +150,7 @@ TEST_CASE("time: every size and number of threads, with the multiple of a copy")
 
 TEST_CASE("Ctrl-C in a long sweep keeps and shows what is finished") {
   const Folder f;
-  io::write(f / "big.pgm", Image(Shape{3000, 2000, 1}, 255));
+  io::write(f / "big.pgm", Image(Shape{1500, 1000, 1}, 255));
   const auto r = test::run("timeout --foreground --preserve-status -s INT 2 " LSIEVE_TOOL " sweep " + f / "big.pgm" + " gaussian sigma=1..3:200");
   CHECK(r.code == 1);
   CHECK(r.err.find("of 200 runs are finished and shown") != std::string::npos);

@@ -149,3 +149,33 @@ TEST_CASE("the catalogue refuses names that chain text could not hold") {
   CHECK(c.names().empty());
   CHECK_THROWS_AS(c.find("gaussian"), BadCall);
 }
+
+TEST_CASE("parts, pictures and kernels as parameter text") {
+  const auto part = [](const char* text) { return TextValue<Part>::text(TextValue<Part>::parse(text, {})); };
+  CHECK(part("all") == "all");
+  CHECK(part("1,2,30,40") == "1,2,30,40");
+  for (const char* wrong : {"", "1,2,3", "1,2,3,4,5", "a,b,c,d", "-1,0,5,5", "1,2,3,", "99999999999,0,1,1"}) {
+    CAPTURE(wrong);
+    CHECK_THROWS_AS(part(wrong), BadCall);
+  }
+  // A picture keeps the name it was opened by; one from memory says so; none is none.
+  const Resources files{[](const std::string& name) {
+    if (name != "a.png") throw Error(name + ": cannot be opened");
+    return Image(3, 2);
+  }, {}};
+  Filter f = Subtract{};
+  CHECK(f.get("with") == "none");
+  f.set("with", "a.png", files);
+  CHECK(f.text() == "subtract with=a.png");
+  CHECK_THROWS_AS(f.set("with", "b.png", files), Error);
+  CHECK_THROWS_AS(f.set("with", "a.png"), BadCall);  // no way to open files
+  CHECK(f.text() == "subtract with=a.png");
+  CHECK(Filter(Subtract{Picture(Image(3, 2))}).get("with") == "memory");
+  // A kernel from a file is written as its rows, so that text and records need no file.
+  const Resources kernels{{}, [](const std::string&) { return std::string("1 2\n3 4\nanchor 0 1\n"); }};
+  Filter c = Correlate{};
+  c.set("kernel", "@k.txt", kernels);
+  CHECK(c.text() == "correlate kernel=1,2/3,4:anchor=0,1");
+  CHECK(Chain::parse(c.text()).text() == c.text());
+  CHECK_THROWS_AS(c.set("kernel", "@k.txt"), BadCall);
+}

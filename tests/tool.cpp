@@ -121,7 +121,7 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
 TEST_CASE("Ctrl-C ends the work soon and leaves no half file") {
   const Folder f;
   io::write(f / "big.pgm", Image(Shape{9000, 6000, 1}, 255));
-  const auto r = test::run("timeout --foreground --preserve-status -s INT 0.6 " LSIEVE_TOOL " apply " + f / "big.pgm" + " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 way=direct then gaussian sigma=3");
+  const auto r = test::run("timeout --foreground --preserve-status -s INT 1.2 " LSIEVE_TOOL " apply " + f / "big.pgm" + " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 way=direct then gaussian sigma=3");
   CHECK(r.code == 1);
   CHECK(r.err.find("stopped") != std::string::npos);
   CHECK(f.entries() == 1);
