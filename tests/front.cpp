@@ -103,6 +103,17 @@ TEST_CASE("every command has help, JSON that parses where it reports, and refuse
   }
 }
 
+TEST_CASE("the example that list prints for a filter runs as it stands") {
+  const Resources files{[](const std::string&) { return test::noise(80, 60); }, {}};
+  for (const std::string& name : Catalogue::standard().names()) {
+    CAPTURE(name);
+    const std::string out = in_process(Catalogue::standard(), {"list", name}).out, start = "example: lsieve apply in.png out.png ";
+    const std::size_t at = out.find(start);
+    REQUIRE(at != std::string::npos);
+    CHECK_NOTHROW(Chain::parse(out.substr(at + start.size()), Catalogue::standard(), files)(test::noise(80, 60)));
+  }
+}
+
 TEST_CASE("limits and threads by option") {
   const std::string noon = test::data + "/noon.png";
   const Run small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});

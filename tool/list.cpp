@@ -25,6 +25,14 @@ ordered_json as_json(const Filter& f) {
   return j;
 }
 
+// A step that runs as it stands.
+std::string example_step(const About& a) {
+  if (a.name == description_of<Within>().name) return a.name + " part=10,10,40,30 then box radius=3 then end";
+  if (a.parameters.empty()) return a.name;
+  const Parameter& p = a.parameters[0];
+  return a.name + " " + p.name + "=" + (p.standard == "none" ? "other.png" : p.standard);
+}
+
 void print(const Filter& f) {
   const About& a = f.about();
   fmt::print("{}: {}\n", a.name, a.summary);
@@ -34,7 +42,7 @@ void print(const Filter& f) {
   for (const Parameter& p : a.parameters) {
     fmt::print("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);
   }
-  fmt::print("example: lsieve apply in.png out.png {}{}\n", a.name, a.parameters.empty() ? "" : " " + a.parameters[0].name + "=" + a.parameters[0].standard);
+  fmt::print("example: lsieve apply in.png out.png {}\n", example_step(a));
 }
 
 int list(const Session& session, const Options& o) {
