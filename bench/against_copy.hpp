@@ -45,12 +45,18 @@ inline const Image& large() {
   return image;
 }
 
-// Registers `filter` into a buffer of its own as a benchmark; the counter x_copy is the figure to read.
+// The same in color.
+inline const Image& large_color() {
+  static const Image image = noise(3840, 2160, 3);
+  return image;
+}
+
+// Registers `filter` on a picture, into a buffer of its own, as a benchmark; the counter x_copy is the figure to read.
 template <class F>
-void against_copy(const char* name, F filter) {
-  benchmark::RegisterBenchmark(name, [filter](benchmark::State& state) {
-    const Image& in = large();
-    static Image copied(in.shape());
+void against_copy_of(const Image& (*picture)(), const char* name, F filter) {
+  benchmark::RegisterBenchmark(name, [filter, picture](benchmark::State& state) {
+    const Image& in = picture();
+    Image copied(in.shape());
     Shape shape = in.shape();
     if constexpr (requires { filter.shape(shape); }) shape = filter.shape(shape);
     Image out(shape);
@@ -67,5 +73,10 @@ void against_copy(const char* name, F filter) {
     state.counters["Mpixel/s"] = static_cast<double>(in.shape().pixels()) / median(work) / 1e6;
   })->UseManualTime()->Unit(benchmark::kMillisecond)->MinTime(0.5);
 }
+
+template <class F>
+void against_copy(const char* name, F filter) { against_copy_of(large, name, filter); }
+template <class F>
+void against_color_copy(const char* name, F filter) { against_copy_of(large_color, name, filter); }
 
 }  // namespace sieve::bench

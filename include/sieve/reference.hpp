@@ -2,45 +2,6 @@
 /// The plain definition of every operation: slow, short, obviously right, in double. Read them as documentation
 /// and hold your own version against them in your own tests.
 
-#include <optional>
-
-#include "sieve/core/image.hpp"
-#include "sieve/core/border.hpp"
-#include "sieve/core/channels.hpp"
-#include "sieve/spatial/kernel.hpp"
-
-namespace sieve::reference {
-
-/// The sample at any (x, y), also outside the picture, as the border says.
-double sample(const ConstView& in, int x, int y, int channel, Border border, double fill);
-
-/// out(x, y) = sum k(i, j) in(x - (i - ax), y - (j - ay)), at x, y = 0, s, 2s, ... or, with Border::inside, only
-/// where the whole kernel fits. Gonzalez and Woods, Digital Image Processing, 4th ed., eq. 3-44. O(pixels * taps).
-Image convolve(const ConstView& in, const Kernel& kernel, Border border, double fill, int stride);
-/// The same with in(x + (i - ax), y + (j - ay)): Gonzalez and Woods, eq. 3-43.
-Image correlate(const ConstView& in, const Kernel& kernel, Border border, double fill, int stride);
-/// Convolution with the Gaussian of 2 * ceil(6 sigma) + 1 taps a side, rows and columns in turn.
-Image gaussian(const ConstView& in, double sigma, Border border, double fill);
-/// Mean of the (2 radius + 1) by (2 radius + 1) window.
-Image box(const ConstView& in, int radius, Border border, double fill);
-/// sqrt(gx^2 + gy^2) and atan2(gy, gx) of the correlations with two kernels. Gonzalez and Woods, section 10.2.
-Image gradient_magnitude(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
-Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
-/// low where v < low, high where v > high, else v.
-Image clip(const ConstView& in, double low, double high);
-/// to_low + (v - low) / (high - low) * (to_high - to_low); low and high measured where they are not given: the
-/// samples of rank floor(share * (n - 1)) and ceil((1 - share) * (n - 1)) with share = percent / 100.
-Image stretch(const ConstView& in, std::optional<double> low, std::optional<double> high, double to_low,
-              double to_high, double percent);
-/// |v|.
-Image absolute(const ConstView& in);
-/// Weighted sum of the color channels, or one of them.
-Image gray(const ConstView& in, GrayBy by);
-/// The rectangle's samples one by one.
-Image crop(const ConstView& in, const Rectangle& part);
-/// Every sample of the larger picture through sample().
-Image pad(const ConstView& in, int left, int right, int top, int bottom, Border border, double fill);
-/// Mean over the area that each result covers, pixel by pixel with the covered fraction as weight.
-Image shrink(const ConstView& in, int width, int height);
-
-}  // namespace sieve::reference
+#include "sieve/reference/light.hpp"
+#include "sieve/reference/spatial.hpp"
+#include "sieve/reference/tone.hpp"

@@ -4,6 +4,7 @@
 #include "sieve/core.hpp"
 #include "sieve/degrade.hpp"
 #include "sieve/filter.hpp"
+#include "sieve/light.hpp"
 #include "sieve/quality.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial.hpp"

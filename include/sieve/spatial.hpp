@@ -5,4 +5,5 @@
 #include "sieve/spatial/frame.hpp"
 #include "sieve/spatial/gradient.hpp"
 #include "sieve/spatial/kernel.hpp"
+#include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"

@@ -21,6 +21,12 @@ void checkpoint() {
   if (active_watch != nullptr && active_watch->stopped()) throw Stopped();
 }
 
+bool notes_heard() noexcept { return active_watch != nullptr && active_watch->on_note; }
+
+void note(const std::string& line) {
+  if (notes_heard()) active_watch->on_note(line);
+}
+
 void Watch::report(double share) {
   if (!on_progress) return;
   const long long now = std::chrono::duration_cast<std::chrono::milliseconds>(

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "draw/ink.hpp"
-#include "sieve/tone/statistics.hpp"
+#include "sieve/tone/histogram.hpp"
 
 namespace sieve::draw {
 

@@ -4,6 +4,7 @@
 
 #include "sieve/degrade.hpp"
 #include "sieve/filter/within.hpp"
+#include "sieve/light.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"
 
@@ -18,6 +19,10 @@ const Catalogue& Catalogue::standard() {
     c.add<Box>();
     c.add<GradientMagnitude>();
     c.add<GradientDirection>();
+    c.add<Minimum>();
+    c.add<Maximum>();
+    c.add<Opening>();
+    c.add<Closing>();
     c.add<Crop>();
     c.add<Pad>();
     c.add<Shrink>();
@@ -25,6 +30,35 @@ const Catalogue& Catalogue::standard() {
     c.add<Stretch>();
     c.add<Absolute>();
     c.add<Gray>();
+    c.add<Gamma>();
+    c.add<Logarithm>();
+    c.add<Sigmoid>();
+    c.add<Curve>();
+    c.add<Brightness>();
+    c.add<Contrast>();
+    c.add<Invert>();
+    c.add<Solarize>();
+    c.add<Threshold>();
+    c.add<Equalize>();
+    c.add<Clahe>();
+    c.add<Match>();
+    c.add<MatchDistribution>();
+    c.add<AutoExposure>();
+    c.add<Linearize>();
+    c.add<Encode>();
+    c.add<ToOklab>();
+    c.add<FromOklab>();
+    c.add<ToHsv>();
+    c.add<FromHsv>();
+    c.add<Saturate>();
+    c.add<HueShift>();
+    c.add<KeepHue>();
+    c.add<WhiteBalance>();
+    c.add<FlatField>();
+    c.add<Background>();
+    c.add<Flatten>();
+    c.add<Homomorphic>();
+    c.add<Retinex>();
     c.add<Add>();
     c.add<Subtract>();
     c.add<Multiply>();

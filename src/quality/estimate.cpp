@@ -7,6 +7,7 @@
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/spatial/convolve.hpp"
+#include "sieve/tone/statistics.hpp"
 #include "spatial/stacked_gaussian.hpp"
 
 namespace sieve {

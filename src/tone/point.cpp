@@ -2,55 +2,15 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <cmath>
-#include <limits>
-#include <vector>
 
-#include "core/rows.hpp"
 #include "core/run.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/tone/statistics.hpp"
 #include "tone/point_lanes.hpp"
+#include "tone/range.hpp"
 
 namespace sieve {
-
-namespace {
-
-// work(from, to, n) for every row of the color channels, results past the cache where they are large.
-template <class Work>
-void each_row(const ConstView& in, const View& out, Work work) {
-  const bool stream = rows::streams(out.shape.samples());
-  const auto n = static_cast<std::size_t>(in.width());
-  parallel_rows(in.height() * in.shape.color_channels(), n, [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const int y = i % in.height(), c = i / in.height();
-      work(in.row(y, c), out.row(y, c), n, stream);
-    }
-  });
-  copy_alpha(in, out);
-}
-
-struct Ends {
-  float low, high;
-};
-
-// The smallest and largest finite sample of all color channels; each row's by itself, then those of all rows.
-Ends full_range(const ConstView& in) {
-  const int rows = in.height() * in.shape.color_channels();
-  std::vector<Ends> ends(static_cast<std::size_t>(rows));
-  parallel_rows(rows, static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      auto& e = ends[static_cast<std::size_t>(i)];
-      lanes::finite_range(in.row(i % in.height(), i / in.height()), static_cast<std::size_t>(in.width()), e.low, e.high);
-    }
-  });
-  Ends all = ends[0];
-  for (const Ends& e : ends) all = {std::min(all.low, e.low), std::max(all.high, e.high)};
-  return all;
-}
-
-}  // namespace
 
 Image Clip::operator()(const ConstView& in) const { return made(*this, in); }
 void Clip::operator()(const ConstView& in, const View& out) const {
@@ -73,7 +33,7 @@ void Stretch::operator()(const ConstView& in, const View& out) const {
   if (!low || !high) {
     Ends measured{0, 0};
     if (percent == 0) {
-      measured = full_range(in);
+      measured = finite_range(in);
     } else {
       const double share = static_cast<double>(percent) / 100, shares[] = {share, 1 - share};
       const auto at = percentiles(in, shares);

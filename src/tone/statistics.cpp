@@ -79,42 +79,6 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
   return all;
 }
 
-std::size_t Histogram::total() const { return std::accumulate(counts.begin(), counts.end(), std::size_t{0}); }
-
-Histogram histogram(const ConstView& in, int channel, int bins, double low, double high) {
-  require_input(in, "histogram");
-  if (channel < 0 || channel >= in.channels()) {
-    throw BadCall(fmt::format("histogram: no channel {}; the picture has 0..{}", channel, in.channels() - 1));
-  }
-  if (bins < 0 || bins > (1 << 24)) throw BadCall(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
-  if (!(low < high)) throw BadCall(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
-  Histogram h;
-  h.low = low;
-  h.high = high;
-  // One bin a level: bins lie about the levels k / maximum, so the two end bins reach half a level beyond 0 and 1.
-  const bool by_level = bins == 0 && in.maximum > 0;
-  const int count = by_level ? static_cast<int>(in.maximum) + 1 : bins == 0 ? 256 : bins;
-  h.counts.assign(static_cast<std::size_t>(count), 0);
-  const double scale = by_level ? in.maximum / (high - low) : count / (high - low);
-  for (int y = 0; y < in.height(); ++y) {
-    const float* row = in.row(y, channel);
-    for (int x = 0; x < in.width(); ++x) {
-      const double v = row[x];
-      if (!std::isfinite(v)) {
-        ++h.not_finite;
-      } else if (v < low) {
-        ++h.below;
-      } else if (v > high) {
-        ++h.above;
-      } else {
-        const double place = by_level ? std::floor((v - low) * scale + 0.5) : std::floor((v - low) * scale);
-        ++h.counts[static_cast<std::size_t>(std::min(place, count - 1.0))];
-      }
-    }
-  }
-  return h;
-}
-
 namespace {
 
 // A key that orders like the float it comes from.
@@ -192,31 +156,6 @@ std::vector<double> percentiles(const ConstView& in, std::span<const double> sha
     values.push_back(static_cast<double>(float_of(bins[i] << 16 | static_cast<std::uint32_t>(find_rank(lower.data() + slot * kHalf, ranks[i])))));
   }
   return values;
-}
-
-Exposure exposure(const ConstView& in) {
-  const Image gray = to_gray(in);
-  const ChannelStatistics s = statistics(gray)[0];
-  if (s.not_finite == gray.shape().pixels()) return {"unreadable", "no sample is a finite number", 0, 0, 0};
-  const ConstView luma = gray.view().channel(0);
-  const double shares[] = {0.5, 0.01, 0.99};
-  const auto at = percentiles(luma, shares);
-  Exposure e{"balanced", "", at[0], at[1], at[2]};
-  const auto because = [&](const char* verdict, std::string reason) {
-    e.verdict = verdict;
-    e.reason = std::move(reason);
-  };
-  const double span = e.high - e.low;
-  if (e.median < 0.15 || s.at_floor >= 0.5) {
-    because("too dark", fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor", e.median, 100 * s.at_floor));
-  } else if (e.median > 0.85 || s.at_ceiling >= 0.1) {
-    because("too bright", fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling", e.median, 100 * s.at_ceiling));
-  } else if (span < 0.4) {
-    because("low contrast", fmt::format("the middle 98 % of the samples span {:.3f} (low under 0.4)", span));
-  } else {
-    because("balanced", fmt::format("median {:.3f}, the middle 98 % of the samples span {:.3f}", e.median, span));
-  }
-  return e;
 }
 
 }  // namespace sieve

@@ -3,6 +3,7 @@
 
 #include <atomic>
 #include <functional>
+#include <string>
 
 namespace sieve {
 
@@ -16,6 +17,9 @@ class Watch {
  public:
   /// Hears the share of the work that is done, 0..1. An exception must not leave it.
   std::function<void(double share)> on_progress;
+  /// Hears what a filter found out or decided while it ran, a line at a time: "gamma 0.52, because the median is
+  /// 0.11". Called in the thread that called the filter. An exception must not leave it.
+  std::function<void(const std::string& line)> on_note;
 
   /// Asks the work to end; safe from any thread and from a signal handler.
   void stop() noexcept { stopped_.store(true, std::memory_order_relaxed); }
@@ -47,6 +51,12 @@ Watch* current_watch() noexcept;
 
 /// Throws Stopped where the current watch was asked to stop. Loops of one's own call it now and then.
 void checkpoint();
+
+/// True where somebody hears notes: what is measured for a note alone is measured only then.
+bool notes_heard() noexcept;
+
+/// Tells the current watch's on_note one line.
+void note(const std::string& line);
 
 /// Counts the parts of a long piece of work and tells the current watch. Work within work (the rows of a step of a
 /// chain of a sweep) nests by itself: one made while another lives in the same thread counts within the part of the

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "sieve/core/image.hpp"
-#include "sieve/tone/statistics.hpp"
+#include "sieve/tone/histogram.hpp"
 
 namespace sieve {
 

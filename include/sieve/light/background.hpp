@@ -1,0 +1,71 @@
+#pragma once
+/// The light of a scene guessed from the picture itself, and taken out.
+
+#include <string>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// How the background is guessed.
+enum class BackgroundBy {
+  gaussian,    ///< a large Gaussian: simple, follows large objects
+  opening,     ///< opening (bright objects) or closing (dark objects), then smoothed by a Gaussian of half the radius
+  polynomial,  ///< a surface of low degree by least squares, robust against objects
+};
+template <>
+struct ChoiceNames<BackgroundBy> {
+  static std::span<const std::pair<const char*, BackgroundBy>> all();
+};
+
+/// What stands out from the background.
+enum class Objects { bright, dark };
+template <>
+struct ChoiceNames<Objects> {
+  static std::span<const std::pair<const char*, Objects>> all();
+};
+
+/// How the background is taken out.
+enum class TakeOut {
+  divide,    ///< in / background * mean background: for light, which multiplies
+  subtract,  ///< in - background + mean background: for haze and stray light, which add
+};
+template <>
+struct ChoiceNames<TakeOut> {
+  static std::span<const std::pair<const char*, TakeOut>> all();
+};
+
+/// The background of a picture, every color channel by itself. polynomial: x^i y^j with i + j <= degree, on coordinates
+/// -1..1, fitted to the means of at most 64 x 64 equal blocks with Tukey's biweight (the scale from the median absolute
+/// residual, 12 rounds), so that objects over less than about a third of the picture do not pull it. Sources: Gonzalez
+/// and Woods, 4th ed., 9.6 (opening); Huber and Ronchetti, Robust Statistics, 2009. O(pixels).
+struct Background {
+  BackgroundBy by = BackgroundBy::gaussian;
+  float sigma = 50;                  ///< of the Gaussian in pixels, 1 to 500
+  int radius = 20;                   ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
+  int degree = 2;                    ///< with by=polynomial: 1 to 4
+  Objects objects = Objects::bright; ///< with by=opening: what stands out
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  static void describe(Description<Background>& d);
+};
+
+/// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the background is
+/// under 1/1000 of its mean it is held there. Tells flatness before and after in a note. O(pixels).
+struct Flatten {
+  BackgroundBy by = BackgroundBy::gaussian;
+  float sigma = 50;
+  int radius = 20;
+  int degree = 2;
+  Objects objects = Objects::bright;
+  TakeOut how = TakeOut::divide;
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  static void describe(Description<Flatten>& d);
+};
+
+}  // namespace sieve

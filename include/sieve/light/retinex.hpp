@@ -1,0 +1,37 @@
+#pragma once
+/// Retinex: what a place is, relative to its surround.
+
+#include <string>
+#include <vector>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// Sigmas of the surrounds, in pixels.
+struct Scales {
+  std::vector<float> sigmas = {15, 80, 250};
+};
+template <>
+struct TextValue<Scales> {
+  static std::string text(const Scales& s);
+  static Scales parse(std::string_view s, const Resources& r);
+  static const char* allowed();
+};
+
+/// level + gain * mean over the scales of log((v + 1/100) / (G v + 1/100)) with G v the Gaussian of that sigma: single-scale
+/// retinex with one scale, multi-scale with several. Samples under 0 count as 0. On color the luma is changed and the
+/// hue kept. The result is centered on `level` and may leave 0..1. Source: Jobson, Rahman and Woodell, "A multiscale
+/// retinex for bridging the gap between color images and the human observation of scenes", 1997. O(pixels * scales).
+struct Retinex {
+  Scales scales = {};    ///< 1 to 8 sigmas, each 0.5 to 500 pixels
+  float gain = 0.3F;     ///< of the logarithm, 0.001 to 10
+  float level = 0.5F;    ///< what a place that equals its surround becomes, -10 to 10
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  static void describe(Description<Retinex>& d);
+};
+
+}  // namespace sieve

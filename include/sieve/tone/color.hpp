@@ -1,0 +1,82 @@
+#pragma once
+/// Color: conversions that can be undone, and changes of hue and saturation that hold the lightness.
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// Display-encoded RGB to OKLab: L (lightness, 0..1), a (green to red) and b (blue to yellow), about -0.4..0.4. Gray
+/// pictures become L alone. Source: B. Ottosson, "A perceptual color space for image processing", 2020; as in CSS Color
+/// Level 4 (W3C). FromOklab undoes it to rounding, also outside 0..1. O(pixels).
+struct ToOklab {
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<ToOklab>& d);
+};
+
+/// OKLab to display-encoded RGB; colors that RGB does not hold come out below 0 or above 1. O(pixels).
+struct FromOklab {
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<FromOklab>& d);
+};
+
+/// RGB to hue (0..1 for the whole circle, red 0, green 1/3), saturation and value (the largest channel). Gray pictures
+/// stay as they are. FromHsv undoes it to rounding for samples of 0 and more. Source: A. R. Smith, "Color gamut
+/// transform pairs", SIGGRAPH 1978. O(pixels).
+struct ToHsv {
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<ToHsv>& d);
+};
+
+/// Hue, saturation and value to RGB; hues outside 0..1 go round the circle. O(pixels).
+struct FromHsv {
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<FromHsv>& d);
+};
+
+/// Chroma times `factor` in OKLab: lightness and hue stay. Gray pictures stay as they are.
+struct Saturate {
+  float factor = 1.4F;  ///< 0 (gray) to 20; 1 changes nothing
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<Saturate>& d);
+};
+
+/// Turns every hue by an angle in OKLab: lightness and chroma stay. Gray pictures stay as they are.
+struct HueShift {
+  float degrees = 30;  ///< -360 to 360
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<HueShift>& d);
+};
+
+/// A range of hues stays colored, the rest goes gray of the same lightness (OKLab). Colors up to half of `width` from
+/// `hue` keep all their chroma, those farther than that and `soft` keep none, between them it falls along a cosine.
+/// Pure red lies at 29 degrees, yellow at 110, green at 142, cyan at 195, blue at 264, magenta at 328.
+struct KeepHue {
+  float hue = 29;    ///< middle of the hues kept, degrees, 0 to 360
+  float width = 40;  ///< how many degrees keep all their color, 0 to 360
+  float soft = 20;   ///< over how many degrees it then fades, 0 to 180
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return 0; }
+  static void describe(Description<KeepHue>& d);
+};
+
+}  // namespace sieve

@@ -1,0 +1,39 @@
+#pragma once
+/// Black and white by a level.
+
+#include "sieve/core/describe.hpp"
+#include "sieve/tone/histogram.hpp"
+
+namespace sieve {
+
+/// How the level of a threshold is found.
+enum class ThresholdBy {
+  level,  ///< the level given
+  otsu,   ///< the level that parts the histogram into the two classes of greatest variance between them
+  local,  ///< the mean of the window around each pixel, less `offset`
+};
+template <>
+struct ChoiceNames<ThresholdBy> {
+  static std::span<const std::pair<const char*, ThresholdBy>> all();
+};
+
+/// The level that splits a histogram in two so that the variance between the classes is greatest; the middle where many
+/// do equally. Samples outside the range count with its ends. Source: Otsu, "A threshold selection method from gray-level
+/// histograms", IEEE Trans. SMC 9, 1979. O(bins). NaN where all bins are empty.
+double otsu_level(const Histogram& h);
+
+/// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.
+struct Threshold {
+  ThresholdBy by = ThresholdBy::otsu;
+  float level = 0.5F;  ///< with by=level
+  int radius = 15;     ///< half-width in pixels of the square window with by=local, 1 to 2047
+  float offset = 0;    ///< how far above the mean less this a sample must lie with by=local, -1 to 1
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  std::string meaning() const;
+  static void describe(Description<Threshold>& d);
+};
+
+}  // namespace sieve

@@ -1,0 +1,127 @@
+#include "sieve/light/background.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "core/run.hpp"
+#include "light/surface.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/light/flatness.hpp"
+#include "sieve/reference.hpp"
+#include "sieve/spatial/rank.hpp"
+#include "sieve/spatial/smooth.hpp"
+#include "sieve/tone/statistics.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, BackgroundBy>> ChoiceNames<BackgroundBy>::all() {
+  static constexpr std::pair<const char*, BackgroundBy> names[] = {
+      {"gaussian", BackgroundBy::gaussian}, {"opening", BackgroundBy::opening}, {"polynomial", BackgroundBy::polynomial}};
+  return names;
+}
+std::span<const std::pair<const char*, Objects>> ChoiceNames<Objects>::all() {
+  static constexpr std::pair<const char*, Objects> names[] = {{"bright", Objects::bright}, {"dark", Objects::dark}};
+  return names;
+}
+std::span<const std::pair<const char*, TakeOut>> ChoiceNames<TakeOut>::all() {
+  static constexpr std::pair<const char*, TakeOut> names[] = {{"divide", TakeOut::divide}, {"subtract", TakeOut::subtract}};
+  return names;
+}
+
+namespace {
+
+// The steps that an opening leaves are smoothed by a Gaussian of half its radius.
+float after_opening(int radius) { return 0.5F * static_cast<float>(radius); }
+
+template <class F>
+void background_fields(Description<F>& d) {
+  d.field("by", &F::by, "", "how the background is guessed");
+  d.field("sigma", &F::sigma, "pixels", "of the Gaussian with by=gaussian", {1, 500});
+  d.field("radius", &F::radius, "pixels", "half-width with by=opening: wider than the objects", {1, 2047});
+  d.field("degree", &F::degree, "", "of the surface with by=polynomial", {1, 4});
+  d.field("objects", &F::objects, "", "what stands out, with by=opening");
+}
+
+double mean_of(const ConstView& channel) { return statistics(channel)[0].mean; }
+
+float held(float background, float least) { return std::isnan(background) || background >= least ? background : least; }
+
+}  // namespace
+
+Image Background::operator()(const ConstView& in) const { return made(*this, in); }
+void Background::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  switch (by) {
+    case BackgroundBy::gaussian:
+      return Gaussian{.sigma = sigma, .border = Border::mirror}(in, out);
+    case BackgroundBy::opening: {
+      const Image flat = objects == Objects::bright ? Opening{.radius = radius}(in) : Closing{.radius = radius}(in);
+      return Gaussian{.sigma = after_opening(radius), .border = Border::mirror}(flat, out);
+    }
+    case BackgroundBy::polynomial:
+      for (int c = 0; c < in.shape.color_channels(); ++c) fit_surface(in.channel(c), degree).draw(out.channel(c));
+      return copy_alpha(in, out);
+  }
+}
+Image Background::plain(const ConstView& in) const {
+  if (by == BackgroundBy::gaussian) return reference::gaussian(in, sigma, Border::mirror, 0);
+  if (by == BackgroundBy::polynomial) return reference::polynomial_background(in, degree);
+  const Image flat = objects == Objects::bright ? Opening{.radius = radius}.plain(in) : Closing{.radius = radius}.plain(in);
+  return reference::gaussian(flat, after_opening(radius), Border::mirror, 0);
+}
+void Background::describe(Description<Background>& d) {
+  d.called("background", "light", "The slow part of a picture, guessed as its light: large Gaussian, opening, or a smooth surface.");
+  d.wrong("the light is to be taken out: take flatten, which does both.");
+  d.agrees_within(5e-4);
+  background_fields(d);
+}
+
+Image Flatten::operator()(const ConstView& in) const { return made(*this, in); }
+void Flatten::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  const Image light = Background{by, sigma, radius, degree, objects}(in);
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const ConstView slow = light.view().channel(c), from = in.channel(c);
+    const View to = out.channel(c);
+    const auto mean = static_cast<float>(mean_of(slow));
+    const float least = 0.001F * std::fabs(mean);
+    parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const float *a = from.row(y), *b = slow.row(y);
+        float* r = to.row(y);
+        if (how == TakeOut::subtract) {
+          for (int x = 0; x < in.width(); ++x) r[x] = a[x] - b[x] + mean;
+        } else {
+          for (int x = 0; x < in.width(); ++x) r[x] = a[x] * (mean / held(b[x], least));
+        }
+      }
+    });
+  }
+  copy_alpha(in, out);
+  if (notes_heard()) note(fmt::format("flatness {:.3f} before, {:.3f} after", flatness(in), flatness(out)));
+}
+Image Flatten::plain(const ConstView& in) const {
+  const Image light = Background{by, sigma, radius, degree, objects}.plain(in);
+  Image out(in);
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const auto mean = static_cast<float>(mean_of(light.view().channel(c)));
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        const float v = in.at(x, y, c), b = light.at(x, y, c);
+        out.at(x, y, c) = how == TakeOut::subtract ? v - b + mean : v * (mean / held(b, 0.001F * std::fabs(mean)));
+      }
+    }
+  }
+  return out;
+}
+void Flatten::describe(Description<Flatten>& d) {
+  d.called("flatten", "light", "Takes a guessed background out of the picture; the mean level is kept.");
+  d.wrong("a flat frame was taken: flat_field is exact; large objects of one level matter: the guess takes them for light.");
+  d.agrees_within(5e-3);
+  background_fields(d);
+  d.field("how", &Flatten::how, "", "light multiplies (divide), stray light and haze add (subtract)");
+}
+
+}  // namespace sieve

@@ -1,0 +1,77 @@
+#include "spatial/extremes.hpp"
+
+#include <algorithm>
+#include <limits>
+#include <vector>
+
+#include "core/rows.hpp"
+#include "sieve/core/parallel.hpp"
+#include "spatial/extreme_lanes.hpp"
+
+namespace sieve {
+
+namespace {
+
+float number(float v) { return v == v ? v : std::numeric_limits<float>::infinity(); }
+
+void along_rows(const ConstView& in, int radius, bool maximum, Border border, float fill, const View& out) {
+  const int window = 2 * radius + 1, count = in.width() + 2 * radius;
+  parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
+    std::vector<float> extended(static_cast<std::size_t>(count));
+    for (int y = first; y < last; ++y) {
+      rows::extend(in, y, -radius, count, border, fill, extended.data());
+      lanes::row_extremes(extended.data(), static_cast<std::size_t>(window), maximum, out.row(y), static_cast<std::size_t>(in.width()));
+    }
+  });
+}
+
+// All of `maxima` one after the other, in place, on strips of columns that stay in cache.
+void along_columns(const View& picture, int radius, std::span<const bool> maxima, Border border, float fill) {
+  constexpr int kWide = 64;
+  const int h = picture.height(), window = 2 * radius + 1, strips = (picture.width() + kWide - 1) / kWide;
+  const std::vector<float> outside(kWide, number(fill));
+  parallel_rows(
+      strips, static_cast<std::size_t>(h) * kWide * 4,
+      [&](int first, int last) {
+        // Results go into the picture only where nothing is to be read any more: each turn has a buffer of its own.
+        std::vector<float> results(static_cast<std::size_t>(h) * kWide), scratch(static_cast<std::size_t>(window) * kWide), again;
+        std::vector<const float*> from(static_cast<std::size_t>(h + window));
+        std::vector<float*> to(static_cast<std::size_t>(h));
+        for (int s = first; s < last; ++s) {
+          const int x0 = s * kWide, wide = std::min(kWide, picture.width() - x0);
+          const auto source = [&](std::size_t turn, int y) -> const float* {
+            if (turn == 0) return picture.row(y) + x0;
+            return (turn % 2 == 1 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
+          };
+          for (std::size_t turn = 0; turn < maxima.size(); ++turn) {
+            // The blocks reach beyond the last window; what they read there is not used.
+            for (std::size_t i = 0; i < from.size(); ++i) {
+              const auto y = border_index(static_cast<int>(i) - radius, h, border);
+              from[i] = y ? source(turn, *y) : outside.data();
+            }
+            const bool final = turn + 1 == maxima.size() && turn > 0;
+            if (turn > 0 && !final) again.resize(results.size());
+            for (int y = 0; y < h; ++y) {
+              to[static_cast<std::size_t>(y)] = final ? picture.row(y) + x0 : (turn % 2 == 0 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
+            }
+            lanes::column_extremes(from.data(), static_cast<std::size_t>(window), maxima[turn], to.data(), static_cast<std::size_t>(h), static_cast<std::size_t>(wide), scratch.data());
+          }
+          if (maxima.size() == 1) {
+            for (int y = 0; y < h; ++y) std::copy_n(source(1, y), wide, picture.row(y) + x0);
+          }
+        }
+      },
+      1);
+}
+
+}  // namespace
+
+void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Border border, float fill, const View& out) {
+  along_rows(in, radius, maxima.front(), border, fill, out);
+  if (radius == 0) return;
+  along_columns(out, radius, maxima, border, fill);
+  if (maxima.size() == 1) return;
+  along_rows(out, radius, maxima.back(), border, number(fill), out);
+}
+
+}  // namespace sieve

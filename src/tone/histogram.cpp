@@ -1,0 +1,149 @@
+#include "sieve/tone/histogram.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+#include <mutex>
+#include <numeric>
+
+#include "sieve/core/error.hpp"
+#include "sieve/core/parallel.hpp"
+#include "tone/level_lanes.hpp"
+
+namespace sieve {
+
+namespace {
+
+// Runs of equal levels would wait for their own counter: four in turns do not. Large tables are one, to stay in cache.
+constexpr std::int32_t kLanesUpTo = 4096;
+
+lanes::Bins bins_for(const ConstView& in, int bins, double low, double high) {
+  const bool by_level = bins == 0 && in.maximum > 0 && low == 0 && high == 1;
+  if (by_level) return {0, 1, static_cast<double>(in.maximum), 0.5, static_cast<std::int32_t>(in.maximum) + 1, false};
+  const int count = bins == 0 ? 256 : bins;
+  // Products with a power of two are exact in single precision.
+  const bool exact = low != 0 || high != 1 || !std::has_single_bit(static_cast<unsigned>(count));
+  return {low, high, count / (high - low), 0, count, exact};
+}
+
+}  // namespace
+
+std::size_t Histogram::total() const { return std::accumulate(counts.begin(), counts.end(), std::size_t{0}); }
+
+double Histogram::center(std::size_t bin) const {
+  const auto n = static_cast<double>(counts.size()), k = static_cast<double>(bin);
+  return by_level ? k / (n - 1) : low + (k + 0.5) * (high - low) / n;
+}
+
+std::vector<double> Histogram::probabilities() const {
+  const auto all = static_cast<double>(std::max<std::size_t>(total(), 1));
+  std::vector<double> p;
+  p.reserve(counts.size());
+  for (const std::size_t n : counts) p.push_back(static_cast<double>(n) / all);
+  return p;
+}
+
+std::vector<double> Histogram::cumulative() const {
+  const auto all = static_cast<double>(std::max<std::size_t>(total(), 1));
+  std::vector<double> c;
+  c.reserve(counts.size());
+  std::size_t sum = 0;
+  for (const std::size_t n : counts) c.push_back(static_cast<double>(sum += n) / all);
+  return c;
+}
+
+Histogram histogram(const ConstView& in, int channel, int bins, double low, double high) {
+  require_input(in, "histogram");
+  if (channel < luma_channel || channel >= in.channels()) {
+    throw BadCall(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel, in.channels() - 1, luma_channel));
+  }
+  if (bins < 0 || bins > (1 << 24)) throw BadCall(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
+  if (!(low < high)) throw BadCall(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
+  const lanes::Bins where = bins_for(in, bins, low, high);
+  const bool mixed = channel == luma_channel && in.shape.color_channels() == 3;
+  const int plane = std::max(channel, 0);
+  const auto slots = static_cast<std::size_t>(where.count) + 3, width = static_cast<std::size_t>(in.width());
+  const std::size_t tables = where.count <= kLanesUpTo ? 4 : 1;
+  std::vector<std::size_t> all(slots);
+  std::mutex mutex;
+  parallel_rows(
+      in.height(), width,
+      [&](int first, int last) {
+        std::vector<std::uint32_t> counts(slots * tables);
+        std::vector<std::int32_t> numbers(width);
+        std::vector<float> mix(mixed ? width : 0);
+        std::uint32_t* const a = counts.data();
+        std::uint32_t *const b = a + (tables > 1 ? slots : 0), *const c = a + (tables > 1 ? 2 * slots : 0), *const d = a + (tables > 1 ? 3 * slots : 0);
+        for (int y = first; y < last; ++y) {
+          const float* row = in.row(y, plane);
+          if (mixed) {
+            lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), mix.data(), width);
+            row = mix.data();
+          }
+          lanes::bin_numbers(row, where, numbers.data(), width);
+          std::size_t x = 0;
+          for (; x + 4 <= width; x += 4) {
+            ++a[numbers[x]];
+            ++b[numbers[x + 1]];
+            ++c[numbers[x + 2]];
+            ++d[numbers[x + 3]];
+          }
+          for (; x < width; ++x) ++a[numbers[x]];
+        }
+        const std::lock_guard lock(mutex);
+        for (std::size_t i = 0; i < slots * tables; ++i) all[i % slots] += counts[i];
+      },
+      // Few tall strips: each has counts of its own to fill and to add.
+      std::max(64, in.height() / 8));
+  Histogram h;
+  h.low = low;
+  h.high = high;
+  h.by_level = where.offset != 0;
+  h.not_finite = all[slots - 1];
+  h.above = all[slots - 2];
+  h.below = all[slots - 3];
+  all.resize(slots - 3);
+  h.counts = std::move(all);
+  return h;
+}
+
+Comb comb(const Histogram& h) {
+  constexpr std::size_t kWithin = 32;
+  constexpr double kLeast = 5;
+  Comb c;
+  std::size_t first = 0, previous = 0;
+  for (std::size_t i = 0; i < h.counts.size(); ++i) {
+    if (h.counts[i] == 0) continue;
+    if (c.used++ == 0) first = i;
+    const std::size_t gap = i - previous;
+    if (c.used > 1 && gap > 1 && gap <= kWithin && static_cast<double>(h.counts[i] + h.counts[previous]) >= kLeast * static_cast<double>(gap + 1)) c.empty += gap - 1;
+    previous = i;
+  }
+  if (c.used > 1) c.share = static_cast<double>(c.empty) / static_cast<double>(previous - first + 1);
+  c.found = c.share >= 0.02 && c.used >= 8;
+  return c;
+}
+
+std::vector<std::size_t> valleys_between(const Histogram& h, const std::vector<std::size_t>& peaks) {
+  std::vector<std::size_t> valleys;
+  for (std::size_t i = 0; i + 1 < peaks.size(); ++i) {
+    const auto from = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i]), to = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i + 1]);
+    const std::size_t least = *std::min_element(from, to);
+    // Empty stretches are long: their middle is the best place to cut.
+    auto start = std::find(from, to, least), longest = start;
+    std::ptrdiff_t most = 0;
+    while (start != to) {
+      const auto end = std::find_if(start, to, [&](std::size_t n) { return n != least; });
+      if (end - start > most) {
+        most = end - start;
+        longest = start;
+      }
+      start = std::find(end, to, least);
+    }
+    valleys.push_back(static_cast<std::size_t>(longest - h.counts.begin() + most / 2));
+  }
+  return valleys;
+}
+
+}  // namespace sieve

@@ -1,0 +1,47 @@
+#pragma once
+// Inner loops of everything that goes by levels: bins of samples, tables looked up, on SIMD lanes chosen at run time.
+
+#include <cstddef>
+#include <cstdint>
+
+namespace sieve::lanes {
+
+// The bin of every sample: floor((v - low) * scale + offset), at most bins - 1; bins for v < low, bins + 1 for
+// v > high, bins + 2 for what is not finite. With `exact` reckoned in double, where a product may round to the next bin.
+struct Bins {
+  double low, high, scale, offset;
+  std::int32_t count;
+  bool exact;
+};
+void bin_numbers(const float* in, const Bins& bins, std::int32_t* out, std::size_t n);
+
+// table[round(v * top)], v cut to 0..1; NaN stays, infinities are cut too.
+void look_up_level(const float* in, float top, const float* table, float* out, std::size_t n);
+
+// A curve of straight pieces: p = (v - low) * scale cut to 0..pieces, i = floor(p) (at most pieces - 1), result
+// start[i] + (p - i) * rise[i] + over * (v - v cut to the range). NaN stays.
+struct Pieces {
+  float low, scale;
+  std::int32_t pieces;
+  const float* start;
+  const float* rise;
+  float over;
+};
+void look_up_pieces(const float* in, const Pieces& curve, float* out, std::size_t n);
+
+// Luma of three channels.
+void luma(const float* red, const float* green, const float* blue, float* out, std::size_t n);
+
+// Gives a color the luma `to` with its hue kept: scaled toward black where it grows darker, its distance to white scaled
+// where it grows lighter, so that nothing within 0..1 leaves it. A luma beyond black or white is a gray of that level;
+// where the luma was there before, the color is shifted.
+// Source: Naik and Murthy, "Hue-preserving color image enhancement without gamut problem", 2003.
+struct Colors {
+  const float *red, *green, *blue;
+};
+struct ColorsOut {
+  float *red, *green, *blue;
+};
+void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n);
+
+}  // namespace sieve::lanes

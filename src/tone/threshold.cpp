@@ -1,0 +1,99 @@
+#include "sieve/tone/threshold.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <limits>
+
+#include "core/run.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/reference.hpp"
+#include "spatial/box_sums.hpp"
+#include "tone/range.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, ThresholdBy>> ChoiceNames<ThresholdBy>::all() {
+  static constexpr std::pair<const char*, ThresholdBy> names[] = {{"otsu", ThresholdBy::otsu}, {"level", ThresholdBy::level}, {"local", ThresholdBy::local}};
+  return names;
+}
+
+double otsu_level(const Histogram& h) {
+  std::vector<double> counts(h.counts.begin(), h.counts.end());
+  counts.front() += static_cast<double>(h.below);
+  counts.back() += static_cast<double>(h.above);
+  double all = 0, moment = 0;
+  for (std::size_t i = 0; i < counts.size(); ++i) {
+    all += counts[i];
+    moment += counts[i] * static_cast<double>(i);
+  }
+  if (all == 0) return std::numeric_limits<double>::quiet_NaN();
+  double lower = 0, lower_moment = 0, best = -1, first = 0, last = 0;
+  for (std::size_t i = 0; i + 1 < counts.size(); ++i) {
+    lower += counts[i];
+    lower_moment += counts[i] * static_cast<double>(i);
+    const double upper = all - lower;
+    if (lower == 0 || upper == 0) continue;
+    const double apart = lower_moment / lower - (moment - lower_moment) / upper, between = lower * upper * apart * apart;
+    if (between > best) {
+      best = between;
+      first = static_cast<double>(i);
+    }
+    if (between == best) last = static_cast<double>(i);
+  }
+  // One level alone: everything lies at it, nothing above.
+  if (best < 0) return h.center(static_cast<std::size_t>(moment / all));
+  // Between the centers of the lower class's last bin and the upper one's first.
+  const double cut = 0.5 * (first + last) + 0.5, n = static_cast<double>(counts.size());
+  return h.by_level ? cut / (n - 1) : h.low + (cut + 0.5) * (h.high - h.low) / n;
+}
+
+Image Threshold::operator()(const ConstView& in) const { return made(*this, in); }
+void Threshold::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  const auto cut = [&](const View& to, auto above) {
+    parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        float* r = to.row(y);
+        for (int x = 0; x < in.width(); ++x) r[x] = above(x, y);
+      }
+    });
+  };
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const ConstView from = in.channel(c);
+    const View to = out.channel(c);
+    if (by == ThresholdBy::local) {
+      box_mean(from, radius, Border::edge, 0, to);
+      cut(to, [&](int x, int y) {
+        const float v = from.at(x, y), mean = to.at(x, y) - offset;
+        return std::isnan(v) ? v : v > mean ? 1.0F : 0.0F;
+      });
+      continue;
+    }
+    float at = level;
+    if (by == ThresholdBy::otsu) {
+      at = static_cast<float>(otsu_level(histogram(from, 0, in.maximum > 0 ? 0 : 1024)));
+      note(fmt::format("level {:.4f}{}", at, in.shape.color_channels() > 1 ? fmt::format(" in channel {}", c) : ""));
+    }
+    cut(to, [&](int x, int y) {
+      const float v = from.at(x, y);
+      return std::isnan(v) ? v : v > at ? 1.0F : 0.0F;
+    });
+  }
+  copy_alpha(in, out);
+}
+Image Threshold::plain(const ConstView& in) const {
+  if (by == ThresholdBy::local) return reference::local_threshold(in, radius, offset);
+  return reference::threshold(in, by == ThresholdBy::level ? std::optional<double>(level) : std::nullopt);
+}
+std::string Threshold::meaning() const { return by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * radius + 1) : ""; }
+void Threshold::describe(Description<Threshold>& d) {
+  d.called("threshold", "tone", "Black and white: 1 above a level, 0 elsewhere; the level given, by Otsu, or the local mean.");
+  d.wrong("the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth first.");
+  d.field("by", &Threshold::by, "", "how the level is found");
+  d.field("level", &Threshold::level, "0..1 scale", "with by=level");
+  d.field("radius", &Threshold::radius, "pixels", "half-width of the window with by=local", {1, 2047});
+  d.field("offset", &Threshold::offset, "0..1 scale", "taken off the local mean with by=local", {-1, 1});
+}
+
+}  // namespace sieve

@@ -1,0 +1,124 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <vector>
+
+#include "core/run.hpp"
+#include "sieve/core/channels.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/reference.hpp"
+#include "sieve/tone/exposure.hpp"
+#include "tone/curve_lanes.hpp"
+#include "tone/point_lanes.hpp"
+#include "tone/range.hpp"
+
+namespace sieve {
+
+namespace {
+
+constexpr int kParts = 4096;
+constexpr float kFloor = 0.02F, kCeiling = 0.98F;
+
+// What each channel's votes say: sum in linear light, number, and how many lie in each part of 0..1 as stored.
+struct Votes {
+  std::array<double, 3> sum{};
+  std::size_t count = 0;
+  std::array<std::vector<std::uint32_t>, 3> levels;
+};
+
+Votes count_votes(const ConstView& in) {
+  std::vector<Votes> rows(static_cast<std::size_t>(in.height()));
+  const auto n = static_cast<std::size_t>(in.width());
+  constexpr int kStrip = 64;
+  parallel_rows(
+      in.height(), 3 * n,
+      [&](int first, int last) {
+        std::vector<float> light(3 * n);
+        Votes& v = rows[static_cast<std::size_t>(first)];
+        for (auto& l : v.levels) l.assign(kParts, 0);
+        for (int y = first; y < last; ++y) {
+          for (int c = 0; c < 3; ++c) lanes::linearize(in.row(y, c), light.data() + static_cast<std::size_t>(c) * n, n);
+          for (std::size_t x = 0; x < n; ++x) {
+            const float s[] = {in.row(y, 0)[x], in.row(y, 1)[x], in.row(y, 2)[x]};
+            if (!(std::min({s[0], s[1], s[2]}) > kFloor && std::max({s[0], s[1], s[2]}) < kCeiling)) continue;
+            ++v.count;
+            for (std::size_t c = 0; c < 3; ++c) {
+              v.sum[c] += static_cast<double>(light[c * n + x]);
+              ++v.levels[c][static_cast<std::size_t>(s[c] * kParts)];
+            }
+          }
+        }
+      },
+      kStrip);
+  Votes all;
+  for (auto& l : all.levels) l.assign(kParts, 0);
+  for (int first = 0; first < in.height(); first += kStrip) {
+    const Votes& v = rows[static_cast<std::size_t>(first)];
+    all.count += v.count;
+    for (std::size_t c = 0; c < 3; ++c) {
+      all.sum[c] += v.sum[c];
+      for (std::size_t b = 0; b < kParts; ++b) all.levels[c][b] += v.levels[c][b];
+    }
+  }
+  return all;
+}
+
+// The factors for linear light; 1 each where nothing can vote.
+std::array<double, 3> gains_of(const ConstView& in, const WhiteBalance& f) {
+  const Votes votes = count_votes(in);
+  if (votes.count == 0) return {1, 1, 1};
+  std::array<double, 3> level{};
+  for (std::size_t c = 0; c < 3; ++c) {
+    if (f.by == BalanceBy::gray_world) {
+      level[c] = votes.sum[c] / static_cast<double>(votes.count);
+    } else {
+      auto left = static_cast<double>(votes.count) * static_cast<double>(f.percent) / 100;
+      std::size_t b = kParts - 1;
+      while (b > 0 && (left -= votes.levels[c][b]) >= 0) --b;
+      level[c] = reference::to_light((static_cast<double>(b) + 0.5) / kParts);
+    }
+  }
+  const LumaWeights w = luma_weights(GrayBy::rec709);
+  const double target = w.red * level[0] + w.green * level[1] + w.blue * level[2];
+  std::array<double, 3> gains{};
+  for (std::size_t c = 0; c < 3; ++c) gains[c] = std::clamp(target / level[c], 0.125, 8.0);
+  return gains;
+}
+
+}  // namespace
+
+Image WhiteBalance::operator()(const ConstView& in) const { return made(*this, in); }
+void WhiteBalance::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  if (in.shape.color_channels() != 3) return copy(in, out);
+  const auto gains = gains_of(in, *this);
+  note(fmt::format("factors in linear light: red {:.3f}, green {:.3f}, blue {:.3f}", gains[0], gains[1], gains[2]));
+  each_color_row(in, out, [&](const float* a, const float* b, const float* c, float* x, float* y, float* z, std::size_t n) {
+    const float* from[] = {a, b, c};
+    float* to[] = {x, y, z};
+    for (std::size_t i = 0; i < 3; ++i) {
+      lanes::linearize(from[i], to[i], n);
+      lanes::line(to[i], 0, static_cast<float>(gains[i]), 0, to[i], n, false);
+      lanes::encode(to[i], to[i], n);
+    }
+  });
+}
+Image WhiteBalance::plain(const ConstView& in) const {
+  if (in.shape.color_channels() != 3) return Image(in);
+  const auto gains = gains_of(in, *this);
+  return reference::map_colors(in, [&](const reference::Triple& rgb) {
+    const auto one = [&](std::size_t c) { return reference::from_light(gains[c] * reference::to_light(rgb[c])); };
+    return reference::Triple{one(0), one(1), one(2)};
+  });
+}
+void WhiteBalance::describe(Description<WhiteBalance>& d) {
+  d.called("white_balance", "color", "Takes the tint of the light away: the mean becomes gray, or the brightest white.");
+  d.wrong("the scene itself is of one color (a lawn, a sunset): gray_world takes that for the light; take white_patch or leave it.");
+  d.agrees_within(2e-5);
+  d.field("by", &WhiteBalance::by, "", "how the color of the light is guessed");
+  d.field("percent", &WhiteBalance::percent, "percent", "of the brightest samples left out with by=white_patch", {0, 50});
+}
+
+}  // namespace sieve
