@@ -45,18 +45,26 @@ void extend(const ConstView& channel, int y, int from, int count, Border border,
     return;
   }
   const float* row = channel.row(*source);
-  const auto beyond = [&](int x) {
-    const auto i = border_index(x, w, border);
-    return i ? row[*i] : fill;
+  // The samples x0..x1-1, all on one side of the picture.
+  const auto beyond = [&](int x0, int x1) {
+    float* to = out + (x0 - from);
+    switch (border) {
+      case Border::edge:
+        std::fill(to, to + (x1 - x0), row[x0 < 0 ? 0 : w - 1]);
+        break;
+      case Border::mirror:
+      case Border::reflect:
+      case Border::wrap:
+        for (int x = x0; x < x1; ++x) *to++ = row[*border_index(x, w, border)];
+        break;
+      default:
+        std::fill(to, to + (x1 - x0), fill);
+    }
   };
   const int first = std::clamp(from, 0, w), past = std::clamp(from + count, first, w);
-  int x = from;
-  for (; x < std::min(first, from + count); ++x) out[x - from] = beyond(x);
-  if (past > first && x == first) {
-    std::memcpy(out + (first - from), row + first, static_cast<std::size_t>(past - first) * sizeof(float));
-    x = past;
-  }
-  for (; x < from + count; ++x) out[x - from] = beyond(x);
+  if (const int left = std::min(first, from + count); from < left) beyond(from, left);
+  if (past > first) std::memcpy(out + (first - from), row + first, static_cast<std::size_t>(past - first) * sizeof(float));
+  if (const int right = std::max(past, from); right < from + count) beyond(right, from + count);
 }
 
 bool streams(std::size_t samples) { return samples >= (std::size_t{3} << 20); }

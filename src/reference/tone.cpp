@@ -111,17 +111,21 @@ std::vector<double> cumulative_levels(const ConstView& channel, int levels) {
   return c;
 }
 
-// How many of the values lie below each edge of equal parts of their range, as shares.
+// How many of the values lie below each edge of equal parts of 0..1, or of their range where they leave that, as shares.
 struct Edges {
   double low, width;
   std::vector<double> shares;  // of the values below edge i
 };
 Edges edges_of(const std::vector<double>& values, int bins) {
-  const auto [least, most] = std::minmax_element(values.begin(), values.end());
-  const double high = *most > *least ? *most : *least + 1;
-  const int parts = *most > *least ? bins : 1;
-  Edges e{*least, (high - *least) / parts, std::vector<double>(static_cast<std::size_t>(parts) + 1)};
-  for (const double v : values) e.shares[1 + std::min(static_cast<std::size_t>((v - *least) / (high - *least) * parts), static_cast<std::size_t>(parts) - 1)] += 1;
+  double low = *std::min_element(values.begin(), values.end()), high = *std::max_element(values.begin(), values.end());
+  if (low >= 0 && high <= 1) {
+    low = 0;
+    high = 1;
+  } else if (low == high) {
+    high = low + std::max(1.0, std::abs(low));
+  }
+  Edges e{low, (high - low) / bins, std::vector<double>(static_cast<std::size_t>(bins) + 1)};
+  for (const double v : values) e.shares[1 + std::min(static_cast<std::size_t>((v - low) * (bins / (high - low))), static_cast<std::size_t>(bins) - 1)] += 1;
   for (std::size_t i = 1; i < e.shares.size(); ++i) e.shares[i] = e.shares[i] / static_cast<double>(values.size()) + e.shares[i - 1];
   return e;
 }

@@ -30,12 +30,15 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
   constexpr int kWide = 64;
   const int h = picture.height(), window = 2 * radius + 1, strips = (picture.width() + kWide - 1) / kWide;
   const std::vector<float> outside(kWide, number(fill));
+  // The blocks reach beyond the last window; what they read there is not used.
+  std::vector<int> places(static_cast<std::size_t>(h + window));
+  for (std::size_t i = 0; i < places.size(); ++i) places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
   parallel_rows(
       strips, static_cast<std::size_t>(h) * kWide * 4,
       [&](int first, int last) {
         // Results go into the picture only where nothing is to be read any more: each turn has a buffer of its own.
         std::vector<float> results(static_cast<std::size_t>(h) * kWide), scratch(static_cast<std::size_t>(window) * kWide), again;
-        std::vector<const float*> from(static_cast<std::size_t>(h + window));
+        std::vector<const float*> from(places.size());
         std::vector<float*> to(static_cast<std::size_t>(h));
         for (int s = first; s < last; ++s) {
           const int x0 = s * kWide, wide = std::min(kWide, picture.width() - x0);
@@ -44,11 +47,7 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
             return (turn % 2 == 1 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
           };
           for (std::size_t turn = 0; turn < maxima.size(); ++turn) {
-            // The blocks reach beyond the last window; what they read there is not used.
-            for (std::size_t i = 0; i < from.size(); ++i) {
-              const auto y = border_index(static_cast<int>(i) - radius, h, border);
-              from[i] = y ? source(turn, *y) : outside.data();
-            }
+            for (std::size_t i = 0; i < from.size(); ++i) from[i] = places[i] < 0 ? outside.data() : source(turn, places[i]);
             const bool final = turn + 1 == maxima.size() && turn > 0;
             if (turn > 0 && !final) again.resize(results.size());
             for (int y = 0; y < h; ++y) {
@@ -61,7 +60,8 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
           }
         }
       },
-      1);
+      // A few strips share their buffers.
+      std::max(1, strips / 16));
 }
 
 }  // namespace

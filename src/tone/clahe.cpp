@@ -119,7 +119,7 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
   }
   map_tones(in, out, color, [&](int map, int y, const float* from, float* to, std::size_t) {
     thread_local std::vector<float> mixed;
-    mixed.resize(2 * stride);
+    mixed.resize(6 * stride);
     const Between v = between(down, y);
     const float* const upper = maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.low * across.count()) * stride;
     const float* const lower = maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.high * across.count()) * stride;
@@ -127,7 +127,7 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
       const std::size_t at = static_cast<std::size_t>(tile) * stride;
       lanes::mix_maps(upper + at, lower + at, v.share, into, stride);
     };
-    float *left = mixed.data(), *right = left + stride;
+    float *left = mixed.data(), *right = left + stride, *pieces = right + stride;
     for (std::size_t i = 0; i < runs.size(); ++i) {
       const Run& r = runs[i];
       // The right map of one run is the left map of the next.
@@ -137,9 +137,9 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
         if (runs[i - 1].right != runs[i - 1].left) std::swap(left, right);
       }
       if (r.right != r.left) mix(r.right, right);
-      const float* const second = r.right == r.left ? left : right;
+      lanes::lay_out(left, r.right == r.left ? left : right, pieces, stride - 1);
       const auto x = static_cast<std::size_t>(r.from);
-      lanes::apply_maps({left, second, static_cast<float>(bins), strength}, from + x, shares.data() + x, to + x, static_cast<std::size_t>(r.to - r.from));
+      lanes::apply_maps({pieces, static_cast<float>(bins), strength}, from + x, shares.data() + x, to + x, static_cast<std::size_t>(r.to - r.from));
     }
   });
 }

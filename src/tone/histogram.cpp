@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <mutex>
 #include <numeric>
@@ -16,7 +17,9 @@ namespace sieve {
 namespace {
 
 // Runs of equal levels would wait for their own counter: four in turns do not. Large tables are one, to stay in cache.
-constexpr std::int32_t kLanesUpTo = 4096;
+constexpr std::int32_t kLanesUpTo = 1024;
+// Samples whose bins are found, then counted, while they are in the nearest cache.
+constexpr std::size_t kChunk = 1024;
 
 lanes::Bins bins_for(const ConstView& in, int bins, double low, double high) {
   const bool by_level = bins == 0 && in.maximum > 0 && low == 0 && high == 1;
@@ -71,7 +74,7 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
       in.height(), width,
       [&](int first, int last) {
         std::vector<std::uint32_t> counts(slots * tables);
-        std::vector<std::int32_t> numbers(width);
+        std::array<std::int32_t, kChunk> numbers;
         std::vector<float> mix(mixed ? width : 0);
         std::uint32_t* const a = counts.data();
         std::uint32_t *const b = a + (tables > 1 ? slots : 0), *const c = a + (tables > 1 ? 2 * slots : 0), *const d = a + (tables > 1 ? 3 * slots : 0);
@@ -81,15 +84,18 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
             lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), mix.data(), width);
             row = mix.data();
           }
-          lanes::bin_numbers(row, where, numbers.data(), width);
-          std::size_t x = 0;
-          for (; x + 4 <= width; x += 4) {
-            ++a[numbers[x]];
-            ++b[numbers[x + 1]];
-            ++c[numbers[x + 2]];
-            ++d[numbers[x + 3]];
+          for (std::size_t from = 0; from < width; from += kChunk) {
+            const std::size_t n = std::min(kChunk, width - from);
+            lanes::bin_numbers(row + from, where, numbers.data(), n);
+            std::size_t x = 0;
+            for (; x + 4 <= n; x += 4) {
+              ++a[numbers[x]];
+              ++b[numbers[x + 1]];
+              ++c[numbers[x + 2]];
+              ++d[numbers[x + 3]];
+            }
+            for (; x < n; ++x) ++a[numbers[x]];
           }
-          for (; x < width; ++x) ++a[numbers[x]];
         }
         const std::lock_guard lock(mutex);
         for (std::size_t i = 0; i < slots * tables; ++i) all[i % slots] += counts[i];

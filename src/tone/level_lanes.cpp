@@ -5,11 +5,27 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include <cmath>
+#include <cstdint>
+#include <type_traits>
+
 #include "sieve/core/channels.hpp"
 
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
+
+// Stores past the cache where wanted, whole vectors only.
+template <bool kStream, class D, class V>
+HWY_INLINE void Put(D d, V v, float* out) {
+  if constexpr (kStream && !std::is_same_v<D, hn::CappedTag<float, 1>>) {
+    hn::Stream(v, d, out);
+  } else {
+    hn::StoreU(v, d, out);
+  }
+}
+
+HWY_INLINE bool Aligned(const float* p) { return reinterpret_cast<std::uintptr_t>(p) % (hn::Lanes(hn::ScalableTag<float>()) * sizeof(float)) == 0; }
 
 // body(tag, x) over whole vectors, then one lane at a time.
 template <class F>
@@ -27,57 +43,39 @@ HWY_INLINE hn::Mask<D> Finite(D d, V v) {
   return hn::Eq(hn::Sub(v, v), hn::Zero(d));
 }
 
-// What lies outside the range, or is no number, has a bin of its own behind the others.
-template <class D, class DI, class V, class I>
-HWY_INLINE I WithOutside(D d, DI di, V v, I bin, const Bins& b) {
-  const auto outside = [&](auto mask, std::int32_t number) HWY_ATTR {
-    bin = hn::IfThenElse(hn::RebindMask(di, mask), hn::Set(di, number), bin);
-  };
-  bin = hn::Min(bin, hn::Set(di, b.count - 1));
-  outside(hn::Lt(v, hn::Set(d, static_cast<float>(b.low))), b.count);
-  outside(hn::Gt(v, hn::Set(d, static_cast<float>(b.high))), b.count + 1);
-  outside(hn::Not(Finite(d, v)), b.count + 2);
-  return bin;
+std::int32_t ExactBin(float sample, const Bins& b) {
+  const double v = sample;
+  if (!(v - v == 0)) return b.count + 2;
+  if (v < b.low) return b.count;
+  if (v > b.high) return b.count + 1;
+  const double place = (v - b.low) * b.scale + b.offset;
+  return place < b.count - 1 ? static_cast<std::int32_t>(place) : b.count - 1;
 }
 
 void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n) {
-  if (!b.exact) {
-    Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
-      const hn::RebindToSigned<decltype(d)> di;
-      const auto v = hn::LoadU(d, in + x);
-      const auto place = hn::Add(hn::Mul(hn::Sub(v, hn::Set(d, static_cast<float>(b.low))), hn::Set(d, static_cast<float>(b.scale))), hn::Set(d, static_cast<float>(b.offset)));
-      // Places within the range are not negative: cutting off is floor.
-      hn::StoreU(WithOutside(d, di, v, hn::ConvertTo(di, place), b), di, out + x);
-    });
-    return;
-  }
-#if HWY_HAVE_FLOAT64
-  const hn::ScalableTag<double> dd;
-  const hn::Rebind<float, decltype(dd)> d;
-  const hn::Rebind<std::int32_t, decltype(dd)> di;
-  const std::size_t N = hn::Lanes(dd);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) {
+  const float low = static_cast<float>(b.low), high = static_cast<float>(b.high), scale = static_cast<float>(b.scale), offset = static_cast<float>(b.offset);
+  // Twice what the roundings of low, scale, difference and product can add up to.
+  constexpr float kDoubt = 1.0F / (1 << 21);
+  const float near_low = std::fabs(low) * scale * kDoubt;
+  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+    const hn::RebindToSigned<decltype(d)> di;
     const auto v = hn::LoadU(d, in + x);
-    const auto place = hn::Add(hn::Mul(hn::Sub(hn::PromoteTo(dd, v), hn::Set(dd, b.low)), hn::Set(dd, b.scale)), hn::Set(dd, b.offset));
-    hn::StoreU(WithOutside(d, di, v, hn::DemoteTo(di, place), b), di, out + x);
-  }
-#else
-  std::size_t x = 0;
-#endif
-  for (; x < n; ++x) {
-    const double v = in[x];
-    if (!(v - v == 0)) {
-      out[x] = b.count + 2;
-    } else if (v < b.low) {
-      out[x] = b.count;
-    } else if (v > b.high) {
-      out[x] = b.count + 1;
-    } else {
-      const double place = (v - b.low) * b.scale + b.offset;
-      out[x] = place < b.count - 1 ? static_cast<std::int32_t>(place) : b.count - 1;
+    const auto place = hn::Add(hn::Mul(hn::Sub(v, hn::Set(d, low)), hn::Set(d, scale)), hn::Set(d, offset));
+    // Places within the range are not negative: cutting off is floor.
+    auto bin = hn::Min(hn::ConvertTo(di, place), hn::Set(di, b.count - 1));
+    const auto outside = [&](auto mask, std::int32_t number) HWY_ATTR { bin = hn::IfThenElse(hn::RebindMask(di, mask), hn::Set(di, number), bin); };
+    outside(hn::Lt(v, hn::Set(d, low)), b.count);
+    outside(hn::Gt(v, hn::Set(d, high)), b.count + 1);
+    outside(hn::Not(Finite(d, v)), b.count + 2);
+    hn::StoreU(bin, di, out + x);
+    if (b.exact) {
+      const auto apart = hn::Abs(hn::Sub(place, hn::Round(place)));
+      const auto doubt = hn::Le(apart, hn::MulAdd(hn::Abs(place), hn::Set(d, kDoubt), hn::Set(d, near_low)));
+      if (!hn::AllFalse(d, doubt)) {
+        for (std::size_t i = 0; i < hn::Lanes(d); ++i) out[x + i] = ExactBin(in[x + i], b);
+      }
     }
-  }
+  });
 }
 
 void LookUpLevel(const float* in, float top, const float* table, float* out, std::size_t n) {
@@ -98,8 +96,8 @@ void LookUpPieces(const float* in, const Pieces& c, float* out, std::size_t n) {
     const auto p = hn::Mul(hn::Sub(v, hn::Set(d, c.low)), hn::Set(d, c.scale));
     const auto cut = hn::IfThenElse(hn::Gt(p, zero), hn::IfThenElse(hn::Gt(p, last), last, p), zero);
     const auto i = hn::Min(hn::ConvertTo(di, cut), hn::Set(di, c.pieces - 1));
-    auto result = hn::MulAdd(hn::Sub(cut, hn::ConvertTo(d, i)), hn::GatherIndex(d, c.rise, i), hn::GatherIndex(d, c.start, i));
-    if (c.over != 0) result = hn::MulAdd(hn::Sub(p, cut), hn::Set(d, c.over / c.scale), result);
+    const auto at = hn::Add(i, i);
+    const auto result = hn::MulAdd(hn::Sub(cut, hn::ConvertTo(d, i)), hn::GatherIndex(d, c.start_rise + 1, at), hn::GatherIndex(d, c.start_rise, at));
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, result), d, out + x);
   });
 }
@@ -111,7 +109,8 @@ void Luma(const float* red, const float* green, const float* blue, const float* 
   });
 }
 
-void Relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
+template <bool kStream>
+void RelightTo(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
   Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d);
     const auto y = hn::LoadU(d, luma + x), t = hn::LoadU(d, to + x);
@@ -123,10 +122,14 @@ void Relight(const Colors& in, const float* luma, const float* to, const ColorsO
     const auto down = hn::Div(within, hn::IfThenElse(darker, y, one));
     const auto scale = hn::IfThenElse(darker, down, hn::IfThenElse(lighter, up, one));
     const auto shift = hn::IfThenElse(darker, beyond, hn::IfThenElse(lighter, hn::Add(hn::Sub(one, up), beyond), hn::Sub(t, y)));
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, in.red + x), scale, shift), d, out.red + x);
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, in.green + x), scale, shift), d, out.green + x);
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, in.blue + x), scale, shift), d, out.blue + x);
+    Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.red + x), scale, shift), out.red + x);
+    Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.green + x), scale, shift), out.green + x);
+    Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.blue + x), scale, shift), out.blue + x);
   });
+}
+
+void Relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n, bool stream) {
+  stream && Aligned(out.red) && Aligned(out.green) && Aligned(out.blue) ? RelightTo<true>(in, luma, to, out, n) : RelightTo<false>(in, luma, to, out, n);
 }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
@@ -149,8 +152,8 @@ void luma(const float* red, const float* green, const float* blue, float* out, s
   const float weights[] = {static_cast<float>(w.red), static_cast<float>(w.green), static_cast<float>(w.blue)};
   HWY_DYNAMIC_DISPATCH(Luma)(red, green, blue, weights, out, n);
 }
-void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
-  HWY_DYNAMIC_DISPATCH(Relight)(in, luma, to, out, n);
+void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n, bool stream) {
+  HWY_DYNAMIC_DISPATCH(Relight)(in, luma, to, out, n, stream);
 }
 
 }  // namespace sieve::lanes

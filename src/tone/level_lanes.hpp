@@ -6,8 +6,9 @@
 
 namespace sieve::lanes {
 
-// The bin of every sample: floor((v - low) * scale + offset), at most bins - 1; bins for v < low, bins + 1 for
-// v > high, bins + 2 for what is not finite. With `exact` reckoned in double, where a product may round to the next bin.
+// The bin of every sample: floor((v - low) * scale + offset), at most count - 1; count for v < low, count + 1 for
+// v > high, count + 2 for what is not finite. With `exact` as reckoned in double: in single precision first, and anew
+// where a sample lies so near the end of a bin that rounding decides.
 struct Bins {
   double low, high, scale, offset;
   std::int32_t count;
@@ -19,13 +20,11 @@ void bin_numbers(const float* in, const Bins& bins, std::int32_t* out, std::size
 void look_up_level(const float* in, float top, const float* table, float* out, std::size_t n);
 
 // A curve of straight pieces: p = (v - low) * scale cut to 0..pieces, i = floor(p) (at most pieces - 1), result
-// start[i] + (p - i) * rise[i] + over * (v - v cut to the range). NaN stays.
+// start[i] + (p - i) * rise[i]. NaN stays.
 struct Pieces {
   float low, scale;
   std::int32_t pieces;
-  const float* start;
-  const float* rise;
-  float over;
+  const float* start_rise;  // start and rise of the first piece, of the second, ...
 };
 void look_up_pieces(const float* in, const Pieces& curve, float* out, std::size_t n);
 
@@ -42,6 +41,6 @@ struct Colors {
 struct ColorsOut {
   float *red, *green, *blue;
 };
-void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n);
+void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n, bool stream);
 
 }  // namespace sieve::lanes

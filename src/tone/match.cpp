@@ -15,16 +15,16 @@ namespace {
 // A monotone map: by level, or of straight pieces over a range.
 struct ToneCurve {
   bool by_level = false;
-  std::vector<float> start, rise;  // by level: start alone
+  std::vector<float> values;  // a value a level, or start and rise of every piece
   float low = 0, scale = 1;
 
   void operator()(const float* from, float* to, std::size_t n) const {
-    if (by_level) return lanes::look_up_level(from, static_cast<float>(start.size() - 1), start.data(), to, n);
-    lanes::look_up_pieces(from, {low, scale, static_cast<std::int32_t>(start.size()), start.data(), rise.data(), 0}, to, n);
+    if (by_level) return lanes::look_up_level(from, static_cast<float>(values.size() - 1), values.data(), to, n);
+    lanes::look_up_pieces(from, {low, scale, static_cast<std::int32_t>(values.size() / 2), values.data()}, to, n);
   }
 };
 
-// The histogram that a curve is made from: a bin a level, samples outside 0..1 with the end levels, or over the range.
+// The histogram that a curve is made from: a bin a level, samples outside 0..1 with the end levels, or over 0..1, or over the range where that is wider.
 Histogram measured(const ConstView& in, int channel, bool by_level, int bins) {
   if (by_level) {
     Histogram h = histogram(in, channel);
@@ -32,10 +32,13 @@ Histogram measured(const ConstView& in, int channel, bool by_level, int bins) {
     h.counts.back() += h.above;
     return h;
   }
+  Histogram h = histogram(in, channel, bins);
+  if (h.below + h.above == 0) return h;
   const auto [low, high] = finite_range(in, channel);
-  // One level, or no finite sample at all: any range that holds it.
-  return low < high ? histogram(in, channel, bins, static_cast<double>(low), static_cast<double>(high))
-                    : histogram(in, channel, 1, std::isfinite(low) ? static_cast<double>(low) : 0, std::isfinite(low) ? std::max(static_cast<double>(low) + 1, std::nextafter(static_cast<double>(low), INFINITY)) : 1);
+  if (low < high) return histogram(in, channel, bins, static_cast<double>(low), static_cast<double>(high));
+  // One level outside 0..1: any range that holds it.
+  const double at = static_cast<double>(low);
+  return histogram(in, channel, bins, at, at + std::max(1.0, std::abs(at)));
 }
 
 // The levels at which a cumulative curve, straight within each bin, passes a share: the ends of the piece where it is flat.
@@ -83,13 +86,11 @@ ToneCurve curve_between(const Histogram& in, Left left, Right right) {
     const double before = b == 0 ? 0 : cumulative[b - 1];
     if (in.counts[b] == 0) {
       // No sample lies here; the map goes on flat.
-      c.start.push_back(last);
-      c.rise.push_back(0);
+      c.values.insert(c.values.end(), {last, 0});
       continue;
     }
     const auto from = static_cast<float>(left(before)), to = static_cast<float>(right(cumulative[b]));
-    c.start.push_back(from);
-    c.rise.push_back(std::max(0.0F, to - from));
+    c.values.insert(c.values.end(), {from, std::max(0.0F, to - from)});
     last = to;
   }
   return c;
@@ -108,7 +109,7 @@ ToneCurve to_picture(const ConstView& in, int channel, const ConstView& other, i
   c.by_level = true;
   for (const double share : from.cumulative()) {
     const auto j = std::lower_bound(target.cumulative().begin(), target.cumulative().end(), share) - target.cumulative().begin();
-    c.start.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.maximum))) / static_cast<float>(other.maximum));
+    c.values.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.maximum))) / static_cast<float>(other.maximum));
   }
   return c;
 }
@@ -122,7 +123,7 @@ ToneCurve to_distribution(const ConstView& in, int channel, const Distribution& 
   c.by_level = true;
   double before = 0;
   for (const double share : from.cumulative()) {
-    c.start.push_back(static_cast<float>(to.quantile(0.5 * (before + share))));
+    c.values.push_back(static_cast<float>(to.quantile(0.5 * (before + share))));
     before = share;
   }
   return c;

@@ -45,6 +45,21 @@ void AbsoluteRow(const float* in, float* out, std::size_t n, bool stream) {
   Each(in, out, n, stream, [](auto, auto v) HWY_ATTR { return hn::Abs(v); });
 }
 
+void AboveRow(const float* in, float level, float* out, std::size_t n, bool stream) {
+  Each(in, out, n, stream, [&](auto d, auto v) HWY_ATTR {
+    return hn::IfThenElse(hn::IsNaN(v), v, hn::IfThenElseZero(hn::Gt(v, hn::Set(d, level)), hn::Set(d, 1.0F)));
+  });
+}
+
+void AboveEachRow(const float* in, const float* levels, float offset, float* out, std::size_t n) {
+  const float* at = levels;
+  Each(in, out, n, false, [&](auto d, auto v) HWY_ATTR {
+    const auto level = hn::Sub(hn::LoadU(d, at), hn::Set(d, offset));
+    at += hn::Lanes(d);
+    return hn::IfThenElse(hn::IsNaN(v), v, hn::IfThenElseZero(hn::Gt(v, level), hn::Set(d, 1.0F)));
+  });
+}
+
 void FiniteRange(const float* in, std::size_t n, float& low, float& high) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
@@ -77,6 +92,8 @@ HWY_EXPORT(ClipRow);
 HWY_EXPORT(LineRow);
 HWY_EXPORT(AbsoluteRow);
 HWY_EXPORT(FiniteRange);
+HWY_EXPORT(AboveRow);
+HWY_EXPORT(AboveEachRow);
 
 void clip(const float* in, float low, float high, float* out, std::size_t n, bool stream) {
   HWY_DYNAMIC_DISPATCH(ClipRow)(in, low, high, out, n, stream);
@@ -86,6 +103,12 @@ void line(const float* in, float base, float slope, float to, float* out, std::s
 }
 void absolute(const float* in, float* out, std::size_t n, bool stream) {
   HWY_DYNAMIC_DISPATCH(AbsoluteRow)(in, out, n, stream);
+}
+void above(const float* in, float level, float* out, std::size_t n, bool stream) {
+  HWY_DYNAMIC_DISPATCH(AboveRow)(in, level, out, n, stream);
+}
+void above_each(const float* in, const float* levels, float offset, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(AboveEachRow)(in, levels, offset, out, n);
 }
 void finite_range(const float* in, std::size_t n, float& low, float& high) {
   HWY_DYNAMIC_DISPATCH(FiniteRange)(in, n, low, high);

@@ -9,6 +9,9 @@ void clip(const float* in, float low, float high, float* out, std::size_t n, boo
 // to + (in - base) * slope; a slope of 0 gives `to` for every finite sample.
 void line(const float* in, float base, float slope, float to, float* out, std::size_t n, bool stream);
 void absolute(const float* in, float* out, std::size_t n, bool stream);
+// 1 where in > level, else 0; where in > levels[x] - offset in the second form. NaN stays.
+void above(const float* in, float level, float* out, std::size_t n, bool stream);
+void above_each(const float* in, const float* levels, float offset, float* out, std::size_t n);
 // Smallest and largest finite sample; +infinity and -infinity where there is none.
 void finite_range(const float* in, std::size_t n, float& low, float& high);
 

@@ -9,6 +9,7 @@
 #include "sieve/core/watch.hpp"
 #include "sieve/reference.hpp"
 #include "spatial/box_sums.hpp"
+#include "tone/point_lanes.hpp"
 #include "tone/range.hpp"
 
 namespace sieve {
@@ -51,22 +52,13 @@ double otsu_level(const Histogram& h) {
 Image Threshold::operator()(const ConstView& in) const { return made(*this, in); }
 void Threshold::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  const auto cut = [&](const View& to, auto above) {
-    parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        float* r = to.row(y);
-        for (int x = 0; x < in.width(); ++x) r[x] = above(x, y);
-      }
-    });
-  };
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView from = in.channel(c);
     const View to = out.channel(c);
     if (by == ThresholdBy::local) {
       box_mean(from, radius, Border::edge, 0, to);
-      cut(to, [&](int x, int y) {
-        const float v = from.at(x, y), mean = to.at(x, y) - offset;
-        return std::isnan(v) ? v : v > mean ? 1.0F : 0.0F;
+      parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+        for (int y = first; y < last; ++y) lanes::above_each(from.row(y), to.row(y), offset, to.row(y), static_cast<std::size_t>(in.width()));
       });
       continue;
     }
@@ -75,10 +67,7 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
       at = static_cast<float>(otsu_level(histogram(from, 0, in.maximum > 0 ? 0 : 1024)));
       note(fmt::format("level {:.4f}{}", at, in.shape.color_channels() > 1 ? fmt::format(" in channel {}", c) : ""));
     }
-    cut(to, [&](int x, int y) {
-      const float v = from.at(x, y);
-      return std::isnan(v) ? v : v > at ? 1.0F : 0.0F;
-    });
+    each_row(from, to, [at](const float* a, float* r, std::size_t n, bool stream) { lanes::above(a, at, r, n, stream); });
   }
   copy_alpha(in, out);
 }

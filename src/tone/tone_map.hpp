@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "core/rows.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/tone/equalize.hpp"
 #include "tone/level_lanes.hpp"
@@ -19,6 +20,7 @@ inline int measured_channel(const Shape& shape, ColorBy color, int i) { return c
 template <class Change>
 void map_tones(const ConstView& in, const View& out, ColorBy color, Change change) {
   const auto n = static_cast<std::size_t>(in.width());
+  const bool stream = rows::streams(out.shape.samples());
   if (color == ColorBy::channels || in.shape.color_channels() == 1) {
     parallel_rows(in.height() * in.shape.color_channels(), n, [&](int first, int last) {
       for (int i = first; i < last; ++i) {
@@ -28,12 +30,12 @@ void map_tones(const ConstView& in, const View& out, ColorBy color, Change chang
     });
   } else {
     parallel_rows(in.height(), 3 * n, [&](int first, int last) {
-      std::vector<float> rows(2 * n);
-      float *before = rows.data(), *after = before + n;
+      std::vector<float> both(2 * n);
+      float *before = both.data(), *after = before + n;
       for (int y = first; y < last; ++y) {
         lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), before, n);
         change(0, y, before, after, n);
-        lanes::relight({in.row(y, 0), in.row(y, 1), in.row(y, 2)}, before, after, {out.row(y, 0), out.row(y, 1), out.row(y, 2)}, n);
+        lanes::relight({in.row(y, 0), in.row(y, 1), in.row(y, 2)}, before, after, {out.row(y, 0), out.row(y, 1), out.row(y, 2)}, n, stream);
       }
     });
   }

@@ -10,6 +10,7 @@
 #include "sieve/core/watch.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/tone/exposure.hpp"
+#include "spatial/lanes.hpp"
 #include "tone/curve_lanes.hpp"
 #include "tone/point_lanes.hpp"
 #include "tone/range.hpp"
@@ -28,25 +29,33 @@ struct Votes {
   std::array<std::vector<std::uint32_t>, 3> levels;
 };
 
-Votes count_votes(const ConstView& in) {
+Votes count_votes(const ConstView& in, BalanceBy by) {
   std::vector<Votes> rows(static_cast<std::size_t>(in.height()));
   const auto n = static_cast<std::size_t>(in.width());
   constexpr int kStrip = 64;
   parallel_rows(
       in.height(), 3 * n,
       [&](int first, int last) {
-        std::vector<float> light(3 * n);
+        std::vector<float> light(n), vote(n);
         Votes& v = rows[static_cast<std::size_t>(first)];
-        for (auto& l : v.levels) l.assign(kParts, 0);
+        for (auto& l : v.levels) l.assign(by == BalanceBy::white_patch ? kParts : 0, 0);
         for (int y = first; y < last; ++y) {
-          for (int c = 0; c < 3; ++c) lanes::linearize(in.row(y, c), light.data() + static_cast<std::size_t>(c) * n, n);
+          const float *r = in.row(y, 0), *g = in.row(y, 1), *b = in.row(y, 2);
           for (std::size_t x = 0; x < n; ++x) {
-            const float s[] = {in.row(y, 0)[x], in.row(y, 1)[x], in.row(y, 2)[x]};
-            if (!(std::min({s[0], s[1], s[2]}) > kFloor && std::max({s[0], s[1], s[2]}) < kCeiling)) continue;
-            ++v.count;
-            for (std::size_t c = 0; c < 3; ++c) {
-              v.sum[c] += static_cast<double>(light[c * n + x]);
-              ++v.levels[c][static_cast<std::size_t>(s[c] * kParts)];
+            vote[x] = std::min(r[x], std::min(g[x], b[x])) > kFloor && std::max(r[x], std::max(g[x], b[x])) < kCeiling ? 1.0F : 0.0F;
+          }
+          v.count += static_cast<std::size_t>(std::lround(lanes::dot(vote.data(), vote.data(), n)));
+          for (std::size_t c = 0; c < 3; ++c) {
+            const float* row = in.row(y, static_cast<int>(c));
+            if (by == BalanceBy::gray_world) {
+              // A sample that has no vote may be no number: it is put to 0 first.
+              for (std::size_t x = 0; x < n; ++x) light[x] = vote[x] > 0 ? row[x] : 0;
+              lanes::linearize(light.data(), light.data(), n);
+              v.sum[c] += static_cast<double>(lanes::dot(light.data(), vote.data(), n));
+            } else {
+              for (std::size_t x = 0; x < n; ++x) {
+                if (vote[x] > 0) ++v.levels[c][static_cast<std::size_t>(row[x] * kParts)];
+              }
             }
           }
         }
@@ -59,7 +68,7 @@ Votes count_votes(const ConstView& in) {
     all.count += v.count;
     for (std::size_t c = 0; c < 3; ++c) {
       all.sum[c] += v.sum[c];
-      for (std::size_t b = 0; b < kParts; ++b) all.levels[c][b] += v.levels[c][b];
+      for (std::size_t b = 0; b < v.levels[c].size(); ++b) all.levels[c][b] += v.levels[c][b];
     }
   }
   return all;
@@ -67,7 +76,7 @@ Votes count_votes(const ConstView& in) {
 
 // The factors for linear light; 1 each where nothing can vote.
 std::array<double, 3> gains_of(const ConstView& in, const WhiteBalance& f) {
-  const Votes votes = count_votes(in);
+  const Votes votes = count_votes(in, f.by);
   if (votes.count == 0) return {1, 1, 1};
   std::array<double, 3> level{};
   for (std::size_t c = 0; c < 3; ++c) {
