@@ -55,6 +55,22 @@ Chain chain_of(const Session& session, const Options& o) {
   }
 }
 
+// Input, second pictures and result over common axes.
+void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in, const Image& result) {
+  std::vector<std::pair<std::string, Image>> others;
+  for (const Filter& f : chain.steps()) {
+    for (const Parameter& p : f.about().parameters) {
+      if (p.name != "with" || f.get("with") == "none") continue;
+      others.emplace_back(base_name(f.get("with")), session.read(f.get("with")).image);
+      sheet.add(draw::picture_cell("with: " + others.back().first, others.back().second));
+    }
+  }
+  std::vector<draw::Named> all = {{"input", in}};
+  for (const auto& [name, image] : others) all.push_back({name, image});
+  all.push_back({"result", result});
+  sheet.add({"input and result", draw::histograms(all), "", draw::cumulatives(all)});
+}
+
 int apply(const Session& session, const Options& o) {
   const Chain chain = chain_of(session, o);
   if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
@@ -62,7 +78,8 @@ int apply(const Session& session, const Options& o) {
   io::WriteOptions options;
   options.bits = bits_of_text(o.depth);
   options.quality = o.quality;
-  const Attended attended;
+  Attended attended;
+  attended.hear_notes();
   const io::Loaded in = session.read(o.in);
   options.profile = in.profile;
   // What was done to the input before comes first.
@@ -79,14 +96,16 @@ int apply(const Session& session, const Options& o) {
     const Filter& f = chain.steps()[i];
     const Range01 r = range_of(image);
     const std::string meaning = f.meaning();
+    const std::vector<std::string> notes = attended.take_notes();
     if (o.json) {
       steps.push_back({{"step", f.text()}, {"meaning", meaning}, {"seconds", seconds}, {"width", image.width()}, {"height", image.height()},
-                       {"minimum", r.low}, {"maximum", r.high}, {"outside", r.outside}});
+                       {"minimum", r.low}, {"maximum", r.high}, {"outside", r.outside}, {"notes", notes}});
     } else {
       fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(), meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
       if (r.outside > 0) fmt::print(", {} samples outside 0..1", r.outside);
       if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
       fmt::print("\n");
+      for (const std::string& n : notes) fmt::print("     {}\n", n);
     }
     if (drawing) sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
   });
@@ -115,7 +134,10 @@ int apply(const Session& session, const Options& o) {
     io::write_bytes(o.save, {text.begin(), text.end()});
     fmt::print(stderr, "recipe: {}\n", o.save);
   }
-  if (drawing) write_sheet(sheet, o.sheet);
+  if (drawing) {
+    add_comparison(sheet, session, chain, in.image, result);
+    write_sheet(sheet, o.sheet);
+  }
   return 0;
 }
 

@@ -53,6 +53,18 @@ const std::vector<Scene>& scenes() {
       {"A filter in one place only", "A group acts on a rectangle (or, with mask=, softly): here the name on the board is hidden.",
        {"apply", "{d}/noon.png", "{o}/hidden.png", "within", "part=30,352,192,60", "then", "box", "radius=9", "then", "end", "--sheet", "{o}/within.png"}},
       {"Fast against plain", "Each filter against its textbook definition: largest deviation, tolerance, how many times faster.", {"verify"}},
+      {"Equalization worked out", "A 3-bit picture: count, cumulative share, times 7, rounded; then the map on a sheet.",
+       {"levels", "{d}/three_bit.pgm", "--sheet", "{o}/levels.png"}},
+      {"A night view brought up", "Stretch and gamma chosen by the figures, which are told; then every part by a curve of its own, its contrast limited.",
+       {"apply", "{d}/night.png", "{o}/night_local.png", "auto_exposure", "then", "clahe", "limit=2", "--sheet", "{o}/night_steps.png"}},
+      {"One camera made to look like another", "The map through both cumulative curves: afterwards they lie on each other.",
+       {"apply", "{d}/fog.png", "{o}/matched.png", "match", "with={d}/noon.png", "--sheet", "{o}/match.png"}},
+      {"Uneven light, by a flat frame", "Divided by a picture of the empty page under the same lamp: flatness before and after is told.",
+       {"apply", "{d}/lamp.png", "{o}/lamp_even.png", "flat_field", "with={d}/lamp_flat.png", "--sheet", "{o}/flat_field.png"}},
+      {"Uneven light, without one", "A smooth surface is guessed from the picture itself and divided out.",
+       {"apply", "{d}/lamp.png", "{o}/lamp_guessed.png", "flatten", "by=polynomial", "then", "threshold", "--sheet", "{o}/flatten.png"}},
+      {"Color at the same lightness", "One hue stays, the rest goes gray of the same lightness.",
+       {"apply", "{d}/noon.png", "{o}/red_only.png", "keep_hue", "hue=29", "width=50", "--sheet", "{o}/keep_hue.png"}},
       {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",
        {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "box:radius=2", "--sheet", "{o}/kernels.png"}},
   };
@@ -60,8 +72,9 @@ const std::vector<Scene>& scenes() {
 }
 
 std::string filled(std::string word, const std::string& data, const std::string& into) {
-  if (word.starts_with("{d}")) return data + word.substr(3);
-  if (word.starts_with("{o}")) return into + word.substr(3);
+  for (const auto& [mark, folder] : {std::pair{"{d}", &data}, {"{o}", &into}}) {
+    if (const std::size_t at = word.find(mark); at != std::string::npos) word.replace(at, 3, *folder);
+  }
   return word;
 }
 

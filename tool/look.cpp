@@ -56,8 +56,13 @@ ordered_json as_json(const std::string& file, const io::Loaded& l, const std::ve
                                {"deviation", s.deviation}, {"at_floor", s.at_floor}, {"at_ceiling", s.at_ceiling},
                                {"below", s.below}, {"above", s.above}, {"not_finite", s.not_finite}});
   }
-  const Exposure e = exposure(image);
-  j["exposure"] = {{"verdict", e.verdict}, {"reason", e.reason}};
+  const Findings f = examine(image);
+  j["exposure"] = {{"verdict", f.exposure.verdict}, {"reason", f.exposure.reason}};
+  j["levels"] = {{"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
+  j["estimates"] = {{"noise", f.noise}, {"sharpness", f.sharpness}, {"dark_impulses", f.impulses.dark}, {"bright_impulses", f.impulses.bright},
+                    {"light_range", f.light_range}, {"light_share", f.light_share}, {"light_slope", f.light_slope}};
+  j["advice"] = ordered_json::array();
+  for (const Advice& a : f.advice) j["advice"].push_back({{"take", a.take}, {"chain", a.chain}, {"reason", a.reason}});
   j["samples"] = ordered_json::array();
   for (const Place& p : places) {
     ordered_json levels = ordered_json::array(), values = ordered_json::array();
@@ -101,6 +106,19 @@ std::string size_text(const io::Loaded& l) {
                      l.profile.empty() ? "" : fmt::format(", color profile of {} bytes", l.profile.size()));
 }
 
+// The findings in lines: estimates, warnings, advice.
+std::vector<std::string> findings_text(const Findings& f, const Image& image) {
+  std::vector<std::string> lines = {"exposure: " + f.exposure.verdict + ": " + f.exposure.reason};
+  if (f.exposure.verdict == "unreadable") return lines;
+  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise, 255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
+  if (image.maximum() > 0) lines.push_back(fmt::format("levels: {} of {} used{}", f.comb.used, image.maximum() + 1, image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
+  if (f.comb.found) lines.push_back(fmt::format("warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them", 100 * f.comb.share));
+  if (f.at_floor + f.at_ceiling >= 0.01) lines.push_back(fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings back what they were", 100 * f.at_floor, 100 * f.at_ceiling));
+  for (const Advice& a : f.advice) lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain, a.reason));
+  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; })) lines.push_back("no correction suggests itself");
+  return lines;
+}
+
 void print(const std::string& file, const io::Loaded& l, const std::vector<Place>& places) {
   const Image& image = l.image;
   fmt::print("{}: {}\n", file, size_text(l));
@@ -117,8 +135,7 @@ void print(const std::string& file, const io::Loaded& l, const std::vector<Place
   }
   for (int c = 0; c < image.shape().color_channels(); ++c) fmt::print("  {:8}|{}|\n", channel_name(c, image.shape()), block_histogram(image, c));
   fmt::print("          0{:>64}\n", image.maximum() == 0 ? "1" : std::to_string(image.maximum()));
-  const Exposure e = exposure(image);
-  fmt::print("  exposure: {}: {}\n", e.verdict, e.reason);
+  for (const std::string& line : findings_text(examine(image), image)) fmt::print("  {}\n", line);
   for (const Place& p : places) {
     std::string levels, values;
     for (int c = 0; c < image.channels(); ++c) {
@@ -147,9 +164,8 @@ draw::Sheet sheet_of(const std::vector<std::pair<std::string, io::Loaded>>& pict
     facts.push_back(fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %", channel_name(c, l.image.shape()),
                                 s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling));
   }
-  const Exposure e = exposure(l.image);
-  facts.push_back("exposure: " + e.verdict + ": " + e.reason);
-  sheet.add({"histogram", draw::histogram(l.image), "", draw::text(facts)});
+  for (std::string& line : findings_text(examine(l.image), l.image)) facts.push_back(std::move(line));
+  sheet.add({"histogram", draw::histogram(l.image, true), "", draw::text(facts)});
   return sheet;
 }
 

@@ -5,6 +5,7 @@
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "sieve/draw.hpp"
@@ -30,6 +31,7 @@ struct Command {
 };
 
 Command declare_look(CLI::App& root, Session& session);
+Command declare_levels(CLI::App& root, Session& session);
 Command declare_apply(CLI::App& root, Session& session);
 Command declare_list(CLI::App& root, Session& session);
 Command declare_kernel(CLI::App& root, Session& session);
@@ -63,6 +65,10 @@ class Attended {
  public:
   Attended();
   ~Attended();
+  // From here on filters tell what they found; some measure more for it.
+  void hear_notes();
+  // What they have told since the last call.
+  std::vector<std::string> take_notes() { return std::exchange(notes_, {}); }
   Attended(const Attended&) = delete;
   Attended& operator=(const Attended&) = delete;
 
@@ -70,6 +76,7 @@ class Attended {
   Watch watch_;
   Watch::Active active_{watch_};
   bool shown_ = false;
+  std::vector<std::string> notes_;
 };
 
 }  // namespace sieve::front

@@ -29,8 +29,10 @@ using PanelPtr = std::shared_ptr<const Panel>;
 PanelPtr picture(const ConstView& image);
 
 /// The histogram of every color channel over the 0..1 scale (wider where samples lie outside), with counts on the
-/// y axis; the x axis counts stored levels for integer sources. Shares below 0 and above 1 are called out.
-PanelPtr histogram(const ConstView& image);
+/// y axis; the x axis counts stored levels for integer sources. Over it the cumulative curve of the luma, from 0 at the
+/// bottom to all samples at the top, and in words the shares of samples at either end. With `marks` also the peaks and
+/// valleys of the luma (histogram_peaks) and a legend. O(samples).
+PanelPtr histogram(const ConstView& image, bool marks = false);
 
 /// One curve of a plot.
 struct Curve {
@@ -57,6 +59,9 @@ struct Named {
 };
 /// Histograms of the luma of several pictures over common axes, with a legend. O(samples).
 PanelPtr histograms(const std::vector<Named>& pictures);
+
+/// Cumulative curves of the luma of several pictures over common axes, with a legend. O(samples).
+PanelPtr cumulatives(const std::vector<Named>& pictures);
 
 /// Figures over two parameters as a map: light is low and dark is high, each cell with its number where there is room,
 /// the best one framed. `values` row by row; `best` is an index into it, or -1.

@@ -9,6 +9,7 @@
 #include "draw/raster.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/draw.hpp"
+#include "sieve/quality/estimate.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve::draw {
@@ -43,16 +44,21 @@ class PicturePanel final : public Panel {
 
 class PlotPanel final : public Panel {
  public:
-  PlotPanel(Axis x, Axis y, std::vector<Line> lines, std::vector<Legend> legend)
-      : x_(std::move(x)), y_(std::move(y)), lines_(std::move(lines)), legend_(std::move(legend)) {}
+  // `aside` stands in small type above the plot, at the right.
+  PlotPanel(Axis x, Axis y, std::vector<Line> lines, std::vector<Legend> legend, std::string aside = {})
+      : x_(std::move(x)), y_(std::move(y)), lines_(std::move(lines)), legend_(std::move(legend)), aside_(std::move(aside)) {}
   void paint(void* cairo, double left, double top, double width, double height) const override {
-    plot(static_cast<cairo_t*>(cairo), left, top, width, height, x_, y_, lines_, legend_);
+    auto* cr = static_cast<cairo_t*>(cairo);
+    plot(cr, left, top, width, height, x_, y_, lines_, legend_);
+    // Beside the label of the y axis.
+    if (!aside_.empty()) write(cr, aside_, left + 140, top + 2, width - 150, {10}, kInk);
   }
 
  private:
   Axis x_, y_;
   std::vector<Line> lines_;
   std::vector<Legend> legend_;
+  std::string aside_;
 };
 
 class HeatPanel final : public Panel {
@@ -120,17 +126,17 @@ Span span_of(const ConstView& v) {
 
 PanelPtr picture(const ConstView& image) { return std::make_shared<PicturePanel>(image); }
 
-PanelPtr histogram(const ConstView& image) {
+PanelPtr histogram(const ConstView& image, bool marks) {
   const Span span = span_of(image);
   const int color = image.shape.color_channels();
   const bool levels = image.maximum > 0 && span.low == 0 && span.high == 1;
   // Up to 256 bars are told apart at this size; deeper sources are drawn in 256 bins.
   const int bins = levels && image.maximum < 256 ? 0 : 256;
+  const double to_axis = levels ? (bins == 0 ? image.maximum + 1.0 : image.maximum) : 1;
   std::vector<Line> lines;
   double highest = 0;
   for (int c = 0; c < color; ++c) {
     const Histogram h = sieve::histogram(image, c, bins, span.low, span.high);
-    const double to_axis = levels ? (bins == 0 ? image.maximum + 1.0 : image.maximum) : 1;
     lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)], color == 1 ? 0.45 : 0.18));
     std::vector<std::size_t> sorted = h.counts;
     std::sort(sorted.rbegin(), sorted.rend());
@@ -140,10 +146,49 @@ PanelPtr histogram(const ConstView& image) {
   }
   Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
   if (levels) x = {0, image.maximum + 1.0, "level"};
+  const Axis y{0, std::max(1.0, highest * 1.06), "samples"};
+  const Histogram luma = sieve::histogram(image, luma_channel, bins, span.low, span.high);
+  const auto place = [&](std::size_t bin) { return levels ? (static_cast<double>(bin) + 0.5) / static_cast<double>(luma.counts.size()) * to_axis : luma.center(bin); };
+  Line cumulative{{}, {}, kInk, 0, 1.0};
+  for (std::size_t b = 0; const double share : luma.cumulative()) {
+    cumulative.x.push_back(place(b++));
+    cumulative.y.push_back(share * highest);
+  }
+  std::vector<Legend> legend;
+  Line peaks{{}, {}, kAbove, 0, 1, true, false}, valleys{{}, {}, kBelow, 0, 1, true, false};
+  if (marks) {
+    std::vector<std::size_t> tops;
+    for (const Peak& p : histogram_peaks(luma)) {
+      tops.push_back(std::min(static_cast<std::size_t>((p.level - luma.low) / (luma.high - luma.low) * static_cast<double>(luma.counts.size())), luma.counts.size() - 1));
+    }
+    const auto mark = [&](Line& line, std::size_t bin) {
+      line.x.push_back(place(bin));
+      line.y.push_back(static_cast<double>(luma.counts[bin]));
+    };
+    for (const std::size_t bin : tops) mark(peaks, bin);
+    for (const std::size_t bin : valleys_between(luma, tops)) mark(valleys, bin);
+    legend.push_back({"cumulative, luma", kInk});
+    if (!peaks.x.empty()) legend.push_back({"peak", kAbove});
+    if (!valleys.x.empty()) legend.push_back({"valley", kBelow});
+  }
+  std::size_t floor = 0, ceiling = 0;
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    if (c++ >= color) break;
+    const auto n = static_cast<double>(image.shape.pixels() - s.not_finite);
+    floor += static_cast<std::size_t>(s.at_floor * n);
+    ceiling += static_cast<std::size_t>(s.at_ceiling * n);
+  }
+  const double all = static_cast<double>(image.shape.pixels()) * color;
+  std::string aside;
+  if (static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("at floor {:.1f} %", 100 * static_cast<double>(floor) / all);
+  if (static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}at ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
+  lines.push_back(std::move(cumulative));
+  lines.push_back(std::move(peaks));
+  lines.push_back(std::move(valleys));
   for (Line& l : lines) {
     for (double& v : l.y) v = std::min(v, highest * 1.06);
   }
-  return std::make_shared<PlotPanel>(x, Axis{0, std::max(1.0, highest * 1.06), "samples"}, std::move(lines), std::vector<Legend>{});
+  return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend), std::move(aside));
 }
 
 PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label) {
@@ -156,7 +201,7 @@ PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label
     for (const double v : all[i].y) y = {std::min(y.low, v), std::max(y.high, v), y.label};
     if (!all[i].name.empty() && all.size() > 1) legend.push_back({all[i].name, color});
     const bool few = all[i].x.size() <= 64;
-    lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, all[i].marked});
+    lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, true, all[i].marked});
   }
   if (x.high <= x.low) x.high = x.low + 1;
   if (!lines.empty() && lines[0].points) x = {x.low - 0.02 * (x.high - x.low), x.high + 0.02 * (x.high - x.low), x.label};
@@ -185,6 +230,25 @@ PanelPtr histograms(const std::vector<Named>& pictures) {
     if (pictures.size() > 1) legend.push_back({pictures[i].name, color});
   }
   return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"}, std::move(lines), std::move(legend));
+}
+
+PanelPtr cumulatives(const std::vector<Named>& pictures) {
+  Span span;
+  for (const Named& p : pictures) {
+    const Span s = span_of(p.image);
+    span = {std::min(span.low, s.low), std::max(span.high, s.high)};
+  }
+  std::vector<Curve> all;
+  for (const Named& p : pictures) {
+    const Histogram h = sieve::histogram(p.image, luma_channel, 256, span.low, span.high);
+    Curve c{p.name, {span.low}, {0}};
+    for (std::size_t b = 0; const double share : h.cumulative()) {
+      c.x.push_back(span.low + static_cast<double>(++b) / 256 * (span.high - span.low));
+      c.y.push_back(share);
+    }
+    all.push_back(std::move(c));
+  }
+  return curves(std::move(all), "luma, 0..1 scale", "share of the pixels at or below");
 }
 
 PanelPtr heat(int columns, int rows, std::vector<double> values) { return std::make_shared<HeatPanel>(columns, rows, std::move(values)); }

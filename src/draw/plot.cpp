@@ -84,9 +84,9 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
     set_color(4, line.color);
     plcol0(4);
     plwidth(line.width * kFine * 0.6);
-    if (n > 1) plline(n, xs.data(), ys.data());
+    if (n > 1 && line.joined) plline(n, xs.data(), ys.data());
     if (line.points || n == 1) {
-      plschr(0, 0.35);
+      plschr(0, line.joined ? 0.35 : 0.6);
       plpoin(n, xs.data(), ys.data(), 17);
     }
     if (line.marked >= 0 && line.marked < n) {

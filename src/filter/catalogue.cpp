@@ -21,6 +21,7 @@ const Catalogue& Catalogue::standard() {
     c.add<GradientDirection>();
     c.add<Minimum>();
     c.add<Maximum>();
+    c.add<Median>();
     c.add<Opening>();
     c.add<Closing>();
     c.add<Crop>();

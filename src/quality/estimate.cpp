@@ -35,8 +35,12 @@ ImpulseShare impulse_share(const ConstView& in) {
         if (dx != 0 || dy != 0) around[n++] = w(dx, dy);
       }
     }
+    // Most samples are neither the lowest nor the highest: those need no order.
+    const float v = w(0, 0);
+    const auto [least, most] = std::minmax_element(around.begin(), around.end());
+    if (v > *least && v < *most) return 0.0F;
     std::sort(around.begin(), around.end());
-    const float v = w(0, 0), median = 0.5F * (around[3] + around[4]), spread = around[6] - around[1];
+    const float median = 0.5F * (around[3] + around[4]), spread = around[6] - around[1];
     const float far = std::max(0.1F, 3 * spread);
     if (v <= around[0] && median - v > far) return -1.0F;
     if (v >= around[7] && v - median > far) return 1.0F;

@@ -110,15 +110,15 @@ Triple from_hsv(const Triple& hsv) {
 
 Triple relight(const Triple& rgb, double luma, double to) {
   Triple out{};
-  const double within = std::clamp(to, 0.0, 1.0), beyond = to - within;
+  const double from = std::clamp(luma, 0.0, 1.0), goal = std::clamp(to, 0.0, 1.0);
   for (std::size_t c = 0; c < 3; ++c) {
-    if (to <= luma && luma > 0) {
-      out[c] = rgb[c] * (within / luma) + beyond;
-    } else if (to > luma && luma < 1) {
-      out[c] = 1 - (1 - rgb[c]) * ((1 - within) / (1 - luma)) + beyond;
-    } else {
-      out[c] = rgb[c] + to - luma;
+    double v = rgb[c] - (luma - from);
+    if (goal <= from && from > 0) {
+      v *= goal / from;
+    } else if (goal > from) {
+      v = 1 - (1 - v) * ((1 - goal) / (1 - from));
     }
+    out[c] = v + (to - goal);
   }
   return out;
 }

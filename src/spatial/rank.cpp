@@ -2,7 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
 #include "core/run.hpp"
+#include "sieve/core/map.hpp"
 #include "sieve/reference.hpp"
 #include "spatial/extremes.hpp"
 
@@ -68,6 +73,29 @@ void Closing::describe(Description<Closing>& d) {
   d.called("closing", "rank", "Takes dark objects away that are narrower than the window; the rest keeps its outline.");
   d.wrong("the objects are bright: take opening.");
   d.field("radius", &Closing::radius, "pixels", "half-width: objects narrower than 2 radius + 1 pixels vanish", kRadius);
+}
+
+Image Median::operator()(const ConstView& in) const { return made(*this, in); }
+void Median::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  if (border == Border::inside) throw BadCall("median: border=inside is not for windows that sort; crop the result");
+  copy(map_windows(in, radius, border, [this](const Window& w) {
+    std::vector<float> all;
+    for (int dy = -radius; dy <= radius; ++dy) {
+      for (int dx = -radius; dx <= radius; ++dx) all.push_back(std::isnan(w(dx, dy)) ? INFINITY : w(dx, dy));
+    }
+    std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
+    return all[all.size() / 2];
+  }, fill), out);
+}
+Image Median::plain(const ConstView& in) const { return reference::median(in, radius, border, fill); }
+std::string Median::meaning() const { return square(radius); }
+void Median::describe(Description<Median>& d) {
+  d.called("median", "rank", "The middle sample of a square window: drops impulses and keeps edges.");
+  d.wrong("the noise is fine grain without outliers: a Gaussian or an edge-preserving filter leaves less of it; thin lines must stay.");
+  d.field("radius", &Median::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 127});
+  d.field("border", &Median::border, "", "what lies beyond the picture");
+  d.field("fill", &Median::fill, "0..1 scale", "the sample beyond the picture with border=constant");
 }
 
 }  // namespace sieve

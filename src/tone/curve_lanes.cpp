@@ -124,15 +124,14 @@ void LogarithmRow(const float* in, float strength, float* out, std::size_t n) {
   Odd(in, out, n, [&](auto d, auto v) HWY_ATTR { return hn::Mul(hn::Log1p(d, hn::Mul(v, hn::Set(d, strength))), hn::Set(d, scale)); });
 }
 void SigmoidRow(const float* in, float steepness, float center, float* out, std::size_t n) {
-  const double k = steepness, m = center, s0 = 1 / (1 + std::exp(k * m)), s1 = 1 / (1 + std::exp(k * (m - 1)));
-  const auto base = static_cast<float>(s0), scale = static_cast<float>(1 / (s1 - s0));
+  // With s(v) = (1 + tanh(k (v - m) / 2)) / 2 nothing cancels where the curve is nearly straight.
+  const double k = 0.5 * static_cast<double>(steepness), m = center, t0 = std::tanh(-k * m), t1 = std::tanh(k * (1 - m));
+  const auto base = static_cast<float>(t0), scale = static_cast<float>(1 / (t1 - t0)), half = static_cast<float>(k);
   Lanes(n, [&](auto d, std::size_t x) HWY_ATTR {
-    const auto v = hn::LoadU(d, in + x), one = hn::Set(d, 1.0F);
-    // Beyond +-80 the exponential leaves the range of single precision while the curve has long been flat.
-    auto e = hn::Mul(hn::Sub(hn::Set(d, center), v), hn::Set(d, steepness));
-    e = hn::IfThenElse(hn::Gt(e, hn::Set(d, 80.0F)), hn::Set(d, 80.0F), hn::IfThenElse(hn::Lt(e, hn::Set(d, -80.0F)), hn::Set(d, -80.0F), e));
-    const auto s = hn::Div(one, hn::Add(one, hn::Exp(d, e)));
-    hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(s, hn::Set(d, base)), hn::Set(d, scale))), d, out + x);
+    const auto v = hn::LoadU(d, in + x), end = hn::Set(d, 40.0F);
+    // The hyperbolic tangent has long been flat there.
+    const auto e = hn::Max(hn::Neg(end), hn::Min(end, hn::Mul(hn::Sub(v, hn::Set(d, center)), hn::Set(d, half))));
+    hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(hn::Tanh(d, e), hn::Set(d, base)), hn::Set(d, scale))), d, out + x);
   });
 }
 void NaturalLogRow(const float* in, float floor, float* out, std::size_t n) {

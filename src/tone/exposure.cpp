@@ -78,11 +78,11 @@ ExposurePlan plan_exposure(const ConstView& in) {
     plan.reason = fmt::format("left alone: all of the picture lies at {:.3f}", low);
     return plan;
   }
-  if (high - low < 0.8) {
+  if (high - low < 0.7) {
     plan.stretch = true;
     plan.low = low;
     plan.high = high;
-    plan.reason = fmt::format("stretch, because the middle 99 % span {:.3f} .. {:.3f} only (less than 0.8)", low, high);
+    plan.reason = fmt::format("stretch, because the middle 99 % span {:.3f} .. {:.3f} only (less than 0.7)", low, high);
   }
   const auto before = [&](double level) { return plan.low + level * (plan.high - plan.low); };
   const double dark = share_below(h, cumulative, before(0.15)), bright = 1 - share_below(h, cumulative, before(0.8));

@@ -116,18 +116,22 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
 
 Comb comb(const Histogram& h) {
   constexpr std::size_t kWithin = 32;
+  constexpr std::size_t kTeeth = 8;
   constexpr double kLeast = 5;
   Comb c;
-  std::size_t first = 0, previous = 0;
+  std::size_t first = 0, previous = 0, gaps = 0;
   for (std::size_t i = 0; i < h.counts.size(); ++i) {
     if (h.counts[i] == 0) continue;
     if (c.used++ == 0) first = i;
     const std::size_t gap = i - previous;
-    if (c.used > 1 && gap > 1 && gap <= kWithin && static_cast<double>(h.counts[i] + h.counts[previous]) >= kLeast * static_cast<double>(gap + 1)) c.empty += gap - 1;
+    if (c.used > 1 && gap > 1 && gap <= kWithin && static_cast<double>(h.counts[i] + h.counts[previous]) >= kLeast * static_cast<double>(gap + 1)) {
+      c.empty += gap - 1;
+      ++gaps;
+    }
     previous = i;
   }
   if (c.used > 1) c.share = static_cast<double>(c.empty) / static_cast<double>(previous - first + 1);
-  c.found = c.share >= 0.02 && c.used >= 8;
+  c.found = c.share >= 0.02 && gaps >= kTeeth;
   return c;
 }
 

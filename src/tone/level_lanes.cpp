@@ -113,15 +113,15 @@ template <bool kStream>
 void RelightTo(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
   Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d);
-    const auto y = hn::LoadU(d, luma + x), t = hn::LoadU(d, to + x);
-    const auto darker = hn::And(hn::Le(t, y), hn::Gt(y, zero));
-    const auto lighter = hn::And(hn::Gt(t, y), hn::Lt(y, one));
-    // All ways are v * scale + shift. Beyond black and white the color is gray and only shifts.
-    const auto within = hn::IfThenElse(hn::Gt(t, one), one, hn::IfThenElse(hn::Lt(t, zero), zero, t)), beyond = hn::Sub(t, within);
-    const auto up = hn::Div(hn::Sub(one, within), hn::IfThenElse(lighter, hn::Sub(one, y), one));
-    const auto down = hn::Div(within, hn::IfThenElse(darker, y, one));
+    const auto cut = [&](auto v) HWY_ATTR { return hn::IfThenElse(hn::Gt(v, one), one, hn::IfThenElse(hn::Lt(v, zero), zero, v)); };
+    const auto y = hn::LoadU(d, luma + x), t = hn::LoadU(d, to + x), from = cut(y), goal = cut(t);
+    const auto darker = hn::And(hn::Le(goal, from), hn::Gt(from, zero)), lighter = hn::Gt(goal, from);
+    const auto up = hn::Div(hn::Sub(one, goal), hn::IfThenElse(lighter, hn::Sub(one, from), one));
+    const auto down = hn::Div(goal, hn::IfThenElse(darker, from, one));
+    // What the luma lies beyond black or white is taken off before, and what it shall lie beyond is put on after.
     const auto scale = hn::IfThenElse(darker, down, hn::IfThenElse(lighter, up, one));
-    const auto shift = hn::IfThenElse(darker, beyond, hn::IfThenElse(lighter, hn::Add(hn::Sub(one, up), beyond), hn::Sub(t, y)));
+    const auto turned = hn::IfThenElse(lighter, hn::Sub(one, up), zero);
+    const auto shift = hn::Add(hn::NegMulAdd(scale, hn::Sub(y, from), turned), hn::Sub(t, goal));
     Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.red + x), scale, shift), out.red + x);
     Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.green + x), scale, shift), out.green + x);
     Put<kStream>(d, hn::MulAdd(hn::LoadU(d, in.blue + x), scale, shift), out.blue + x);

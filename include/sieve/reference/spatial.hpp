@@ -25,6 +25,8 @@ Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, 
 /// The smallest and the largest sample of the (2 radius + 1) by (2 radius + 1) window; NaN counts as +infinity.
 Image minimum(const ConstView& in, int radius, Border border, double fill);
 Image maximum(const ConstView& in, int radius, Border border, double fill);
+/// The middle sample of the sorted window; NaN counts as +infinity.
+Image median(const ConstView& in, int radius, Border border, double fill);
 /// The rectangle's samples one by one.
 Image crop(const ConstView& in, const Rectangle& part);
 /// Every sample of the larger picture through sample().

@@ -36,7 +36,7 @@ Triple from_oklab(const Triple& lab);
 Triple to_hsv(const Triple& rgb);
 Triple from_hsv(const Triple& hsv);
 /// A color with another luma and the same hue (Naik and Murthy, 2003): v * t / y where it grows darker, 1 - (1 - v)
-/// (1 - t) / (1 - y) where it grows lighter; a luma beyond black or white is a gray of that level.
+/// (1 - t) / (1 - y) where it grows lighter. What a luma lies beyond 0..1 is taken off all channels before, or put on after.
 Triple relight(const Triple& rgb, double luma, double to);
 
 /// Level k becomes round((levels - 1) * cumulative(k)); of the luma with hue kept, or of every channel.

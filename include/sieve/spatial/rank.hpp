@@ -63,4 +63,19 @@ struct Closing {
   static void describe(Description<Closing>& d);
 };
 
+/// The middle sample of the (2 radius + 1) by (2 radius + 1) window in sorted order: impulses vanish, edges stay. Exact on
+/// any float data. Source: Tukey, Exploratory Data Analysis, 1977.
+struct Median {
+  int radius = 1;                ///< half-width of the window in pixels, 0 to 127
+  Border border = Border::edge;  ///< what lies beyond the picture, not inside
+  float fill = 0;                ///< the sample beyond the picture with Border::constant
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return radius; }
+  std::string meaning() const;
+  static void describe(Description<Median>& d);
+};
+
 }  // namespace sieve

@@ -31,7 +31,7 @@ struct ExposurePlan {
   std::string reason;  ///< one line with the figures
 };
 
-/// Decides by the luma. Its 0.5th to 99.5th percentile spans less than 0.8: stretch that to 0..1. After that, a quarter
+/// Decides by the luma. Its 0.5th to 99.5th percentile spans less than 0.7: stretch that to 0..1. After that, a quarter
 /// or more of the pixels is under 0.15 and a seventh or more over 0.8: no single curve helps both, so local
 /// equalization. Else the median lies outside 0.3..0.65: the gamma that brings it to 0.45, held to 0.3..3. Else nothing.
 /// From a histogram of 4096 bins. O(pixels).

@@ -39,7 +39,7 @@ struct Comb {
   std::size_t used = 0;   ///< bins that hold a sample
   std::size_t empty = 0;  ///< empty bins where a smooth histogram would have at least 5 samples
   double share = 0;       ///< empty / bins from the lowest used to the highest used one
-  bool found = false;     ///< share of 0.02 and more, at least 8 bins used
+  bool found = false;     ///< share of 0.02 and more, in at least 8 places: spikes at the ends alone are no comb
 };
 /// Looks for a comb. A bin counts as empty by fault where it holds nothing, has used bins within 32 bins on both
 /// sides, and the mean count of the bins from one to the other is 5 or more. O(bins).
