@@ -1,5 +1,6 @@
-// Look at the levels first, then choose: exposure verdict, percentiles, and a stretch that fits them.
-// Usage: tone_levels IN.png OUT.png
+// Look at the levels first, then choose: exposure verdict, a stretch that fits, equalization with its table, CLAHE, and
+// the histogram of another picture.
+// Usage: tone_levels IN.png OUT.png [OTHER.png]
 
 #include <iostream>
 
@@ -7,7 +8,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: tone_levels IN.png OUT.png");
+  if (argc != 3 && argc != 4) throw sieve::BadCall("usage: tone_levels IN.png OUT.png [OTHER.png]");
   const sieve::io::Loaded in = sieve::io::read(argv[1]);
   const sieve::Exposure before = sieve::exposure(in.image);
   std::cout << "before: " << before.verdict << ", " << before.reason << '\n';
@@ -16,6 +17,18 @@ int main(int argc, char** argv) try {
   const sieve::Image out = sieve::Stretch{.low = low, .high = high}(in.image);
   const sieve::Exposure after = sieve::exposure(out);
   std::cout << "after:  " << after.verdict << ", " << after.reason << '\n';
+
+  // Equalization is the table that a textbook draws.
+  for (const sieve::LevelRow& r : sieve::level_table(in.image, sieve::luma_channel, 8)) {
+    std::cout << "level " << r.level << ": " << r.count << " pixels, cumulative " << r.cumulative << ", becomes " << r.mapped << '\n';
+  }
+  const sieve::Image local = sieve::Clahe{.limit = 2}(in.image);
+  std::cout << "mean after CLAHE " << sieve::statistics(local)[0].mean << '\n';
+  if (argc == 4) {
+    const sieve::Image other = sieve::io::read(argv[3]).image;
+    const sieve::Image matched = sieve::Match{.with = other}(in.image);
+    std::cout << "mean " << sieve::statistics(matched)[0].mean << " after matching, " << sieve::statistics(other)[0].mean << " wanted\n";
+  }
 
   // Saturation on writing is reported, never silent.
   const sieve::io::Written w = sieve::io::write(argv[2], out);

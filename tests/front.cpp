@@ -150,11 +150,17 @@ TEST_CASE("a second picture and a mask by name; what does not fit is said and no
 TEST_CASE("the examples do what they say") {
   const Folder f;
   const std::string fog = test::data + "/fog.png", noon = test::data + "/noon.png", dir = EXAMPLES;
-  const auto levels = test::run(dir + "/tone_levels " + fog + " " + f / "l.png");
+  const auto levels = test::run(dir + "/tone_levels " + fog + " " + f / "l.png " + noon);
   CHECK(levels.code == 0);
   CHECK(levels.out.find("before: low contrast") == 0);
   CHECK(levels.out.find("after:  balanced") != std::string::npos);
   CHECK(exposure(io::read(f / "l.png").image).verdict == "balanced");
+  CHECK(levels.out.find("level 7: 0 pixels, cumulative 1, becomes 7") != std::string::npos);
+  const auto light = test::run(dir + "/color_and_light " + test::data + "/lamp.png " + test::data + "/lamp_flat.png " + noon + " " + f / "p.png " + f / "v.png");
+  CHECK(light.code == 0);
+  CHECK(light.out.find("take  flatten by=polynomial") != std::string::npos);
+  CHECK(light.out.find("note: factors in linear light") != std::string::npos);
+  CHECK(statistics(io::read(f / "p.png").image)[0].mean > 0.9);
   const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
   CHECK(steps.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);

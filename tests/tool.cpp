@@ -39,6 +39,47 @@ TEST_CASE("look: figures as text and JSON, samples as stored and as 0..1") {
   CHECK(both[0]["statistics"].size() == 3);
 }
 
+TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look and apply tell findings and notes") {
+  const std::string three = test::data + "/three_bit.pgm", noon = test::data + "/noon.png";
+  const auto j = nlohmann::json::parse(lsieve("levels " + three + " --json").out);
+  REQUIRE(j["levels"].size() == 8);
+  const Image in = io::read(three).image;
+  const auto table = level_table(in);
+  std::size_t all = 0;
+  for (std::size_t k = 0; k < 8; ++k) {
+    const auto& r = j["levels"][k];
+    CHECK(r["level"] == k);
+    CHECK(r["count"] == table[k].count);
+    CHECK(r["cumulative"].get<double>() == table[k].cumulative);
+    CHECK(r["probability"].get<double>() == table[k].probability);
+    CHECK(r["mapped"] == table[k].mapped);
+    all += r["count"].get<std::size_t>();
+  }
+  CHECK(all == 64 * 64);
+  const std::string csv = lsieve("levels " + three + " --csv").out;
+  CHECK(csv.find("level,count,probability,cumulative,scaled,mapped,new_count\n0,174,") == 0);
+  CHECK(std::count(csv.begin(), csv.end(), '\n') == 9);
+  const auto text = lsieve("levels " + noon + " --channel red --levels 16");
+  CHECK(text.out.find("16 levels of red") != std::string::npos);
+  CHECK(nlohmann::json::parse(lsieve("levels " + noon + " --json").out)["number_of_levels"] == 256);
+  for (const char* wrong : {" --channel alpha", " --levels 1", " --levels 70000", " --csv --json", " --sheet x.jpg"}) CHECK(lsieve("levels " + noon + wrong).code == 2);
+  // What apply writes is what the table says.
+  const Folder f;
+  REQUIRE(lsieve("apply " + three + " " + f / "e.pgm" + " equalize").code == 0);
+  const Image out = io::read(f / "e.pgm").image;
+  for (int i = 0; i < 4096; i += 7) {
+    const auto k = static_cast<std::size_t>(std::lround(in.at(i % 64, i / 64) * 7));
+    CHECK(std::lround(out.at(i % 64, i / 64) * 7) == static_cast<long>(table[k].mapped));
+  }
+  const auto notes = nlohmann::json::parse(lsieve("apply " + test::data + "/night.png " + f / "n.png auto_exposure --json").out);
+  CHECK(notes["steps"][0]["notes"][0].get<std::string>().find("gamma") != std::string::npos);
+  const auto look = nlohmann::json::parse(lsieve("look " + test::data + "/dead_pixels.png --json").out);
+  CHECK(look["advice"][0]["chain"] == "median radius=1");
+  CHECK(look["estimates"]["dark_impulses"].get<double>() > 0.01);
+  CHECK(look["levels"]["comb"] == false);
+  CHECK(lsieve("look " + test::data + "/lamp.png").out.find("take: flatten by=polynomial") != std::string::npos);
+}
+
 TEST_CASE("apply: steps, saturation, depth, and the same samples as the library") {
   const Folder f;
   const auto r = lsieve("apply " + noon + " " + f / "e.pfm" + " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");

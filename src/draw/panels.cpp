@@ -51,7 +51,7 @@ class PlotPanel final : public Panel {
     auto* cr = static_cast<cairo_t*>(cairo);
     plot(cr, left, top, width, height, x_, y_, lines_, legend_);
     // Beside the label of the y axis.
-    if (!aside_.empty()) write(cr, aside_, left + 140, top + 2, width - 150, {10}, kInk);
+    if (!aside_.empty()) write(cr, aside_, left + 112, top + 2, width - 114, {10}, kInk);
   }
 
  private:
@@ -122,6 +122,14 @@ Span span_of(const ConstView& v) {
   return s;
 }
 
+// The height to draw a histogram in: one or two spikes (a flat sky, clipped ends) must not flatten all the rest.
+double shown_height(const Histogram& h) {
+  std::vector<std::size_t> sorted = h.counts;
+  std::sort(sorted.rbegin(), sorted.rend());
+  if (sorted.size() < 4 || sorted[2] == 0) return static_cast<double>(sorted[0]);
+  return std::min(static_cast<double>(sorted[0]), 2.5 * static_cast<double>(sorted[2]));
+}
+
 }  // namespace
 
 PanelPtr picture(const ConstView& image) { return std::make_shared<PicturePanel>(image); }
@@ -138,11 +146,7 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   for (int c = 0; c < color; ++c) {
     const Histogram h = sieve::histogram(image, c, bins, span.low, span.high);
     lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)], color == 1 ? 0.45 : 0.18));
-    std::vector<std::size_t> sorted = h.counts;
-    std::sort(sorted.rbegin(), sorted.rend());
-    // One spike (a flat sky, a clipped end) must not flatten all the rest.
-    const std::size_t second = sorted.size() > 2 ? sorted[1] : sorted[0];
-    highest = std::max(highest, std::min(static_cast<double>(sorted[0]), 2.5 * static_cast<double>(std::max<std::size_t>(second, 1))));
+    highest = std::max(highest, shown_height(h));
   }
   Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
   if (levels) x = {0, image.maximum + 1.0, "level"};
@@ -168,8 +172,8 @@ PanelPtr histogram(const ConstView& image, bool marks) {
     for (const std::size_t bin : tops) mark(peaks, bin);
     for (const std::size_t bin : valleys_between(luma, tops)) mark(valleys, bin);
     legend.push_back({"cumulative, luma", kInk});
-    if (!peaks.x.empty()) legend.push_back({"peak", kAbove});
-    if (!valleys.x.empty()) legend.push_back({"valley", kBelow});
+    if (!peaks.x.empty()) legend.push_back({"peak, luma", kAbove});
+    if (!valleys.x.empty()) legend.push_back({"valley, luma", kBelow});
   }
   std::size_t floor = 0, ceiling = 0;
   for (int c = 0; const ChannelStatistics& s : statistics(image)) {
@@ -180,8 +184,8 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   }
   const double all = static_cast<double>(image.shape.pixels()) * color;
   std::string aside;
-  if (static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("at floor {:.1f} %", 100 * static_cast<double>(floor) / all);
-  if (static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}at ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
+  if (static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("floor {:.1f} %", 100 * static_cast<double>(floor) / all);
+  if (static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
   lines.push_back(std::move(cumulative));
   lines.push_back(std::move(peaks));
   lines.push_back(std::move(valleys));
@@ -225,9 +229,13 @@ PanelPtr histograms(const std::vector<Named>& pictures) {
   for (std::size_t i = 0; i < pictures.size(); ++i) {
     const Image gray = to_gray(pictures[i].image);
     const Color& color = kCurves[i % kCurves.size()];
-    lines.push_back(staircase(sieve::histogram(gray, 0, 128, span.low, span.high), 1, color, 0.12));
-    for (const double v : lines.back().y) highest = std::max(highest, v);
+    const Histogram h = sieve::histogram(gray, 0, 128, span.low, span.high);
+    lines.push_back(staircase(h, 1, color, 0.12));
+    highest = std::max(highest, shown_height(h));
     if (pictures.size() > 1) legend.push_back({pictures[i].name, color});
+  }
+  for (Line& l : lines) {
+    for (double& v : l.y) v = std::min(v, 1.06 * highest);
   }
   return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"}, std::move(lines), std::move(legend));
 }

@@ -119,7 +119,9 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   if (!x.label.empty()) write(cr, x.label, left, top + height - 15, width, {10, false, 1, true}, kFaint);
   if (legend.empty()) return;
   // The corner in which the fewest points of the curves lie, within the axes (PLplot's margins as set above).
-  const double wide = 146, high = 17.0 * static_cast<double>(legend.size()) + 6;
+  std::size_t longest = 0;
+  for (const Legend& l : legend) longest = std::max(longest, l.name.size());
+  const double wide = std::min(146.0, 36 + 7.2 * static_cast<double>(longest)), high = 17.0 * static_cast<double>(legend.size()) + 6;
   const double axes_left = left + leftward / kFine, axes_right = left + width - 10, axes_top = top + (y.label.empty() ? 8 : 20),
                axes_bottom = top + height - bottom / kFine;
   double best_x = 0, best_y = 0;
