@@ -45,8 +45,8 @@ TEST_CASE("minimum and maximum against their definitions: every border, windows 
         CAPTURE(shape.width);
         CAPTURE(radius);
         CAPTURE(static_cast<int>(border));
-        const Minimum least{.radius = radius, .border = border, .fill = 0.3F};
-        const Maximum most{.radius = radius, .border = border, .fill = 0.3F};
+        const Minimum least{.radius = static_cast<float>(radius), .border = border, .fill = 0.3F};
+        const Maximum most{.radius = static_cast<float>(radius), .border = border, .fill = 0.3F};
         CHECK(deviation(least(in), least.plain(in)) == 0);
         CHECK(deviation(most(in), most.plain(in)) == 0);
       }

@@ -21,7 +21,12 @@ const Catalogue& Catalogue::standard() {
     c.add<GradientDirection>();
     c.add<Minimum>();
     c.add<Maximum>();
+    c.add<Midpoint>();
     c.add<Median>();
+    c.add<Percentile>();
+    c.add<TrimmedMean>();
+    c.add<WeightedMedian>();
+    c.add<AdaptiveMedian>();
     c.add<Opening>();
     c.add<Closing>();
     c.add<Crop>();

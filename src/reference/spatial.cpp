@@ -117,59 +117,6 @@ Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, 
   });
 }
 
-namespace {
-
-template <class Pick>
-Image extreme(const ConstView& in, int radius, Border border, double fill, Pick pick) {
-  Image out(in);
-  for (int c = 0; c < in.shape.color_channels(); ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      for (int x = 0; x < in.width(); ++x) {
-        double best = 0;
-        for (int dy = -radius; dy <= radius; ++dy) {
-          for (int dx = -radius; dx <= radius; ++dx) {
-            double v = sample(in, x + dx, y + dy, c, border, fill);
-            if (std::isnan(v)) v = INFINITY;
-            best = dx == -radius && dy == -radius ? v : pick(best, v);
-          }
-        }
-        out.at(x, y, c) = static_cast<float>(best);
-      }
-    }
-  }
-  return out;
-}
-
-}  // namespace
-
-Image minimum(const ConstView& in, int radius, Border border, double fill) {
-  return extreme(in, radius, border, fill, [](double a, double b) { return std::min(a, b); });
-}
-
-Image median(const ConstView& in, int radius, Border border, double fill) {
-  Image out(in);
-  for (int c = 0; c < in.shape.color_channels(); ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      for (int x = 0; x < in.width(); ++x) {
-        std::vector<double> all;
-        for (int dy = -radius; dy <= radius; ++dy) {
-          for (int dx = -radius; dx <= radius; ++dx) {
-            const double v = sample(in, x + dx, y + dy, c, border, fill);
-            all.push_back(std::isnan(v) ? INFINITY : v);
-          }
-        }
-        std::sort(all.begin(), all.end());
-        out.at(x, y, c) = static_cast<float>(all[all.size() / 2]);
-      }
-    }
-  }
-  return out;
-}
-
-Image maximum(const ConstView& in, int radius, Border border, double fill) {
-  return extreme(in, radius, border, fill, [](double a, double b) { return std::max(a, b); });
-}
-
 Image crop(const ConstView& in, const Rectangle& part) {
   Image out(Shape{part.width, part.height, in.channels()}, in.maximum);
   for (int c = 0; c < in.channels(); ++c) {

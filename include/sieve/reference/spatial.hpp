@@ -1,8 +1,12 @@
 #pragma once
 /// Plain definitions of convolution and its relatives.
 
+#include <functional>
+#include <vector>
+
 #include "sieve/core/image.hpp"
 #include "sieve/core/border.hpp"
+#include "sieve/spatial/footprint.hpp"
 #include "sieve/spatial/kernel.hpp"
 
 namespace sieve::reference {
@@ -22,11 +26,13 @@ Image box(const ConstView& in, int radius, Border border, double fill);
 /// sqrt(gx^2 + gy^2) and atan2(gy, gx) of the correlations with two kernels. Gonzalez and Woods, section 10.2.
 Image gradient_magnitude(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
 Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
-/// The smallest and the largest sample of the (2 radius + 1) by (2 radius + 1) window; NaN counts as +infinity.
-Image minimum(const ConstView& in, int radius, Border border, double fill);
-Image maximum(const ConstView& in, int radius, Border border, double fill);
-/// The middle sample of the sorted window; NaN counts as +infinity.
-Image median(const ConstView& in, int radius, Border border, double fill);
+/// value(samples of the window in rising order) at every pixel; NaN counts as +infinity.
+Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill,
+             const std::function<double(const std::vector<double>&)>& value);
+/// The first sample, in rising order, at which the weights so far are half of all weights or more.
+Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights, Border border, double fill);
+/// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none, else the median.
+Image adaptive_median(const ConstView& in, int radius, Border border, double fill);
 /// The rectangle's samples one by one.
 Image crop(const ConstView& in, const Rectangle& part);
 /// Every sample of the larger picture through sample().

@@ -1,0 +1,212 @@
+#include "spatial/rank_tile.hpp"
+
+#include <algorithm>
+#include <array>
+#include <bit>
+#include <cmath>
+#include <limits>
+
+#include "core/rows.hpp"
+#include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
+#include "spatial/median_lanes.hpp"
+
+namespace sieve {
+
+namespace {
+
+using lanes::kGroups;
+using lanes::kParts;
+using lanes::kSlots;
+
+// Orders like the float it comes from.
+std::uint32_t key_of(float v) {
+  const auto bits = std::bit_cast<std::uint32_t>(v);
+  return bits ^ ((bits >> 31) != 0 ? 0xffffffffU : 0x80000000U);
+}
+float float_of(std::uint32_t key) { return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU)); }
+
+// The samples of a part of one channel with its surroundings, sorted. The buffers are kept from tile to tile.
+class Tile {
+ public:
+  int width = 0, height = 0;
+  std::vector<std::uint8_t> group;        // of each place
+  std::vector<std::uint32_t> starts;      // of each group in the lists
+  std::vector<std::uint16_t> x, y;        // places by rank, with room for a vector behind
+  std::vector<float> values;              // by rank
+
+  void load(const ConstView& in, int left, int top, int w, int h, Border border, float fill) {
+    width = w;
+    height = h;
+    const auto n = static_cast<std::size_t>(w) * static_cast<std::size_t>(h);
+    samples_.resize(n);
+    for (int j = 0; j < h; ++j) rows::extend(in, top + j, left, w, border, fill, samples_.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(w));
+    lanes::replace_nan(samples_.data(), n);
+    sort(n);
+    group.resize(n);
+    values.resize(n);
+    x.assign(n + 64, 65535);
+    y.assign(n + 64, 65535);
+    starts.clear();
+    std::size_t next = 0;
+    for (std::size_t r = 0; r < n; ++r) {
+      const std::size_t g = r * kGroups / n;
+      while (next <= g) {
+        starts.push_back(static_cast<std::uint32_t>(r));
+        ++next;
+      }
+      const auto place = static_cast<std::uint32_t>(sorted_[r]);
+      group[place] = static_cast<std::uint8_t>(g);
+      values[r] = float_of(static_cast<std::uint32_t>(sorted_[r] >> 32));
+      x[r] = static_cast<std::uint16_t>(place % static_cast<std::uint32_t>(w));
+      y[r] = static_cast<std::uint16_t>(place / static_cast<std::uint32_t>(w));
+    }
+    while (starts.size() <= kGroups) starts.push_back(static_cast<std::uint32_t>(n));
+  }
+
+ private:
+  // By radix, lower digits first: each entry is a key above and a place below.
+  void sort(std::size_t n) {
+    sorted_.resize(n);
+    other_.resize(n);
+    constexpr int kBits = 11, kDigits = 1 << kBits;
+    std::array<std::array<std::uint32_t, kDigits>, 3> counts{};
+    for (std::size_t i = 0; i < n; ++i) {
+      // A zero of either sign is the same number.
+      const std::uint32_t key = key_of(samples_[i] + 0.0F);
+      sorted_[i] = static_cast<std::uint64_t>(key) << 32 | i;
+      for (std::size_t d = 0; d < 3; ++d) ++counts[d][key >> (kBits * d) & (kDigits - 1)];
+    }
+    for (std::size_t d = 0; d < 3; ++d) {
+      std::uint32_t sum = 0;
+      for (std::uint32_t& c : counts[d]) c = std::exchange(sum, sum + c);
+      for (const std::uint64_t e : sorted_) other_[counts[d][e >> (32 + kBits * d) & (kDigits - 1)]++] = e;
+      std::swap(sorted_, other_);
+    }
+  }
+  std::vector<float> samples_;
+  std::vector<std::uint64_t> sorted_, other_;
+};
+
+// work(tile, x0, y0, width, height) for tiles of the picture, each with its surroundings loaded.
+template <class Work>
+void each_tile(const ConstView& in, int reach, Border border, float fill, Work work) {
+  // Larger windows want larger tiles, so that the surroundings do not outweigh the tile.
+  const int size = std::clamp(6 * reach, 112, 320), columns = (in.width() + size - 1) / size, rows = (in.height() + size - 1) / size;
+  parallel_rows(
+      columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
+      [&](int first, int last) {
+        thread_local Tile tile;
+        for (int t = first; t < last; ++t) {
+          const int x0 = t % columns * size, y0 = t / columns * size, w = std::min(size, in.width() - x0), h = std::min(size, in.height() - y0);
+          tile.load(in, x0 - reach, y0 - reach, w + 2 * reach, h + 2 * reach, border, fill);
+          work(tile, x0, y0, w, h);
+        }
+      },
+      1);
+}
+
+}  // namespace
+
+void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill, const View& out) {
+  each_tile(in, radius, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
+    thread_local std::vector<std::uint16_t> columns;
+    columns.assign(static_cast<std::size_t>(tile.width) * kSlots, 0);
+    const auto count = [&](int row, int by) {
+      const std::uint8_t* groups = tile.group.data() + static_cast<std::size_t>(row) * static_cast<std::size_t>(tile.width);
+      std::uint16_t* slots = columns.data();
+      for (int x = 0; x < tile.width; ++x, slots += kSlots) {
+        slots[groups[x]] = static_cast<std::uint16_t>(slots[groups[x]] + by);
+        auto& part = slots[kGroups + groups[x] / (kGroups / kParts)];
+        part = static_cast<std::uint16_t>(part + by);
+      }
+    };
+    for (int j = 0; j < 2 * radius; ++j) count(j, 1);
+    for (int j = 0; j < h; ++j) {
+      checkpoint();
+      count(j + 2 * radius, 1);
+      if (j > 0) count(j - 1, -1);
+      lanes::rank_row({columns.data(), tile.starts.data(), tile.x.data(), tile.y.data(), tile.values.data(), 2 * radius + 1, j, rank}, out.row(y0 + j) + x0, static_cast<std::size_t>(w));
+    }
+  });
+}
+
+void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill, const View& out) {
+  int reach = 0;
+  for (const Offset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
+  // The runs of the window's rows: one sample leaves before the start and one comes in at the end of each.
+  struct Run {
+    int dy, from, to;
+  };
+  std::vector<Run> runs;
+  for (const Offset& o : window) {
+    if (!runs.empty() && runs.back().dy == o.dy && runs.back().to + 1 == o.dx) {
+      runs.back().to = o.dx;
+    } else {
+      runs.push_back({o.dy, o.dx, o.dx});
+    }
+  }
+  const int side = 2 * reach + 1;
+  std::vector<std::uint8_t> holds(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+  for (const Offset& o : window) holds[static_cast<std::size_t>((o.dy + reach) * side + o.dx + reach)] = 1;
+  each_tile(in, reach, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
+    for (int j = 0; j < h; ++j) {
+      checkpoint();
+      std::array<std::uint32_t, kGroups> counts{};
+      std::array<std::uint32_t, kParts> parts{};
+      const auto change = [&](int x, int y, std::uint32_t by) {
+        const std::uint8_t g = tile.group[static_cast<std::size_t>(y) * static_cast<std::size_t>(tile.width) + static_cast<std::size_t>(x)];
+        counts[g] += by;
+        parts[g / (kGroups / kParts)] += by;
+      };
+      for (const Offset& o : window) change(o.dx + reach, j + o.dy + reach, 1);
+      float* row = out.row(y0 + j) + x0;
+      for (int i = 0; i < w; ++i) {
+        if (i > 0) {
+          for (const Run& r : runs) {
+            change(i - 1 + r.from + reach, j + r.dy + reach, ~std::uint32_t{0});  // less one
+            change(i + r.to + reach, j + r.dy + reach, 1);
+          }
+        }
+        std::uint32_t left = rank;
+        std::size_t part = 0;
+        while (left >= parts[part]) left -= parts[part++];
+        std::size_t g = part * (kGroups / kParts);
+        while (left >= counts[g]) left -= counts[g++];
+        for (std::uint32_t e = tile.starts[g];; ++e) {
+          const int dx = tile.x[e] - i, dy = tile.y[e] - j;
+          if (dx < 0 || dy < 0 || dx >= side || dy >= side || holds[static_cast<std::size_t>(dy * side + dx)] == 0) continue;
+          if (left-- == 0) {
+            row[i] = tile.values[e];
+            break;
+          }
+        }
+      }
+    }
+  });
+}
+
+void median_small(const ConstView& in, int radius, Border border, float fill, const View& out) {
+  const int side = 2 * radius + 1, w = in.width(), wide = w + 2 * radius;
+  // Blocks of columns whose sorted samples stay in the nearest caches.
+  constexpr int kBlock = 256;
+  parallel_rows(in.height(), static_cast<std::size_t>(w) * 8, [&](int first, int last) {
+    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(wide)), scratch(3 * static_cast<std::size_t>(side) * static_cast<std::size_t>(kBlock + side));
+    const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * wide; };
+    const auto load = [&](int y) {
+      rows::extend(in, y, -radius, wide, border, fill, slot(y));
+      lanes::replace_nan(slot(y), static_cast<std::size_t>(wide));
+    };
+    for (int y = first - radius; y < first + radius; ++y) load(y);
+    for (int y = first; y < last; ++y) {
+      load(y + radius);
+      for (int x = 0; x < w; x += kBlock) {
+        std::array<const float*, 7> from{};
+        for (int i = 0; i < side; ++i) from[static_cast<std::size_t>(i)] = slot(y - radius + i) + x;
+        lanes::small_median(from.data(), side, out.row(y) + x, static_cast<std::size_t>(std::min(kBlock, w - x)), scratch.data());
+      }
+    }
+  });
+}
+
+}  // namespace sieve
