@@ -52,7 +52,8 @@ template <int kSide>
 void MedianRow(const float* const* rows, float* out, std::size_t n, float* scratch) {
   using All = Networks<kSide>;
   constexpr std::size_t side = kSide;
-  const std::size_t wide = n + side - 1, stride = n + side;
+  // Whole vectors: the rows and the scratch space have room behind.
+  const std::size_t wide = (n + side - 1 + kMedianRoom - 1) / kMedianRoom * kMedianRoom, stride = wide + kMedianRoom;
   float *const columns = scratch, *const pairs = scratch + side * stride;
   EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[side];
@@ -60,7 +61,7 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
     Run<All::column_net>(v, std::make_index_sequence<All::column_net.size>());
     for (std::size_t i = 0; i < side; ++i) hn::StoreU(v[All::column.order[static_cast<int>(i)]], d, columns + i * stride + x);
   });
-  EachLane(wide - 1, [&](auto d, std::size_t x) HWY_ATTR {
+  EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[2 * side];
     for (std::size_t i = 0; i < side; ++i) {
       v[i] = hn::LoadU(d, columns + i * stride + x);
@@ -80,8 +81,35 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
   });
 }
 
+// For 3x3 the sorted columns are enough: the median lies between the largest of the lows, the middle of the middles and the
+// smallest of the highs.
+void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scratch) {
+  const std::size_t wide = (n + 2 + kMedianRoom - 1) / kMedianRoom * kMedianRoom, stride = wide + kMedianRoom;
+  float *const low = scratch, *const middle = low + stride, *const high = middle + stride;
+  const auto sort = [](auto& a, auto& b) HWY_ATTR {
+    const auto least = hn::Min(a, b);
+    b = hn::Max(a, b);
+    a = least;
+  };
+  EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
+    auto a = hn::LoadU(d, rows[0] + x), b = hn::LoadU(d, rows[1] + x), c = hn::LoadU(d, rows[2] + x);
+    sort(a, b);
+    sort(b, c);
+    sort(a, b);
+    hn::StoreU(a, d, low + x);
+    hn::StoreU(b, d, middle + x);
+    hn::StoreU(c, d, high + x);
+  });
+  const auto median = [](auto a, auto b, auto c) HWY_ATTR { return hn::Max(hn::Min(a, b), hn::Min(hn::Max(a, b), c)); };
+  EachLane(n, [&](auto d, std::size_t x) HWY_ATTR {
+    const auto at = [&](const float* row, std::size_t i) HWY_ATTR { return hn::LoadU(d, row + x + i); };
+    const auto lows = hn::Max(at(low, 0), hn::Max(at(low, 1), at(low, 2))), highs = hn::Min(at(high, 0), hn::Min(at(high, 1), at(high, 2)));
+    hn::StoreU(median(lows, median(at(middle, 0), at(middle, 1), at(middle, 2)), highs), d, out + x);
+  });
+}
+
 void SmallMedian(const float* const* rows, int side, float* out, std::size_t n, float* scratch) {
-  side == 3 ? MedianRow<3>(rows, out, n, scratch) : side == 5 ? MedianRow<5>(rows, out, n, scratch) : MedianRow<7>(rows, out, n, scratch);
+  side == 3 ? MedianRow3(rows, out, n, scratch) : side == 5 ? MedianRow<5>(rows, out, n, scratch) : MedianRow<7>(rows, out, n, scratch);
 }
 
 void ReplaceNan(float* samples, std::size_t n) {
@@ -91,6 +119,16 @@ void ReplaceNan(float* samples, std::size_t n) {
   });
 }
 
+
+// Where the bit of that number, from 0, stands.
+HWY_INLINE std::uint32_t Place(std::uint64_t bits, std::uint32_t number) {
+#if HWY_ARCH_X86_64 && HWY_TARGET <= HWY_AVX2
+  return static_cast<std::uint32_t>(std::countr_zero(_pdep_u64(std::uint64_t{1} << number, bits)));
+#else
+  while (number-- > 0) bits &= bits - 1;
+  return static_cast<std::uint32_t>(std::countr_zero(bits));
+#endif
+}
 
 void RankRowOf(const RankRow& r, float* out, std::size_t n) {
   const hn::ScalableTag<std::uint16_t> d;
@@ -111,11 +149,20 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
     change(column(x + side - 1), x > 0 ? column(x - 1) : nullptr);
     std::uint32_t left = r.rank;
     std::size_t group = 0;
-    for (std::size_t part = kGroups; left >= window[part]; ++part) {
-      left -= window[part];
-      group += kGroups / kParts;
-    }
-    while (left >= window[group]) left -= window[group++];
+    // Both counts of steps without a branch: how far they go cannot be foreseen.
+    const auto step = [&](const std::uint16_t* counts) {
+      std::uint32_t sum = 0, below = 0, steps = 0;
+      for (std::size_t i = 0; i < 16; ++i) {
+        sum += counts[i];
+        const std::uint32_t still = sum <= left ? 1 : 0;
+        steps += still;
+        below = still != 0 ? sum : below;
+      }
+      left -= below;
+      return steps;
+    };
+    group = step(window + kGroups) * (kGroups / kParts);
+    group += step(window + group);
     // Within the group by place: its samples stand in rising order.
     const auto here = hn::Set(d, static_cast<std::uint16_t>(x));
     const std::uint32_t end = r.starts[group + 1];
@@ -132,8 +179,7 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
       hn::StoreMaskBits(d, inside, bytes);
       std::uint64_t bits = 0;
       std::memcpy(&bits, bytes, sizeof bits);
-      while (left-- > 0) bits &= bits - 1;
-      out[x] = r.values[i + static_cast<std::uint32_t>(std::countr_zero(bits))];
+      out[x] = r.values[i + Place(bits, left)];
       break;
     }
   }

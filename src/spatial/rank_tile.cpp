@@ -47,35 +47,33 @@ class Tile {
     values.resize(n);
     x.assign(n + 64, 65535);
     y.assign(n + 64, 65535);
-    starts.clear();
-    std::size_t next = 0;
-    for (std::size_t r = 0; r < n; ++r) {
-      const std::size_t g = r * kGroups / n;
-      while (next <= g) {
-        starts.push_back(static_cast<std::uint32_t>(r));
-        ++next;
+    starts.resize(kGroups + 1);
+    for (std::size_t g = 0; g <= kGroups; ++g) starts[g] = static_cast<std::uint32_t>(g * n / kGroups);
+    for (std::size_t g = 0; g < kGroups; ++g) {
+      for (std::size_t r = starts[g]; r < starts[g + 1]; ++r) {
+        const auto place = static_cast<std::uint32_t>(sorted_[r]), row = place >> 16, column = place & 0xffffU;
+        group[static_cast<std::size_t>(row) * static_cast<std::size_t>(w) + column] = static_cast<std::uint8_t>(g);
+        values[r] = float_of(static_cast<std::uint32_t>(sorted_[r] >> 32));
+        x[r] = static_cast<std::uint16_t>(column);
+        y[r] = static_cast<std::uint16_t>(row);
       }
-      const auto place = static_cast<std::uint32_t>(sorted_[r]);
-      group[place] = static_cast<std::uint8_t>(g);
-      values[r] = float_of(static_cast<std::uint32_t>(sorted_[r] >> 32));
-      x[r] = static_cast<std::uint16_t>(place % static_cast<std::uint32_t>(w));
-      y[r] = static_cast<std::uint16_t>(place / static_cast<std::uint32_t>(w));
     }
-    while (starts.size() <= kGroups) starts.push_back(static_cast<std::uint32_t>(n));
   }
 
  private:
-  // By radix, lower digits first: each entry is a key above and a place below.
+  // By radix, lower digits first: each entry is a key above, a row and a column below.
   void sort(std::size_t n) {
     sorted_.resize(n);
     other_.resize(n);
     constexpr int kBits = 11, kDigits = 1 << kBits;
     std::array<std::array<std::uint32_t, kDigits>, 3> counts{};
-    for (std::size_t i = 0; i < n; ++i) {
-      // A zero of either sign is the same number.
-      const std::uint32_t key = key_of(samples_[i] + 0.0F);
-      sorted_[i] = static_cast<std::uint64_t>(key) << 32 | i;
-      for (std::size_t d = 0; d < 3; ++d) ++counts[d][key >> (kBits * d) & (kDigits - 1)];
+    for (std::size_t j = 0, i = 0; j < static_cast<std::size_t>(height); ++j) {
+      for (std::size_t k = 0; k < static_cast<std::size_t>(width); ++k, ++i) {
+        // A zero of either sign is the same number.
+        const std::uint32_t key = key_of(samples_[i] + 0.0F);
+        sorted_[i] = static_cast<std::uint64_t>(key) << 32 | j << 16 | k;
+        for (std::size_t d = 0; d < 3; ++d) ++counts[d][key >> (kBits * d) & (kDigits - 1)];
+      }
     }
     for (std::size_t d = 0; d < 3; ++d) {
       std::uint32_t sum = 0;
@@ -92,7 +90,7 @@ class Tile {
 template <class Work>
 void each_tile(const ConstView& in, int reach, Border border, float fill, Work work) {
   // Larger windows want larger tiles, so that the surroundings do not outweigh the tile.
-  const int size = std::clamp(6 * reach, 112, 320), columns = (in.width() + size - 1) / size, rows = (in.height() + size - 1) / size;
+  const int size = std::clamp(8 * reach, 128, 400), columns = (in.width() + size - 1) / size, rows = (in.height() + size - 1) / size;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
       [&](int first, int last) {
@@ -187,12 +185,13 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
 }
 
 void median_small(const ConstView& in, int radius, Border border, float fill, const View& out) {
-  const int side = 2 * radius + 1, w = in.width(), wide = w + 2 * radius;
+  const int side = 2 * radius + 1, w = in.width(), wide = w + 2 * radius, room = static_cast<int>(lanes::kMedianRoom);
   // Blocks of columns whose sorted samples stay in the nearest caches.
   constexpr int kBlock = 256;
   parallel_rows(in.height(), static_cast<std::size_t>(w) * 8, [&](int first, int last) {
-    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(wide)), scratch(3 * static_cast<std::size_t>(side) * static_cast<std::size_t>(kBlock + side));
-    const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * wide; };
+    const std::ptrdiff_t stride = (wide + 2 * room) / room * room;
+    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)), scratch(3 * static_cast<std::size_t>(side) * static_cast<std::size_t>(kBlock + side + 2 * room));
+    const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * stride; };
     const auto load = [&](int y) {
       rows::extend(in, y, -radius, wide, border, fill, slot(y));
       lanes::replace_nan(slot(y), static_cast<std::size_t>(wide));

@@ -1,0 +1,31 @@
+#pragma once
+/// Non-local means.
+
+#include <optional>
+#include <string>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// Non-local means: the mean of all pixels in a search window, weighted by how alike their patches are: w = exp(-max(0, d
+/// - 2 s^2) / h^2), with d the mean squared difference of the two patches over all color channels, s the noise deviation
+/// and h = `strength` times s. The pixel itself gets the largest weight of the others. `noise` auto: estimated. Source:
+/// Buades, Coll and Morel, "A non-local algorithm for image denoising", 2005, and "Non-local means denoising", Image
+/// Processing On Line 1, 2011. Sums over patches slide: O(pixels * search window), whatever the patch. The edge is
+/// mirrored beyond the border. NaN spreads over patch and search window.
+struct NonlocalMeans {
+  int patch = 3;                    ///< half-width of the patches in pixels, 0 to 20: 3 means 7x7
+  int search = 10;                  ///< half-width of the search window in pixels, 1 to 50: 10 means 21x21
+  float strength = 0.5F;            ///< h in noise deviations, 0.01 to 10
+  std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  int reach() const { return patch + search; }
+  std::string meaning() const;
+  static void describe(Description<NonlocalMeans>& d);
+};
+
+}  // namespace sieve
