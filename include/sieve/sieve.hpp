@@ -3,6 +3,7 @@
 
 #include "sieve/core.hpp"
 #include "sieve/degrade.hpp"
+#include "sieve/denoise.hpp"
 #include "sieve/filter.hpp"
 #include "sieve/light.hpp"
 #include "sieve/quality.hpp"

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "sieve/degrade.hpp"
+#include "sieve/denoise.hpp"
 #include "sieve/filter/within.hpp"
 #include "sieve/light.hpp"
 #include "sieve/spatial.hpp"
@@ -60,6 +61,15 @@ const Catalogue& Catalogue::standard() {
     c.add<HueShift>();
     c.add<KeepHue>();
     c.add<WhiteBalance>();
+    c.add<TotalVariation>();
+    c.add<NonlocalMeans>();
+    c.add<Bilateral>();
+    c.add<Guided>();
+    c.add<Diffusion>();
+    c.add<AdaptiveWiener>();
+    c.add<Lee>();
+    c.add<Stabilize>();
+    c.add<Unstabilize>();
     c.add<FlatField>();
     c.add<Background>();
     c.add<Flatten>();

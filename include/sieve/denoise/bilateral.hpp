@@ -10,25 +10,26 @@ namespace sieve {
 
 /// How the bilateral filter is computed.
 enum class BilateralWay {
-  exact,  ///< every window by itself
-  fast,   ///< Gaussian blurs of shifted weights at a few levels, see there
+  best,   ///< exact up to a sigma of 4, fast beyond
+  exact,  ///< every window by itself, O(pixels * sigma^2)
+  fast,   ///< Gaussian blurs at a few levels, O(pixels / range) whatever the sigma
 };
 template <>
 struct ChoiceNames<BilateralWay> {
   static std::span<const std::pair<const char*, BilateralWay>> all();
 };
 
-/// Bilateral filter: the mean of the neighbors within ceil(2.5 sigma) pixels, weighted by a Gaussian of their distance and
-/// a Gaussian of their difference in level. Every color channel by itself. fast: the weights of the difference are sums
-/// of cosines of multiples of the level, so that the mean becomes a few Gaussian blurs (error below 0.005 for range sigmas
-/// of 0.05 and more of 0..1; smaller ones need more terms and grow slower). `range` auto: twice the estimated noise
-/// deviation, at least 0.02. Sources: Tomasi and Manduchi, "Bilateral filtering for gray and color images", 1998;
-/// Chaudhury, Sage and Unser, "Fast O(1) bilateral filtering using trigonometric range kernels", 2011. exact: O(pixels *
-/// sigma^2); fast: O(pixels / range).
+/// Bilateral filter: the mean of the neighbors within ceil(2.5 sigma) pixels each way, weighted by a Gaussian of their
+/// distance and a Gaussian of their difference in level. Every color channel by itself; mirrored beyond the border. fast:
+/// for levels that lie half a `range` apart the picture is blurred with the weights that a sample of that level would give,
+/// and every sample takes its value between the two nearest levels; for ranges of 0.02 and more its result lies within
+/// 0.01 of the same filter with an unlimited window. `range` auto: 2.5 times the estimated noise deviation, at least 0.02.
+/// NaN and infinities count as 0 in the fast way and stay. Sources: Tomasi and Manduchi, "Bilateral filtering for gray and
+/// color images", 1998; Durand and Dorsey, "Fast bilateral filtering for the display of high-dynamic-range images", 2002.
 struct Bilateral {
-  float sigma = 3;                       ///< of the distance, pixels, 0.5 to 100
-  std::optional<float> range = {};       ///< of the difference in level, 0.005 to 10; auto: from the noise level
-  BilateralWay way = BilateralWay::fast;
+  float sigma = 2;                  ///< of the distance, pixels, 0.5 to 100
+  std::optional<float> range = {};  ///< of the difference in level, 0.005 to 10; auto: from the noise level
+  BilateralWay way = BilateralWay::best;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -1,0 +1,131 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "core/rows.hpp"
+#include "core/run.hpp"
+#include "denoise/bilateral_lanes.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/denoise/bilateral.hpp"
+#include "sieve/quality/estimate.hpp"
+#include "sieve/reference.hpp"
+#include "sieve/spatial/smooth.hpp"
+#include "sieve/tone/statistics.hpp"
+#include "spatial/row_ring.hpp"
+#include "tone/range.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, BilateralWay>> ChoiceNames<BilateralWay>::all() {
+  static constexpr std::pair<const char*, BilateralWay> names[] = {{"best", BilateralWay::best}, {"exact", BilateralWay::exact}, {"fast", BilateralWay::fast}};
+  return names;
+}
+
+namespace {
+
+int radius_of(float sigma) { return static_cast<int>(std::ceil(2.5F * sigma)); }
+
+float range_of(const Bilateral& f, const ConstView& in) { return f.range ? *f.range : std::max(0.02F, static_cast<float>(2.5 * noise_level(in))); }
+
+void exact(const ConstView& in, float sigma, float range, const View& out) {
+  const int radius = radius_of(sigma);
+  struct Tap {
+    int dx, dy;
+    float log;
+  };
+  std::vector<Tap> all;
+  for (int dy = -radius; dy <= radius; ++dy) {
+    for (int dx = -radius; dx <= radius; ++dx) all.push_back({dx, dy, -static_cast<float>(dx * dx + dy * dy) / (2 * sigma * sigma)});
+  }
+  std::vector<float> logs;
+  for (const Tap& t : all) logs.push_back(t.log);
+  const auto n = static_cast<std::size_t>(in.width());
+  parallel_rows(in.height(), n * all.size() / 4, [&](int first, int last) {
+    RowRing ring(in, 2 * radius + 1, radius, radius, Border::mirror, 0);
+    for (int y = first - radius; y < first + radius; ++y) ring.load(y);
+    std::vector<const float*> rows(all.size());
+    for (int y = first; y < last; ++y) {
+      checkpoint();
+      ring.load(y + radius);
+      for (std::size_t i = 0; i < all.size(); ++i) rows[i] = ring.row(y + all[i].dy) + radius + all[i].dx;
+      lanes::bilateral_row(ring.row(y) + radius, {rows.data(), logs.data(), all.size(), 1 / (2 * range * range)}, out.row(y), n);
+    }
+  });
+}
+
+// The picture as it would be if every sample had one level, for a row of levels; each sample then takes the value between
+// its two nearest levels.
+void fast(const ConstView& in, float sigma, float range, const View& out) {
+  const auto [low, high] = finite_range(in, 0);
+  if (!(low < high)) return copy(in, out);
+  const int steps = std::max(1, static_cast<int>(std::ceil((high - low) / (0.5F * range))));
+  const float step = (high - low) / static_cast<float>(steps), falloff = 1 / (2 * range * range);
+  const Gaussian blur{.sigma = sigma, .border = Border::mirror};
+  Image weights(in.shape), values(in.shape), level(in.shape), before;
+  Progress progress(steps + 1);
+  const auto n = static_cast<std::size_t>(in.width());
+  for (int s = 0; s <= steps; ++s) {
+    const float at = low + step * static_cast<float>(s);
+    parallel_rows(in.height(), n, [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const float* a = in.row(y);
+        float *w = weights.row(y), *v = values.row(y);
+        for (std::size_t x = 0; x < n; ++x) {
+          const float off = a[x] - at, weight = std::isfinite(a[x]) ? std::exp(-off * off * falloff) : 0;
+          w[x] = weight;
+          v[x] = weight > 0 ? weight * off : 0;
+        }
+      }
+    });
+    const Image sum = blur(values), total = blur(weights);
+    before = std::exchange(level, Image(in.shape));
+    const View now = level.view();
+    parallel_rows(in.height(), n, [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const float *p = sum.row(y), *q = total.row(y), *a = in.row(y), *old = before.row(y);
+        float *r = now.row(y), *to = out.row(y);
+        for (std::size_t x = 0; x < n; ++x) {
+          // Far from every sample of that level no weight is left: there the value is not used.
+          r[x] = at + (q[x] > 1e-20F ? p[x] / q[x] : 0);
+          const float place = (a[x] - low) / step - static_cast<float>(s - 1);
+          if (s > 0 && place >= 0 && (place < 1 || s == steps)) to[x] = old[x] + place * (r[x] - old[x]);
+        }
+      }
+    });
+    progress.add(1);
+  }
+  parallel_rows(in.height(), n, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        if (!std::isfinite(in.at(x, y))) out.at(x, y) = in.at(x, y);
+      }
+    }
+  });
+}
+
+}  // namespace
+
+Image Bilateral::operator()(const ConstView& in) const { return made(*this, in); }
+void Bilateral::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  const float r = range_of(*this, in);
+  if (!range) note(fmt::format("range {:.4f}, from the noise level", r));
+  const bool slow = way == BilateralWay::exact || (way == BilateralWay::best && sigma <= 4);
+  for (int c = 0; c < in.shape.color_channels(); ++c) slow ? exact(in.channel(c), sigma, r, out.channel(c)) : fast(in.channel(c), sigma, r, out.channel(c));
+  copy_alpha(in, out);
+}
+Image Bilateral::plain(const ConstView& in) const { return reference::bilateral(in, sigma, radius_of(sigma), range_of(*this, in)); }
+std::string Bilateral::meaning() const { return fmt::format("window {0}x{0}", 2 * radius_of(sigma) + 1); }
+void Bilateral::describe(Description<Bilateral>& d) {
+  d.called("bilateral", "denoise", "The mean of neighbors that are near in place and in level: smooths within edges.");
+  d.wrong("there are impulses: each is unlike its neighbors and stays; take median. Smooth slopes must not turn into steps: take guided.");
+  d.agrees_within(2e-4);
+  d.field("sigma", &Bilateral::sigma, "pixels", "of the Gaussian of the distance", {0.5, 100});
+  d.field("range", &Bilateral::range, "0..1 scale", "of the Gaussian of the difference in level", {0.005, 10});
+  d.field("way", &Bilateral::way, "", "exact is slow for large sigmas, fast deviates by up to 0.01");
+}
+
+}  // namespace sieve

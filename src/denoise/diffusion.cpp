@@ -1,0 +1,81 @@
+#include "sieve/denoise/diffusion.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/run.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/quality/estimate.hpp"
+#include "sieve/reference.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, Conductance>> ChoiceNames<Conductance>::all() {
+  static constexpr std::pair<const char*, Conductance> names[] = {{"rational", Conductance::rational}, {"exponential", Conductance::exponential}};
+  return names;
+}
+
+namespace {
+
+float edge_of(const Diffusion& f, const ConstView& in) { return f.edge ? *f.edge : std::max(0.01F, static_cast<float>(2.5 * noise_level(in))); }
+
+// One iteration; flow(d) is conductance times difference.
+template <class Flow>
+void step(const ConstView& in, float rate, const View& out, Flow flow) {
+  const int w = in.width(), h = in.height();
+  parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const float *a = in.row(y), *up = in.row(std::max(0, y - 1)), *down = in.row(std::min(h - 1, y + 1));
+      float* r = out.row(y);
+      const auto at = [&](int x, int left, int right) { r[x] = a[x] + rate * (flow(up[x] - a[x]) + flow(down[x] - a[x]) + flow(a[left] - a[x]) + flow(a[right] - a[x])); };
+      at(0, 0, std::min(1, w - 1));
+      for (int x = 1; x + 1 < w; ++x) at(x, x - 1, x + 1);
+      if (w > 1) at(w - 1, w - 2, w - 1);
+    }
+  });
+}
+
+}  // namespace
+
+Image Diffusion::operator()(const ConstView& in) const { return made(*this, in); }
+void Diffusion::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  const float k = edge_of(*this, in), inverse = 1 / (k * k);
+  if (!edge) note(fmt::format("edge {:.4f}, from the noise level", k));
+  Progress progress(static_cast<double>(iterations) * in.shape.color_channels());
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const ConstView from = in.channel(c);
+    const View to = out.channel(c);
+    Image other(from.shape);
+    // The last iteration ends in the caller's buffer.
+    for (int i = 0; i < iterations; ++i) {
+      const bool into_out = (iterations - 1 - i) % 2 == 0;
+      const ConstView source = i == 0 ? from : into_out ? other.view() : ConstView(to);
+      const View target = into_out ? to : other.view();
+      if (conductance == Conductance::rational) {
+        step(source, rate, target, [inverse](float d) { return d / (1 + d * d * inverse); });
+      } else {
+        step(source, rate, target, [inverse](float d) { return d * std::exp(-d * d * inverse); });
+      }
+      progress.add(1);
+    }
+  }
+  copy_alpha(in, out);
+}
+Image Diffusion::plain(const ConstView& in) const {
+  const double k = edge_of(*this, in);
+  const bool rational = conductance == Conductance::rational;
+  return reference::diffusion(in, iterations, rate, [k, rational](double d) { return rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k)); });
+}
+void Diffusion::describe(Description<Diffusion>& d) {
+  d.called("diffusion", "denoise", "Lets levels flow between neighbors, but not across edges.");
+  d.wrong("there are impulses: they are edges all around and stay; take median first.").agrees_within(1e-4);
+  d.field("iterations", &Diffusion::iterations, "", "how long it flows", {1, 10000});
+  d.field("edge", &Diffusion::edge, "0..1 scale", "differences well above it are kept", {1e-4, 10});
+  d.field("rate", &Diffusion::rate, "", "of the flow in an iteration", {0.01, 0.25});
+  d.field("conductance", &Diffusion::conductance, "", "how the flow falls at edges");
+}
+
+}  // namespace sieve

@@ -1,0 +1,71 @@
+#include "denoise/nonlocal_lanes.hpp"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "denoise/nonlocal_lanes.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+
+#include "denoise/falling-inl.hpp"
+
+HWY_BEFORE_NAMESPACE();
+namespace sieve::lanes::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+template <class F>
+HWY_INLINE void All(std::size_t n, F body) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) body(d, x);
+  const hn::CappedTag<float, 1> one;
+  for (; x < n; ++x) body(one, x);
+}
+
+void AddDifferences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n) {
+  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+    auto total = hn::Zero(d);
+    for (int c = 0; c < channels; ++c) {
+      const auto off = hn::Sub(hn::LoadU(d, a[c] + x), hn::LoadU(d, b[c] + x));
+      total = hn::MulAdd(off, off, total);
+    }
+    hn::StoreU(hn::MulAdd(total, hn::Set(d, sign), hn::LoadU(d, sum + x)), d, sum + x);
+  });
+}
+
+void PatchWeights(const float* sums, int window, float scale, float floor, float* w, std::size_t n) {
+  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+    auto total = hn::LoadU(d, sums + x);
+    for (int i = 1; i < window; ++i) total = hn::Add(total, hn::LoadU(d, sums + x + i));
+    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(total, hn::Set(d, scale), hn::Set(d, floor)))), d, w + x);
+  });
+}
+
+void AddWeighted(const WeightedRows& r, int channels, std::size_t n) {
+  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+    const auto w = hn::LoadU(d, r.w + x), v = hn::LoadU(d, r.v + x);
+    for (int c = 0; c < channels; ++c) {
+      hn::StoreU(hn::MulAdd(w, hn::LoadU(d, r.ahead[c] + x), hn::MulAdd(v, hn::LoadU(d, r.behind[c] + x), hn::LoadU(d, r.sum[c] + x))), d, r.sum[c] + x);
+    }
+    hn::StoreU(hn::Add(hn::LoadU(d, r.weight + x), hn::Add(w, v)), d, r.weight + x);
+    hn::StoreU(hn::Max(hn::LoadU(d, r.most + x), hn::Max(w, v)), d, r.most + x);
+  });
+}
+
+}  // namespace sieve::lanes::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace sieve::lanes {
+
+HWY_EXPORT(AddDifferences);
+HWY_EXPORT(PatchWeights);
+HWY_EXPORT(AddWeighted);
+
+void add_differences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(AddDifferences)(a, b, channels, sign, sum, n);
+}
+void patch_weights(const float* sums, int window, float scale, float floor, float* w, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchWeights)(sums, window, scale, floor, w, n); }
+void add_weighted(const WeightedRows& rows, int channels, std::size_t n) { HWY_DYNAMIC_DISPATCH(AddWeighted)(rows, channels, n); }
+
+}  // namespace sieve::lanes
+#endif

@@ -1,0 +1,263 @@
+#include "sieve/denoise/total_variation.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/run.hpp"
+#include "denoise/total_variation_lanes.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/quality/estimate.hpp"
+#include "sieve/reference.hpp"
+
+namespace sieve {
+
+namespace {
+
+// Iterations that a tile goes through in cache before its neighbors are heard again: its surroundings are as wide.
+constexpr int kTurns = 8;
+
+// The dual variables of all channels: two components each, now and one iteration before.
+struct Dual {
+  std::vector<Image> x, y, before_x, before_y;
+  Dual(const Shape& shape, int channels) {
+    for (int c = 0; c < channels; ++c) {
+      for (auto* part : {&x, &y, &before_x, &before_y}) part->emplace_back(shape.width, shape.height);
+    }
+  }
+};
+
+// How far each iteration goes beyond the last one.
+class Momentum {
+ public:
+  float next() {
+    const double t = 0.5 * (1 + std::sqrt(1 + 4 * t_ * t_)), beta = (t_ - 1) / t;
+    t_ = t;
+    return static_cast<float>(beta);
+  }
+  void restart() { t_ = 1; }
+
+ private:
+  double t_ = 1;
+};
+
+// A part of the picture with its surroundings, in planes of its own.
+struct Plane {
+  std::vector<float> samples;
+  std::size_t stride = 0;
+  void load(const ConstView& from) {
+    stride = (static_cast<std::size_t>(from.width()) + 16) / 16 * 16;
+    samples.resize(stride * static_cast<std::size_t>(from.height()));
+    for (int y = 0; y < from.height(); ++y) std::copy_n(from.row(y), from.width(), row(y));
+  }
+  float* row(int y) { return samples.data() + static_cast<std::size_t>(y) * stride; }
+};
+
+class TileSolver {
+ public:
+  // Loads the rectangle of picture and dual variables, runs the iterations, and stores the inner rectangle.
+  void run(const std::vector<ConstView>& f, const Dual& from, const Rectangle& wide, const Rectangle& inner, float weight, std::span<const float> betas, Dual& to) {
+    const std::size_t channels = f.size(), n = static_cast<std::size_t>(wide.width);
+    for (auto* part : {&f_, &x_, &y_, &before_x_, &before_y_}) part->resize(channels);
+    for (std::size_t c = 0; c < channels; ++c) {
+      f_[c].load(f[c].part(wide));
+      x_[c].load(from.x[c].view().part(wide));
+      y_[c].load(from.y[c].view().part(wide));
+      before_x_[c].load(from.before_x[c].view().part(wide));
+      before_y_[c].load(from.before_y[c].view().part(wide));
+    }
+    // Two rows each of the point that the step starts from and of u, for every channel.
+    rows_.resize(6 * channels * (n + 16));
+    const auto slot = [&](std::size_t kind, std::size_t c, int y) { return rows_.data() + ((kind * 2 + static_cast<std::size_t>(y & 1)) * channels + c) * (n + 16); };
+    for (const float beta : betas) {
+      const auto prepare = [&](int y) {
+        for (std::size_t c = 0; c < channels; ++c) {
+          lanes::extrapolate(x_[c].row(y), before_x_[c].row(y), beta, slot(0, c, y), n);
+          lanes::extrapolate(y_[c].row(y), before_y_[c].row(y), beta, slot(1, c, y), n);
+          float* u = slot(2, c, y);
+          lanes::divergence_step(f_[c].row(y), slot(0, c, y), slot(1, c, y), y > 0 ? slot(1, c, y - 1) : nullptr, weight, u, n);
+          u[n] = u[n - 1];
+        }
+      };
+      prepare(0);
+      for (int y = 0; y < wide.height; ++y) {
+        lanes::DualRows r{};
+        const bool last = y + 1 == wide.height;
+        // The start of this row's step is needed after the next row has been prepared: it lies in the other slot.
+        if (!last) prepare(y + 1);
+        for (std::size_t c = 0; c < channels; ++c) {
+          r.u[c] = slot(2, c, y);
+          r.below[c] = last ? slot(2, c, y) : slot(2, c, y + 1);
+          r.x[c] = slot(0, c, y);
+          r.y[c] = slot(1, c, y);
+          r.to_x[c] = before_x_[c].row(y);
+          r.to_y[c] = before_y_[c].row(y);
+        }
+        lanes::project(r, static_cast<int>(channels), 1 / (8 * weight), n);
+      }
+      std::swap(x_, before_x_);
+      std::swap(y_, before_y_);
+    }
+    const int left = inner.x - wide.x, top = inner.y - wide.y;
+    const auto store = [&](std::vector<Plane>& plane, std::vector<Image>& image) {
+      for (std::size_t c = 0; c < channels; ++c) {
+        for (int y = 0; y < inner.height; ++y) std::copy_n(plane[c].row(top + y) + left, inner.width, image[c].row(inner.y + y) + inner.x);
+      }
+    };
+    store(x_, to.x);
+    store(y_, to.y);
+    store(before_x_, to.before_x);
+    store(before_y_, to.before_y);
+  }
+
+ private:
+  std::vector<Plane> f_, x_, y_, before_x_, before_y_;
+  std::vector<float> rows_;
+};
+
+void iterate(const std::vector<ConstView>& f, const Dual& from, float weight, std::span<const float> betas, Dual& to) {
+  const int w = f[0].width(), h = f[0].height(), size = f.size() == 1 ? 160 : 96, halo = static_cast<int>(betas.size());
+  const int columns = (w + size - 1) / size, rows = (h + size - 1) / size;
+  parallel_rows(
+      columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
+      [&](int first, int last) {
+        thread_local TileSolver solver;
+        for (int t = first; t < last; ++t) {
+          const int x0 = t % columns * size, y0 = t / columns * size;
+          const Rectangle inner{x0, y0, std::min(size, w - x0), std::min(size, h - y0)};
+          const int left = std::max(0, x0 - halo), top = std::max(0, y0 - halo);
+          const Rectangle wide{left, top, std::min(w, x0 + inner.width + halo) - left, std::min(h, y0 + inner.height + halo) - top};
+          solver.run(f, from, wide, inner, weight, betas, to);
+        }
+      },
+      1);
+}
+
+// u of the dual variables, written out, with the sums that tell the objective and the gap.
+lanes::Sums finish(const std::vector<ConstView>& f, const Dual& p, float weight, const std::vector<View>& out) {
+  const auto n = static_cast<std::size_t>(f[0].width());
+  const int h = f[0].height(), channels = static_cast<int>(f.size());
+  std::vector<lanes::Sums> sums(static_cast<std::size_t>(h));
+  for (std::size_t c = 0; c < f.size(); ++c) {
+    parallel_rows(h, n, [&](int first, int last) {
+      for (int y = first; y < last; ++y) lanes::divergence_step(f[c].row(y), p.x[c].row(y), p.y[c].row(y), y > 0 ? p.y[c].row(y - 1) : nullptr, weight, out[c].row(y), n);
+    });
+  }
+  parallel_rows(h, n * f.size(), [&](int first, int last) {
+    std::vector<float> ends(2 * f.size() * (n + 1));
+    for (int y = first; y < last; ++y) {
+      lanes::DualRows r{};
+      const float* source[3] = {};
+      for (std::size_t c = 0; c < f.size(); ++c) {
+        float *u = ends.data() + 2 * c * (n + 1), *below = u + n + 1;
+        std::copy_n(out[c].row(y), n, u);
+        std::copy_n(out[c].row(std::min(y + 1, h - 1)), n, below);
+        u[n] = u[n - 1];
+        below[n] = 0;
+        r.u[c] = u;
+        r.below[c] = below;
+        r.x[c] = p.x[c].row(y);
+        r.y[c] = p.y[c].row(y);
+        source[c] = f[c].row(y);
+      }
+      sums[static_cast<std::size_t>(y)] = lanes::account(r, source, channels, n);
+    }
+  });
+  lanes::Sums all;
+  for (const lanes::Sums& s : sums) {
+    all.length += s.length;
+    all.inner += s.inner;
+    all.squares += s.squares;
+  }
+  return all;
+}
+
+void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, const TotalVariation& t, float weight, TotalVariationReport& report) {
+  const int channels = static_cast<int>(f.size());
+  const Shape plane{f[0].width(), f[0].height(), 1};
+  Dual now(plane, channels), next(plane, channels);
+  Momentum momentum;
+  Progress progress(t.iterations);
+  double dual_before = -1e300;
+  int done = 0;
+  lanes::Sums s;
+  for (;;) {
+    const int turns = std::min(kTurns, t.iterations - done);
+    std::array<float, kTurns> betas{};
+    for (int i = 0; i < turns; ++i) betas[static_cast<std::size_t>(i)] = momentum.next();
+    iterate(f, now, weight, std::span(betas).first(static_cast<std::size_t>(turns)), next);
+    std::swap(now, next);
+    done += turns;
+    progress.add(turns);
+    s = finish(f, now, weight, out);
+    const double primal = s.length + s.squares / (2 * static_cast<double>(weight)), gap = s.length - s.inner, dual = primal - gap;
+    report.history.push_back(primal);
+    report.objective = primal;
+    report.gap = primal > 0 ? std::max(0.0, gap) / primal : 0;
+    if (done >= t.iterations || report.gap <= static_cast<double>(t.tolerance)) break;
+    // The dual objective fell: the momentum carries the wrong way.
+    if (dual < dual_before) momentum.restart();
+    dual_before = dual;
+  }
+  report.iterations = done;
+}
+
+float weight_of(const TotalVariation& t, const ConstView& in) { return t.weight ? *t.weight : std::max(1e-4F, static_cast<float>(noise_level(in))); }
+
+}  // namespace
+
+Image TotalVariation::operator()(const ConstView& in) const { return made(*this, in); }
+void TotalVariation::operator()(const ConstView& in, const View& out) const {
+  TotalVariationReport report;
+  solve(in, out, report);
+}
+
+void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationReport& report) const {
+  ready(*this, in, out);
+  const float strength = weight_of(*this, in);
+  const Image finite = map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; });
+  const int color = in.shape.color_channels();
+  const int groups = together ? 1 : color;
+  for (int g = 0; g < groups; ++g) {
+    std::vector<ConstView> from;
+    std::vector<View> to;
+    for (int c = together ? 0 : g; c < (together ? color : g + 1); ++c) {
+      from.push_back(finite.view().channel(c));
+      to.push_back(out.channel(c));
+    }
+    TotalVariationReport one;
+    solve_group(from, to, *this, strength, one);
+    report.iterations = std::max(report.iterations, one.iterations);
+    report.objective += one.objective;
+    report.gap = std::max(report.gap, one.gap);
+    report.history.insert(report.history.end(), one.history.begin(), one.history.end());
+  }
+  for (int c = 0; c < color; ++c) {
+    for (int y = 0; y < in.height(); ++y) {
+      const float* a = in.row(y, c);
+      float* r = out.row(y, c);
+      for (int x = 0; x < in.width(); ++x) r[x] = std::isfinite(a[x]) ? r[x] : a[x];
+    }
+  }
+  copy_alpha(in, out);
+  note(fmt::format("weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength, report.iterations, report.objective, 100 * report.gap));
+}
+
+Image TotalVariation::plain(const ConstView& in) const { return reference::total_variation(in, weight_of(*this, in), 5 * iterations, together); }
+
+double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together) { return reference::total_variation_objective(u, f, weight, together); }
+
+void TotalVariation::describe(Description<TotalVariation>& d) {
+  d.called("total_variation", "denoise", "Even areas with sharp edges between them: the least variation near the input.");
+  d.wrong("fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take nonlocal_means.");
+  d.agrees_within(0.03);
+  d.field("weight", &TotalVariation::weight, "0..1 scale", "strength; about the noise's standard deviation", {1e-5, 100});
+  d.field("tolerance", &TotalVariation::tolerance, "share", "by which the objective may miss the optimum", {1e-6, 1});
+  d.field("iterations", &TotalVariation::iterations, "", "at most", {1, 100000});
+  d.field("together", &TotalVariation::together, "", "color channels share their edges");
+}
+
+}  // namespace sieve

@@ -1,0 +1,100 @@
+#include "denoise/total_variation_lanes.hpp"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "denoise/total_variation_lanes.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+
+#include <cmath>
+
+HWY_BEFORE_NAMESPACE();
+namespace sieve::lanes::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+template <class F>
+HWY_INLINE void Every(std::size_t n, F body) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) body(d, x);
+  const hn::CappedTag<float, 1> one;
+  for (; x < n; ++x) body(one, x);
+}
+
+void Extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n) {
+  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
+    const auto v = hn::LoadU(d, p + i);
+    hn::StoreU(hn::MulAdd(hn::Sub(v, hn::LoadU(d, before + i)), hn::Set(d, beta), v), d, out + i);
+  });
+}
+
+void DivergenceStep(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n) {
+  const auto at = [&](std::size_t i, float left) {
+    return f[i] + weight * (x[i] - left + y[i] - (above != nullptr ? above[i] : 0.0F));
+  };
+  if (n == 0) return;
+  u[0] = at(0, 0);
+  Every(n - 1, [&](auto d, std::size_t j) HWY_ATTR {
+    const std::size_t i = j + 1;
+    auto sum = hn::Add(hn::Sub(hn::LoadU(d, x + i), hn::LoadU(d, x + i - 1)), hn::LoadU(d, y + i));
+    if (above != nullptr) sum = hn::Sub(sum, hn::LoadU(d, above + i));
+    hn::StoreU(hn::MulAdd(sum, hn::Set(d, weight), hn::LoadU(d, f + i)), d, u + i);
+  });
+}
+
+template <int kChannels>
+void ProjectRows(const DualRows& r, float step, std::size_t n) {
+  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
+    const auto k = hn::Set(d, step), one = hn::Set(d, 1.0F);
+    hn::Vec<decltype(d)> x[kChannels], y[kChannels];
+    auto squares = hn::Zero(d);
+    for (int c = 0; c < kChannels; ++c) {
+      const auto u = hn::LoadU(d, r.u[c] + i);
+      x[c] = hn::MulAdd(hn::Sub(hn::LoadU(d, r.u[c] + i + 1), u), k, hn::LoadU(d, r.x[c] + i));
+      y[c] = hn::MulAdd(hn::Sub(hn::LoadU(d, r.below[c] + i), u), k, hn::LoadU(d, r.y[c] + i));
+      squares = hn::MulAdd(x[c], x[c], hn::MulAdd(y[c], y[c], squares));
+    }
+    const auto scale = hn::Div(one, hn::Max(one, hn::Sqrt(squares)));
+    for (int c = 0; c < kChannels; ++c) {
+      hn::StoreU(hn::Mul(x[c], scale), d, r.to_x[c] + i);
+      hn::StoreU(hn::Mul(y[c], scale), d, r.to_y[c] + i);
+    }
+  });
+}
+void Project(const DualRows& r, int channels, float step, std::size_t n) { channels == 3 ? ProjectRows<3>(r, step, n) : ProjectRows<1>(r, step, n); }
+
+Sums Account(const DualRows& r, const float* const* f, int channels, std::size_t n) {
+  Sums s;
+  for (std::size_t i = 0; i < n; ++i) {
+    double squares = 0;
+    for (int c = 0; c < channels; ++c) {
+      const double u = r.u[c][i], gx = static_cast<double>(r.u[c][i + 1]) - u, gy = static_cast<double>(r.below[c][i]) - u, off = u - static_cast<double>(f[c][i]);
+      squares += gx * gx + gy * gy;
+      s.inner += gx * static_cast<double>(r.x[c][i]) + gy * static_cast<double>(r.y[c][i]);
+      s.squares += off * off;
+    }
+    s.length += std::sqrt(squares);
+  }
+  return s;
+}
+
+}  // namespace sieve::lanes::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace sieve::lanes {
+
+HWY_EXPORT(Extrapolate);
+HWY_EXPORT(DivergenceStep);
+HWY_EXPORT(Project);
+HWY_EXPORT(Account);
+
+void extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(Extrapolate)(p, before, beta, out, n); }
+void divergence_step(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(DivergenceStep)(f, x, y, above, weight, u, n);
+}
+void project(const DualRows& rows, int channels, float step, std::size_t n) { HWY_DYNAMIC_DISPATCH(Project)(rows, channels, step, n); }
+Sums account(const DualRows& rows, const float* const* f, int channels, std::size_t n) { return HWY_DYNAMIC_DISPATCH(Account)(rows, f, channels, n); }
+
+}  // namespace sieve::lanes
+#endif

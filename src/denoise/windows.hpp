@@ -1,0 +1,14 @@
+#pragma once
+// Local means and variances, shared by the filters that go by them.
+
+#include "sieve/core/image.hpp"
+
+namespace sieve {
+
+// Mean and variance (at least 0) of the square windows of one channel, mirrored beyond the border.
+struct LocalStatistics {
+  Image mean, variance;
+};
+LocalStatistics local_statistics(const ConstView& channel, int radius);
+
+}  // namespace sieve
