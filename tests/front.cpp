@@ -161,6 +161,10 @@ TEST_CASE("the examples do what they say") {
   CHECK(light.out.find("take  flatten by=polynomial") != std::string::npos);
   CHECK(light.out.find("note: factors in linear light") != std::string::npos);
   CHECK(statistics(io::read(f / "p.png").image)[0].mean > 0.9);
+  const auto mended = test::run(dir + "/denoise_and_sharpen " + noon + " " + f / "m.png");
+  CHECK(mended.code == 0);
+  CHECK(mended.out.find("unsharp, mask") != std::string::npos);
+  CHECK(compare(io::read(f / "m.png").image, io::read(noon).image).psnr > 26);
   const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
   CHECK(steps.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);
@@ -172,7 +176,7 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
-  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge"}) {
+  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen"}) {
     CHECK(test::run(dir + "/" + name).code == 1);
     CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") != std::string::npos);
   }

@@ -92,6 +92,8 @@ int apply(const Session& session, const Options& o) {
   if (drawing) sheet.add(draw::picture_cell("input", in.image));
   ordered_json steps = ordered_json::array();
   if (!o.json) fmt::print("{}: {}\n", o.in, text_of(in.image.shape()).text);
+  Image step_input;
+  if (drawing) step_input = in.image;
   const Image result = chain.run(in.image, [&](std::size_t i, const Image& image, double seconds) {
     const Filter& f = chain.steps()[i];
     const Range01 r = range_of(image);
@@ -107,7 +109,14 @@ int apply(const Session& session, const Options& o) {
       fmt::print("\n");
       for (const std::string& n : notes) fmt::print("     {}\n", n);
     }
-    if (drawing) sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
+    if (!drawing) return;
+    for (const Stage& p : f.stages(step_input)) {
+      draw::Cell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, p.name), p.image);
+      if (p.is_signed) cell.main = draw::signed_picture(p.image);
+      sheet.add(std::move(cell));
+    }
+    sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
+    step_input = image;
   });
   // A gray or CMYK profile does not fit RGB and the other way round.
   if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();

@@ -8,5 +8,6 @@
 #include "sieve/light.hpp"
 #include "sieve/quality.hpp"
 #include "sieve/reference.hpp"
+#include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"

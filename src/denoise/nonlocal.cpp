@@ -16,7 +16,8 @@ namespace sieve {
 
 namespace {
 
-constexpr int kTile = 96;
+// Wide, so that the loops run long; all of a tile stays in the second cache.
+constexpr int kWide = 240, kHigh = 64;
 
 // The least noise that is reckoned with: below it nothing is left to average.
 constexpr float kLeast = 1e-4F;
@@ -28,8 +29,9 @@ struct Grid {
   int halo = 0;
   void shape(int width, int height, int around) {
     halo = around;
+    // Room for a vector behind every row, and for the patches' ends behind the last.
     stride = (width + 2 * around + 31) / 16 * 16;
-    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * around), 0);
+    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * around) + 64, 0);
   }
   float* at(int x, int y) { return samples.data() + static_cast<std::ptrdiff_t>(y + halo) * stride + x + halo; }
 };
@@ -50,15 +52,15 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
   const int color = in.shape.color_channels(), side = 2 * patch + 1, reach_all = patch + search;
   const float scale = 1 / (static_cast<float>(side * side * color) * h * h), floor = 2 * s * s / (h * h);
-  const int columns = (in.width() + kTile - 1) / kTile, rows = (in.height() + kTile - 1) / kTile;
+  const int columns = (in.width() + kWide - 1) / kWide, rows = (in.height() + kHigh - 1) / kHigh;
   parallel_rows(
-      columns * rows, static_cast<std::size_t>(kTile) * kTile * 64,
+      columns * rows, static_cast<std::size_t>(kWide) * kHigh * 64,
       [&](int first, int last) {
         thread_local Work k;
         k.f.resize(static_cast<std::size_t>(color));
         k.sums.resize(static_cast<std::size_t>(color));
         for (int t = first; t < last; ++t) {
-          const int x0 = t % columns * kTile, y0 = t / columns * kTile, w = std::min(kTile, in.width() - x0), hgt = std::min(kTile, in.height() - y0);
+          const int x0 = t % columns * kWide, y0 = t / columns * kHigh, w = std::min(kWide, in.width() - x0), hgt = std::min(kHigh, in.height() - y0);
           for (int c = 0; c < color; ++c) {
             auto& f = k.f[static_cast<std::size_t>(c)];
             f.shape(w, hgt, reach_all);
@@ -73,14 +75,15 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
             checkpoint();
             for (int dx = dy == 0 ? 1 : -search; dx <= search; ++dx) {
               const int from = std::min(0, -dx), to = w + std::max(0, -dx), top = -dy;
-              k.columns.assign(static_cast<std::size_t>(to - from + 2 * patch), 0);
+              const auto wide = static_cast<std::size_t>(to - from + 2 * patch);
+              k.columns.assign(wide + 96, 0);
               const auto change = [&](int y, float sign) {
                 const float *a[3] = {}, *b[3] = {};
                 for (int c = 0; c < color; ++c) {
                   a[c] = k.f[static_cast<std::size_t>(c)].at(from - patch, y);
                   b[c] = k.f[static_cast<std::size_t>(c)].at(from - patch + dx, y + dy);
                 }
-                lanes::add_differences(a, b, color, sign, k.columns.data(), k.columns.size());
+                lanes::add_differences(a, b, color, sign, k.columns.data(), wide);
               };
               for (int y = top - patch; y < top + patch; ++y) change(y, 1);
               for (int y = top; y < hgt; ++y) {

@@ -11,14 +11,12 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
+// Whole vectors, also over the end: the buffers have room there.
 template <class F>
 HWY_INLINE void All(std::size_t n, F body) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
+  for (std::size_t x = 0; x < n; x += N) body(d, x);
 }
 
 void AddDifferences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n) {
@@ -34,8 +32,13 @@ void AddDifferences(const float* const* a, const float* const* b, int channels, 
 
 void PatchWeights(const float* sums, int window, float scale, float floor, float* w, std::size_t n) {
   All(n, [&](auto d, std::size_t x) HWY_ATTR {
-    auto total = hn::LoadU(d, sums + x);
-    for (int i = 1; i < window; ++i) total = hn::Add(total, hn::LoadU(d, sums + x + i));
+    // Two chains, so that one addition need not wait for the last.
+    auto total = hn::LoadU(d, sums + x), other = hn::Zero(d);
+    for (int i = 1; i + 1 < window; i += 2) {
+      total = hn::Add(total, hn::LoadU(d, sums + x + i));
+      other = hn::Add(other, hn::LoadU(d, sums + x + i + 1));
+    }
+    total = hn::Add(total, other);
     hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(total, hn::Set(d, scale), hn::Set(d, floor)))), d, w + x);
   });
 }

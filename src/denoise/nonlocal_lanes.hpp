@@ -1,5 +1,6 @@
 #pragma once
-// Inner loops of non-local means, on SIMD lanes chosen at run time.
+// Inner loops of non-local means, on SIMD lanes chosen at run time. All buffers have room for 16 samples more than are
+// asked for, which are read and written.
 
 #include <cstddef>
 

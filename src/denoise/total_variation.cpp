@@ -70,11 +70,14 @@ class TileSolver {
       before_y_[c].load(from.before_y[c].view().part(wide));
     }
     // Two rows each of the point that the step starts from and of u, for every channel.
-    rows_.resize(6 * channels * (n + 16));
-    const auto slot = [&](std::size_t kind, std::size_t c, int y) { return rows_.data() + ((kind * 2 + static_cast<std::size_t>(y & 1)) * channels + c) * (n + 16); };
+    // A zero stands before each row, room for a vector behind.
+    const std::size_t spacing = (n + 47) / 16 * 16;
+    rows_.assign(6 * channels * spacing, 0);
+    const auto slot = [&](std::size_t kind, std::size_t c, int y) { return rows_.data() + ((kind * 2 + static_cast<std::size_t>(y & 1)) * channels + c) * spacing + 16; };
     for (const float beta : betas) {
       const auto prepare = [&](int y) {
         for (std::size_t c = 0; c < channels; ++c) {
+          slot(0, c, y)[-1] = 0;  // vectors go over the end of the row before
           lanes::extrapolate(x_[c].row(y), before_x_[c].row(y), beta, slot(0, c, y), n);
           lanes::extrapolate(y_[c].row(y), before_y_[c].row(y), beta, slot(1, c, y), n);
           float* u = slot(2, c, y);
@@ -141,27 +144,32 @@ lanes::Sums finish(const std::vector<ConstView>& f, const Dual& p, float weight,
   const auto n = static_cast<std::size_t>(f[0].width());
   const int h = f[0].height(), channels = static_cast<int>(f.size());
   std::vector<lanes::Sums> sums(static_cast<std::size_t>(h));
-  for (std::size_t c = 0; c < f.size(); ++c) {
-    parallel_rows(h, n, [&](int first, int last) {
-      for (int y = first; y < last; ++y) lanes::divergence_step(f[c].row(y), p.x[c].row(y), p.y[c].row(y), y > 0 ? p.y[c].row(y - 1) : nullptr, weight, out[c].row(y), n);
-    });
-  }
+  const std::size_t room = n + 48;
   parallel_rows(h, n * f.size(), [&](int first, int last) {
-    std::vector<float> ends(2 * f.size() * (n + 1));
+    // Rows with a zero before and room behind: both parts of the dual in this row, the one above, u here and below.
+    std::vector<float> buffer(f.size() * 8 * room);
+    const auto slot = [&](std::size_t c, std::size_t k) { return buffer.data() + (c * 8 + k) * room + 16; };
+    const auto u_of = [&](std::size_t c, int y, float* x, float* u) {
+      std::copy_n(p.x[c].row(y), n, x);
+      std::copy_n(p.y[c].row(y), n, slot(c, 6));
+      if (y > 0) std::copy_n(p.y[c].row(y - 1), n, slot(c, 7));
+      std::copy_n(f[c].row(y), n, slot(c, 5));
+      lanes::divergence_step(slot(c, 5), x, slot(c, 6), y > 0 ? slot(c, 7) : nullptr, weight, u, n);
+      u[n] = u[n - 1];
+    };
     for (int y = first; y < last; ++y) {
       lanes::DualRows r{};
       const float* source[3] = {};
       for (std::size_t c = 0; c < f.size(); ++c) {
-        float *u = ends.data() + 2 * c * (n + 1), *below = u + n + 1;
-        std::copy_n(out[c].row(y), n, u);
-        std::copy_n(out[c].row(std::min(y + 1, h - 1)), n, below);
-        u[n] = u[n - 1];
-        below[n] = 0;
-        r.u[c] = u;
-        r.below[c] = below;
-        r.x[c] = p.x[c].row(y);
-        r.y[c] = p.y[c].row(y);
-        source[c] = f[c].row(y);
+        u_of(c, std::min(y + 1, h - 1), slot(c, 0), slot(c, 1));
+        slot(c, 0)[-1] = 0;
+        u_of(c, y, slot(c, 0), slot(c, 2));
+        std::copy_n(slot(c, 2), n, out[c].row(y));
+        r.u[c] = slot(c, 2);
+        r.below[c] = slot(c, 1);
+        r.x[c] = slot(c, 0);
+        r.y[c] = slot(c, 6);
+        source[c] = slot(c, 5);
       }
       sums[static_cast<std::size_t>(y)] = lanes::account(r, source, channels, n);
     }

@@ -15,10 +15,7 @@ template <class F>
 HWY_INLINE void Every(std::size_t n, F body) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
+  for (std::size_t x = 0; x < n; x += N) body(d, x);
 }
 
 void Extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n) {
@@ -29,13 +26,7 @@ void Extrapolate(const float* p, const float* before, float beta, float* out, st
 }
 
 void DivergenceStep(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n) {
-  const auto at = [&](std::size_t i, float left) {
-    return f[i] + weight * (x[i] - left + y[i] - (above != nullptr ? above[i] : 0.0F));
-  };
-  if (n == 0) return;
-  u[0] = at(0, 0);
-  Every(n - 1, [&](auto d, std::size_t j) HWY_ATTR {
-    const std::size_t i = j + 1;
+  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
     auto sum = hn::Add(hn::Sub(hn::LoadU(d, x + i), hn::LoadU(d, x + i - 1)), hn::LoadU(d, y + i));
     if (above != nullptr) sum = hn::Sub(sum, hn::LoadU(d, above + i));
     hn::StoreU(hn::MulAdd(sum, hn::Set(d, weight), hn::LoadU(d, f + i)), d, u + i);
@@ -63,19 +54,27 @@ void ProjectRows(const DualRows& r, float step, std::size_t n) {
 }
 void Project(const DualRows& r, int channels, float step, std::size_t n) { channels == 3 ? ProjectRows<3>(r, step, n) : ProjectRows<1>(r, step, n); }
 
+// Over a row in single precision, lane by lane; the rows are added in double.
 Sums Account(const DualRows& r, const float* const* f, int channels, std::size_t n) {
-  Sums s;
-  for (std::size_t i = 0; i < n; ++i) {
-    double squares = 0;
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  auto length = hn::Zero(d), inner = hn::Zero(d), apart = hn::Zero(d);
+  for (std::size_t i = 0; i < n; i += N) {
+    const auto inside = hn::FirstN(d, n - i);
+    auto squares = hn::Zero(d), product = hn::Zero(d), off = hn::Zero(d);
     for (int c = 0; c < channels; ++c) {
-      const double u = r.u[c][i], gx = static_cast<double>(r.u[c][i + 1]) - u, gy = static_cast<double>(r.below[c][i]) - u, off = u - static_cast<double>(f[c][i]);
-      squares += gx * gx + gy * gy;
-      s.inner += gx * static_cast<double>(r.x[c][i]) + gy * static_cast<double>(r.y[c][i]);
-      s.squares += off * off;
+      const auto u = hn::LoadU(d, r.u[c] + i), gx = hn::Sub(hn::LoadU(d, r.u[c] + i + 1), u), gy = hn::Sub(hn::LoadU(d, r.below[c] + i), u);
+      squares = hn::MulAdd(gx, gx, hn::MulAdd(gy, gy, squares));
+      product = hn::MulAdd(gx, hn::LoadU(d, r.x[c] + i), hn::MulAdd(gy, hn::LoadU(d, r.y[c] + i), product));
+      const auto e = hn::Sub(u, hn::LoadU(d, f[c] + i));
+      off = hn::MulAdd(e, e, off);
     }
-    s.length += std::sqrt(squares);
+    length = hn::Add(length, hn::IfThenElseZero(inside, hn::Sqrt(squares)));
+    inner = hn::Add(inner, hn::IfThenElseZero(inside, product));
+    apart = hn::Add(apart, hn::IfThenElseZero(inside, off));
   }
-  return s;
+  const auto total = [&](auto v) HWY_ATTR { return static_cast<double>(hn::GetLane(hn::SumOfLanes(d, v))); };
+  return {total(length), total(inner), total(apart)};
 }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE

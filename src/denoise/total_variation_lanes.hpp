@@ -1,5 +1,6 @@
 #pragma once
-// Inner loops of total variation denoising, on SIMD lanes chosen at run time.
+// Inner loops of total variation denoising, on SIMD lanes chosen at run time. All buffers have room for 16 samples more than
+// are asked for, which are read and, but for the sums, written.
 
 #include <cstddef>
 
@@ -8,7 +9,7 @@ namespace sieve::lanes {
 // p + beta * (p - before).
 void extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n);
 
-// u = f + weight * (x[i] - x[i - 1] + y[i] - above[i]), with x[-1] = 0; above may be null for 0.
+// u = f + weight * (x[i] - x[i - 1] + y[i] - above[i]); x[-1] is read. above may be null for 0.
 void divergence_step(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n);
 
 // (x, y) + step * (forward differences of u, with `below` the next row), put back to length 1 at most where longer; for

@@ -6,6 +6,7 @@
 #include "sieve/denoise.hpp"
 #include "sieve/filter/within.hpp"
 #include "sieve/light.hpp"
+#include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"
 
@@ -70,6 +71,9 @@ const Catalogue& Catalogue::standard() {
     c.add<Lee>();
     c.add<Stabilize>();
     c.add<Unstabilize>();
+    c.add<Unsharp>();
+    c.add<LaplacianSharpen>();
+    c.add<LimitedSharpen>();
     c.add<FlatField>();
     c.add<Background>();
     c.add<Flatten>();

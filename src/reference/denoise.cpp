@@ -143,8 +143,16 @@ double total_variation_objective(const ConstView& u, const ConstView& f, double 
 
 Image nonlocal_means(const ConstView& in, int patch, int search, double strength, double noise) {
   Image out(in);
-  const int color = in.shape.color_channels();
+  const int color = in.shape.color_channels(), far = patch + search, stride = in.width() + 2 * far;
   const double h = strength * noise, count = (2 * patch + 1) * (2 * patch + 1) * color;
+  // With the border filled in once: f(x, y) of each channel, also outside the picture.
+  std::vector<Plane> f(static_cast<std::size_t>(color));
+  for (int c = 0; c < color; ++c) {
+    for (int y = -far; y < in.height() + far; ++y) {
+      for (int x = -far; x < in.width() + far; ++x) f[static_cast<std::size_t>(c)].push_back(sample(in, x, y, c, Border::mirror, 0));
+    }
+  }
+  const auto at = [&](int x, int y) { return static_cast<std::size_t>((y + far) * stride + x + far); };
   for (int y = 0; y < in.height(); ++y) {
     checkpoint();
     for (int x = 0; x < in.width(); ++x) {
@@ -153,18 +161,16 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
         for (int dx = -search; dx <= search; ++dx) {
           if (dx == 0 && dy == 0) continue;
           double distance = 0;
-          for (int c = 0; c < color; ++c) {
+          for (const Plane& p : f) {
             for (int py = -patch; py <= patch; ++py) {
-              for (int px = -patch; px <= patch; ++px) {
-                const double d = sample(in, x + px, y + py, c, Border::mirror, 0) - sample(in, x + dx + px, y + dy + py, c, Border::mirror, 0);
-                distance += d * d;
-              }
+              const std::size_t here = at(x - patch, y + py), there = at(x + dx - patch, y + dy + py);
+              for (std::size_t i = 0; i < static_cast<std::size_t>(2 * patch + 1); ++i) distance += (p[here + i] - p[there + i]) * (p[here + i] - p[there + i]);
             }
           }
           const double w = std::exp(-std::max(0.0, distance / count - 2 * noise * noise) / (h * h));
           total += w;
           most = std::max(most, w);
-          for (int c = 0; c < color; ++c) sum[c] += w * sample(in, x + dx, y + dy, c, Border::mirror, 0);
+          for (int c = 0; c < color; ++c) sum[c] += w * f[static_cast<std::size_t>(c)][at(x + dx, y + dy)];
         }
       }
       const double own = most > 1e-37 ? most : 1;

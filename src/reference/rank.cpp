@@ -60,7 +60,7 @@ Image weighted_median(const ConstView& in, const std::vector<Offset>& window, co
   });
 }
 
-Image adaptive_median(const ConstView& in, int radius, Border border, double fill) {
+Image adaptive_median(const ConstView& in, int radius, double least, Border border, double fill) {
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
@@ -72,7 +72,7 @@ Image adaptive_median(const ConstView& in, int radius, Border border, double fil
           for (const Offset& o : square(r)) all.push_back(number(sample(in, x + o.dx, y + o.dy, c, border, fill)));
           std::sort(all.begin(), all.end());
           const double median = all[all.size() / 2];
-          result = all.front() < v && v < all.back() ? v : median;
+          result = (all.front() < v && v < all.back()) || std::abs(v - median) <= static_cast<double>(static_cast<float>(least)) ? v : median;
           if (all.front() < median && median < all.back()) break;
         }
         out.at(x, y, c) = static_cast<float>(result);

@@ -318,7 +318,7 @@ void WeightedMedian::describe(Description<WeightedMedian>& d) {
 Image AdaptiveMedian::operator()(const ConstView& in) const { return made(*this, in); }
 void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
   // The smallest window decides nearly everywhere: its three figures come from the fast filters.
-  const Image least = Minimum{.radius = 1, .border = border, .fill = fill}(in), most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
+  const Image lows = Minimum{.radius = 1, .border = border, .fill = fill}(in), most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
   const Image middle = Median{.radius = 1, .border = border, .fill = fill}(in);
   int channel = 0;
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
@@ -328,7 +328,7 @@ void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
       for (int y = first; y < last; ++y) {
         for (int x = 0; x < in.width(); ++x) {
           const float v = from.at(x, y);
-          float low = least.at(x, y, c), high = most.at(x, y, c), median = middle.at(x, y, c);
+          float low = lows.at(x, y, c), high = most.at(x, y, c), median = middle.at(x, y, c);
           for (int r = 2; r <= radius && !(low < median && median < high); ++r) {
             samples.clear();
             for (int dy = -r; dy <= r; ++dy) {
@@ -345,18 +345,19 @@ void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
             low = *std::min_element(samples.begin(), half + 1);
             high = *std::max_element(half, samples.end());
           }
-          to.at(x, y) = low < v && v < high ? v : median;
+          to.at(x, y) = (low < v && v < high) || std::fabs(v - median) <= least ? v : median;
         }
       }
     });
   });
 }
-Image AdaptiveMedian::plain(const ConstView& in) const { return reference::adaptive_median(in, radius, border, fill); }
+Image AdaptiveMedian::plain(const ConstView& in) const { return reference::adaptive_median(in, radius, least, border, fill); }
 std::string AdaptiveMedian::meaning() const { return fmt::format("windows 3x3 to {0}x{0}", 2 * radius + 1); }
 void AdaptiveMedian::describe(Description<AdaptiveMedian>& d) {
   d.called("adaptive_median", "rank", "A median whose window grows only where it must, and which leaves good pixels alone.");
   d.wrong("the noise is grain, not impulses: it keeps every pixel that is no extreme.");
   d.field("radius", &AdaptiveMedian::radius, "pixels", "half-width of the largest window", {1, 31});
+  d.field("least", &AdaptiveMedian::least, "0..1 scale", "how far an impulse lies from the median at least; 0 for the textbook's", {0, 1});
   border_fields(d);
 }
 

@@ -234,6 +234,8 @@ class Description : public About {
       const std::optional<N> v = get(f);
       if (!v) return true;
       const auto d = static_cast<double>(*v);
+      // The ends as the field's own type holds them: 0.001 as a float lies below 0.001 as a double.
+      if constexpr (std::is_floating_point_v<N>) return d >= static_cast<double>(static_cast<N>(range.low)) && d <= static_cast<double>(static_cast<N>(range.high));
       return d >= range.low && d <= range.high;
     };
     p.allowed = detail::range_text(p.range, p.kind, p.unit);

@@ -50,7 +50,8 @@ struct Guided {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
-  int reach() const { return 2 * radius; }
+  /// Nothing where the strength is measured on the whole picture.
+  std::optional<int> reach() const { return strength ? std::optional<int>(2 * radius) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<Guided>& d);
 };

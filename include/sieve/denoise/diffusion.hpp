@@ -30,7 +30,8 @@ struct Diffusion {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
-  int reach() const { return iterations; }
+  /// Nothing where the strength is measured on the whole picture.
+  std::optional<int> reach() const { return edge ? std::optional<int>(iterations) : std::nullopt; }
   static void describe(Description<Diffusion>& d);
 };
 

@@ -19,7 +19,8 @@ struct AdaptiveWiener {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
-  int reach() const { return radius; }
+  /// Nothing where the strength is measured on the whole picture.
+  std::optional<int> reach() const { return noise ? std::optional<int>(radius) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<AdaptiveWiener>& d);
 };
@@ -34,7 +35,8 @@ struct Lee {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
-  int reach() const { return radius; }
+  /// Nothing where the strength is measured on the whole picture.
+  std::optional<int> reach() const { return speckle ? std::optional<int>(radius) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<Lee>& d);
 };

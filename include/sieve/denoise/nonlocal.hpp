@@ -23,7 +23,8 @@ struct NonlocalMeans {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
-  int reach() const { return patch + search; }
+  /// Nothing where the strength is measured on the whole picture.
+  std::optional<int> reach() const { return noise ? std::optional<int>(patch + search) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<NonlocalMeans>& d);
 };

@@ -6,8 +6,10 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "sieve/core/describe.hpp"
+#include "sieve/core/stage.hpp"
 
 namespace sieve {
 
@@ -51,6 +53,8 @@ class Filter {
   std::string meaning() const { return held_->meaning(); }
   /// The plain definition's result; nothing where the struct has none.
   std::optional<Image> plain(const ConstView& in) const { return held_->plain(in); }
+  /// What it computes on the way to its result ("blur", "mask"); none where the struct has no `stages(in)`.
+  std::vector<Stage> stages(const ConstView& in) const { return held_->stages(in); }
 
  private:
   struct Any {
@@ -62,6 +66,7 @@ class Filter {
     virtual std::string text(bool full) const = 0;
     virtual Image run(const ConstView& in) const = 0;
     virtual std::optional<Image> plain(const ConstView& in) const = 0;
+    virtual std::vector<Stage> stages(const ConstView& in) const = 0;
     virtual std::optional<int> reach() const = 0;
     virtual std::string meaning() const = 0;
   };
@@ -80,6 +85,10 @@ class Filter {
     std::optional<Image> plain([[maybe_unused]] const ConstView& in) const override {
       if constexpr (requires { filter.plain(in); }) return filter.plain(in);
       return std::nullopt;
+    }
+    std::vector<Stage> stages([[maybe_unused]] const ConstView& in) const override {
+      if constexpr (requires { filter.stages(in); }) return filter.stages(in);
+      return {};
     }
     std::optional<int> reach() const override {
       if constexpr (requires { filter.reach(); }) return filter.reach();

@@ -31,8 +31,9 @@ Image ranked(const ConstView& in, const std::vector<Offset>& window, Border bord
              const std::function<double(const std::vector<double>&)>& value);
 /// The first sample, in rising order, at which the weights so far are half of all weights or more.
 Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights, Border border, double fill);
-/// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none, else the median.
-Image adaptive_median(const ConstView& in, int radius, Border border, double fill);
+/// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none
+/// or within `least` of the median, else the median.
+Image adaptive_median(const ConstView& in, int radius, double least, Border border, double fill);
 /// The rectangle's samples one by one.
 Image crop(const ConstView& in, const Rectangle& part);
 /// Every sample of the larger picture through sample().

@@ -133,11 +133,13 @@ struct WeightedMedian {
 };
 
 /// The adaptive median: at every pixel the square window grows from radius 1 until its median is neither its smallest
-/// nor its largest sample, or until `radius`; then the pixel is kept if it is neither of these two itself, else it becomes the
-/// median. Good pixels stay untouched, and heavy impulse noise is removed. Source: Gonzalez and Woods, 4th ed., 5.3.
-/// O(pixels), more where impulses are dense.
+/// nor its largest sample, or until `radius`; then the pixel is kept if it is neither of these two itself, or if it lies
+/// within `least` of the median, else it becomes the median. Good pixels stay untouched, and heavy impulse noise is removed.
+/// With least 0 it is the textbook's: there every ninth pixel of a fine texture is the smallest of its window by chance
+/// and is lost. Source: Gonzalez and Woods, 4th ed., 5.3. O(pixels), more where impulses are dense.
 struct AdaptiveMedian {
   int radius = 3;                ///< the largest window's half-width in pixels, 1 to 31
+  float least = 0.1F;            ///< how far an impulse lies from the median at least, 0..1 scale; 0 for the textbook's filter
   Border border = Border::edge;  ///< what lies beyond the picture, not inside
   float fill = 0;                ///< the sample beyond the picture with Border::constant
 

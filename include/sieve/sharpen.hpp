@@ -1,0 +1,4 @@
+#pragma once
+/// Sharpening.
+
+#include "sieve/sharpen/sharpen.hpp"

@@ -1,0 +1,157 @@
+// Denoisers against their definitions, by what must hold, and by the gain they reach on the demo's view.
+
+#include "sieve/io.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+using test::deviation;
+using test::noise;
+
+TEST_CASE("denoisers against their definitions: parameters, odd sizes, color") {
+  const std::vector<std::string> all = {"nonlocal_means patch=1 search=3 noise=0.2", "nonlocal_means patch=0 search=2 noise=0.3 strength=1", "nonlocal_means patch=2 search=4",
+                                        "bilateral sigma=1.3 range=0.2", "bilateral sigma=0.5 range=5", "guided radius=2 strength=0.1", "guided radius=9",
+                                        "diffusion iterations=7 edge=0.3", "diffusion iterations=4 edge=0.2 conductance=exponential rate=0.1", "diffusion iterations=1",
+                                        "adaptive_wiener radius=1 noise=0.2", "adaptive_wiener", "lee radius=2 speckle=0.3", "lee", "stabilize peak=20", "unstabilize peak=20",
+                                        "unsharp sigma=2 amount=0.6", "unsharp sigma=1 threshold=0.1 amount=3", "laplacian_sharpen diagonals=yes", "limited_sharpen radius=2"};
+  for (const Shape shape : {Shape{1, 1, 1}, {29, 18, 3}, {1, 33, 2}, {260, 3, 1}}) {
+    const Image in = noise(shape.width, shape.height, shape.channels);
+    for (const std::string& text : all) {
+      CAPTURE(text);
+      CAPTURE(shape.width);
+      const Filter f = Chain::parse(text).steps()[0];
+      CHECK(deviation(f(in), *f.plain(in)) < 2e-4);
+    }
+  }
+  const Image in = noise(40, 30, 3), guide = noise(40, 30, 1, 7);
+  const Guided with_guide{.radius = 3, .strength = 0.2F, .with = guide};
+  CHECK(deviation(with_guide(in), with_guide.plain(in)) < 1e-5);
+  CHECK_THROWS_AS((Guided{.with = Picture(noise(40, 31))}(in)), BadCall);
+}
+
+TEST_CASE("total variation: as good as many projections, both ways of color, gap true, objective falls, NaN stays") {
+  const Image in = noise(61, 47, 3);
+  for (const bool together : {true, false}) {
+    TotalVariation f{.weight = 0.2F, .tolerance = 1e-4F, .iterations = 2000, .together = together};
+    Image out(in.shape());
+    TotalVariationReport report;
+    f.solve(in, out.view(), report);
+    const double reached = total_variation_objective(out, in, 0.2, together);
+    CHECK(report.gap <= 1e-4);
+    CHECK(reached == doctest::Approx(report.objective).epsilon(1e-4));
+    const double plain = total_variation_objective(reference::total_variation(in, 0.2, 3000, together), in, 0.2, together);
+    CHECK(reached <= plain * 1.0001);
+    CHECK(reached >= plain * 0.998);
+    if (together) CHECK(report.history.back() <= report.history.front());
+    for (std::size_t i = 1; together && i < report.history.size(); ++i) CHECK(report.history[i] <= report.history[i - 1] * 1.002);
+  }
+  // Larger than a tile, so that tiles must agree at their seams.
+  const Image large = noise(330, 200);
+  const TotalVariation f{.weight = 0.15F, .tolerance = 1e-6F, .iterations = 64};
+  Image one = f(large);
+  const Image part = reference::total_variation(large, 0.15, 1500, true);
+  CHECK(total_variation_objective(one, large, 0.15, true) < total_variation_objective(part, large, 0.15, true) * 1.001);
+  set_threads(1);
+  CHECK(identical(f(large), one));
+  set_threads(0);
+  Image broken = in;
+  broken.at(5, 5, 1) = std::nanf("");
+  const Image after = TotalVariation{.weight = 0.2F}(broken);
+  CHECK(std::isnan(after.at(5, 5, 1)));
+  CHECK(std::isfinite(after.at(6, 5, 1)));
+  // A very strong weight leaves the mean alone.
+  const Image flat = TotalVariation{.weight = 100, .iterations = 3000}(noise(20, 20));
+  CHECK(statistics(flat)[0].deviation < 0.02);
+  CHECK(statistics(flat)[0].mean == doctest::Approx(statistics(noise(20, 20))[0].mean).epsilon(1e-3));
+}
+
+TEST_CASE("even pictures stay, edges keep their place, work can be stopped") {
+  Image even(70, 50, 3), step(70, 50);
+  for (int y = 0; y < 50; ++y) {
+    for (int x = 0; x < 70; ++x) {
+      for (int c = 0; c < 3; ++c) even.at(x, y, c) = 0.3F + 0.2F * static_cast<float>(c);
+      step.at(x, y) = x < 35 ? 0.2F : 0.8F;
+    }
+  }
+  const Image grain = GaussianNoise{.deviation = 0.05F}(step);
+  for (const char* text : {"nonlocal_means noise=0.05", "total_variation weight=0.05", "bilateral range=0.1", "bilateral range=0.1 way=fast", "guided strength=0.1", "diffusion edge=0.1",
+                           "adaptive_wiener noise=0.05", "lee speckle=0.1", "median", "trimmed_mean", "unsharp", "limited_sharpen", "laplacian_sharpen"}) {
+    CAPTURE(std::string(text));
+    const Chain f = Chain::parse(text);
+    CHECK(deviation(f(even), even) < 1e-5);
+    if (f.steps()[0].about().family == "sharpen") continue;
+    const Image out = f(grain);
+    CHECK(compare(out, step).psnr > compare(grain, step).psnr + 2);
+    // Row means cross the middle of the step where they did.
+    for (const int x : {33, 34}) CHECK(statistics(out.view().part({x, 0, 1, 50}))[0].mean < 0.5);
+    for (const int x : {35, 36}) CHECK(statistics(out.view().part({x, 0, 1, 50}))[0].mean > 0.5);
+  }
+  Watch watch;
+  watch.stop();
+  const Watch::Active active(watch);
+  for (const char* text : {"nonlocal_means", "total_variation", "diffusion", "bilateral", "median radius=9"}) CHECK_THROWS_AS(Chain::parse(text)(noise(300, 300)), Stopped);
+}
+
+TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and back is unbiased and its noise is even") {
+  const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(io::read(test::data + "/noon.png").image.view().part({200, 100, 160, 120})));
+  for (const float range : {0.05F, 0.1F, 0.3F}) {
+    CAPTURE(range);
+    CHECK(deviation(Bilateral{.sigma = 3, .range = range, .way = BilateralWay::fast}(in), reference::bilateral(in, 3, 12, range)) < 0.01);
+  }
+  Image levels(400, 300);
+  for (int y = 0; y < 300; ++y) {
+    for (int x = 0; x < 400; ++x) levels.at(x, y) = 0.1F + 0.3F * static_cast<float>(y / 100);
+  }
+  const Image photons = PoissonNoise{.photons = 60}(levels), even = Stabilize{.peak = 60}(photons);
+  for (int i = 0; i < 3; ++i) {
+    const Rectangle part{0, 100 * i, 400, 100};
+    CHECK(statistics(even.view().part(part))[0].deviation * 2 * std::sqrt(60.375) == doctest::Approx(1).epsilon(0.05));
+    // The mean of the transform, taken back, is the mean of the photons.
+    Image mean(1, 1);
+    mean.at(0, 0) = static_cast<float>(statistics(even.view().part(part))[0].mean);
+    CHECK(static_cast<double>(Unstabilize{.peak = 60}(mean).at(0, 0)) == doctest::Approx(0.1 + 0.3 * i).epsilon(0.02));
+  }
+}
+
+TEST_CASE("gains on the demo's view: grain of 25/255 and a tenth of impulses") {
+  const Image clean = io::read(test::data + "/noon.png").image;
+  const Image grain = GaussianNoise{.deviation = 25.0F / 255, .seed = 7}(clean);
+  const double before = compare(grain, clean).psnr;
+  const auto gain = [&](const char* text) { return compare(Chain::parse(text)(grain), clean).psnr - before; };
+  CHECK(gain("nonlocal_means") > 8);
+  CHECK(gain("total_variation") > 6);
+  CHECK(gain("bilateral") > 6);
+  CHECK(gain("adaptive_wiener") > 6);
+  const Image impulses = ImpulseNoise{.dark = 0.05F, .bright = 0.05F, .seed = 3}(clean);
+  CHECK(compare(AdaptiveMedian{}(impulses), clean).psnr > compare(Gaussian{.sigma = 1.2F}(impulses), clean).psnr + 6);
+}
+
+TEST_CASE("sharpening: what leaves 0..1 is kept and told, halos do not rise where they are limited, stages are shown") {
+  const Image in = io::read(test::data + "/out_of_focus.png").image;
+  Watch watch;
+  std::string notes;
+  watch.on_note = [&](const std::string& line) { notes += line; };
+  const Watch::Active active(watch);
+  const Image strong = Unsharp{.sigma = 3, .amount = 4}(in);
+  const auto s = statistics(strong);
+  CHECK(s[0].below + s[0].above > 0);
+  CHECK(notes.find("kept as they are") != std::string::npos);
+  CHECK(identical(Unsharp{.amount = 0}(in), in));
+  CHECK(sharpness(Unsharp{.amount = 0.5F}(in)) < sharpness(Unsharp{}(in)));
+  CHECK(sharpness(Unsharp{}(in)) < sharpness(Unsharp{.amount = 2}(in)));
+  const Image limited = LimitedSharpen{.sigma = 3, .amount = 4}(in);
+  for (int c = 0; c < 3; ++c) {
+    CHECK(statistics(limited)[static_cast<std::size_t>(c)].maximum <= statistics(in)[static_cast<std::size_t>(c)].maximum);
+    CHECK(statistics(limited)[static_cast<std::size_t>(c)].minimum >= statistics(in)[static_cast<std::size_t>(c)].minimum);
+  }
+  CHECK(sharpness(limited) > 1.5 * sharpness(in));
+  // Noise below the threshold is not raised.
+  const Image flat = GaussianNoise{.deviation = 0.01F}(map_samples(Image(80, 60), [](float) { return 0.5F; }));
+  CHECK(statistics(Unsharp{.amount = 3, .threshold = 0.05F}(flat))[0].deviation < 0.0105);
+  CHECK(statistics(Unsharp{.amount = 3}(flat))[0].deviation > 0.03);
+  const auto stages = Filter(Unsharp{}).stages(in);
+  REQUIRE(stages.size() == 2);
+  CHECK(stages[0].name == "blur");
+  CHECK(stages[1].is_signed);
+  CHECK(deviation(map_pairs(in, stages[1].image, [](float a, float m) { return a + m; }), Unsharp{}(in)) < 1e-6);
+  CHECK(Filter(Gaussian{}).stages(in).empty());
+}
