@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <vector>
 
 #include "core/rows.hpp"
@@ -39,7 +40,7 @@ struct Grid {
 struct Work {
   std::vector<Grid> f, sums;
   Grid weights, total, most;
-  std::vector<float> columns;
+  std::vector<float> ring, columns;  // differences of the last rows, and their sums
 };
 
 }  // namespace
@@ -75,21 +76,24 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
             checkpoint();
             for (int dx = dy == 0 ? 1 : -search; dx <= search; ++dx) {
               const int from = std::min(0, -dx), to = w + std::max(0, -dx), top = -dy;
-              const auto wide = static_cast<std::size_t>(to - from + 2 * patch);
-              k.columns.assign(wide + 96, 0);
-              const auto change = [&](int y, float sign) {
+              const auto wide = static_cast<std::size_t>(to - from + 2 * patch), stride = wide + 64;
+              k.ring.resize(stride * static_cast<std::size_t>(side));
+              k.columns.resize(stride);
+              const auto slot = [&](int y) { return k.ring.data() + stride * static_cast<std::size_t>((y + patch + search) % side); };
+              const auto load = [&](int y) {
                 const float *a[3] = {}, *b[3] = {};
                 for (int c = 0; c < color; ++c) {
                   a[c] = k.f[static_cast<std::size_t>(c)].at(from - patch, y);
                   b[c] = k.f[static_cast<std::size_t>(c)].at(from - patch + dx, y + dy);
                 }
-                lanes::add_differences(a, b, color, sign, k.columns.data(), wide);
+                lanes::differences(a, b, color, slot(y), wide);
               };
-              for (int y = top - patch; y < top + patch; ++y) change(y, 1);
+              for (int y = top - patch; y < top + patch; ++y) load(y);
+              std::array<const float*, 41> rows_now{};
               for (int y = top; y < hgt; ++y) {
-                change(y + patch, 1);
-                lanes::patch_weights(k.columns.data(), side, scale, floor, k.weights.at(from, y), static_cast<std::size_t>(to - from));
-                change(y - patch, -1);
+                load(y + patch);
+                for (int i = 0; i < side; ++i) rows_now[static_cast<std::size_t>(i)] = slot(y - patch + i);
+                lanes::patch_weights(rows_now.data(), side, scale, floor, k.columns.data(), k.weights.at(from, y), static_cast<std::size_t>(to - from));
               }
               for (int y = 0; y < hgt; ++y) {
                 lanes::WeightedRows r{};

@@ -19,27 +19,34 @@ HWY_INLINE void All(std::size_t n, F body) {
   for (std::size_t x = 0; x < n; x += N) body(d, x);
 }
 
-void AddDifferences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n) {
+void Differences(const float* const* a, const float* const* b, int channels, float* out, std::size_t n) {
   All(n, [&](auto d, std::size_t x) HWY_ATTR {
     auto total = hn::Zero(d);
     for (int c = 0; c < channels; ++c) {
       const auto off = hn::Sub(hn::LoadU(d, a[c] + x), hn::LoadU(d, b[c] + x));
       total = hn::MulAdd(off, off, total);
     }
-    hn::StoreU(hn::MulAdd(total, hn::Set(d, sign), hn::LoadU(d, sum + x)), d, sum + x);
+    hn::StoreU(total, d, out + x);
   });
 }
 
-void PatchWeights(const float* sums, int window, float scale, float floor, float* w, std::size_t n) {
-  All(n, [&](auto d, std::size_t x) HWY_ATTR {
-    // Two chains, so that one addition need not wait for the last.
-    auto total = hn::LoadU(d, sums + x), other = hn::Zero(d);
+void PatchWeights(const float* const* rows, int window, float scale, float floor, float* columns, float* w, std::size_t n) {
+  // Two chains, so that one addition need not wait for the last; the window is odd.
+  All(n + static_cast<std::size_t>(window) - 1, [&](auto d, std::size_t x) HWY_ATTR {
+    auto total = hn::LoadU(d, rows[0] + x), other = hn::Zero(d);
     for (int i = 1; i + 1 < window; i += 2) {
-      total = hn::Add(total, hn::LoadU(d, sums + x + i));
-      other = hn::Add(other, hn::LoadU(d, sums + x + i + 1));
+      total = hn::Add(total, hn::LoadU(d, rows[i] + x));
+      other = hn::Add(other, hn::LoadU(d, rows[i + 1] + x));
     }
-    total = hn::Add(total, other);
-    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(total, hn::Set(d, scale), hn::Set(d, floor)))), d, w + x);
+    hn::StoreU(hn::Add(total, other), d, columns + x);
+  });
+  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+    auto total = hn::LoadU(d, columns + x), other = hn::Zero(d);
+    for (int i = 1; i + 1 < window; i += 2) {
+      total = hn::Add(total, hn::LoadU(d, columns + x + i));
+      other = hn::Add(other, hn::LoadU(d, columns + x + i + 1));
+    }
+    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d, w + x);
   });
 }
 
@@ -60,14 +67,14 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace sieve::lanes {
 
-HWY_EXPORT(AddDifferences);
+HWY_EXPORT(Differences);
 HWY_EXPORT(PatchWeights);
 HWY_EXPORT(AddWeighted);
 
-void add_differences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n) {
-  HWY_DYNAMIC_DISPATCH(AddDifferences)(a, b, channels, sign, sum, n);
+void differences(const float* const* a, const float* const* b, int channels, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(Differences)(a, b, channels, out, n); }
+void patch_weights(const float* const* rows, int window, float scale, float floor, float* columns, float* w, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(PatchWeights)(rows, window, scale, floor, columns, w, n);
 }
-void patch_weights(const float* sums, int window, float scale, float floor, float* w, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchWeights)(sums, window, scale, floor, w, n); }
 void add_weighted(const WeightedRows& rows, int channels, std::size_t n) { HWY_DYNAMIC_DISPATCH(AddWeighted)(rows, channels, n); }
 
 }  // namespace sieve::lanes

@@ -6,11 +6,13 @@
 
 namespace sieve::lanes {
 
-// sum += sign * sum over the channels of (a - b)^2.
-void add_differences(const float* const* a, const float* const* b, int channels, float sign, float* sum, std::size_t n);
+// out = sum over the channels of (a - b)^2.
+void differences(const float* const* a, const float* const* b, int channels, float* out, std::size_t n);
 
-// w[x] = exp(-max(0, (sums[x] + ... + sums[x + window - 1]) * scale - floor)), to 1e-4 of itself.
-void patch_weights(const float* sums, int window, float scale, float floor, float* w, std::size_t n);
+// The weights of patches of `window` rows and columns: with s the sum of rows[0..window - 1][x..x + window - 1], w[x] =
+// exp(-max(0, s * scale - floor)), to 1e-4 of itself. Every sum is made anew: a running one would carry the rounding of a
+// large difference along. `columns` holds n + window samples.
+void patch_weights(const float* const* rows, int window, float scale, float floor, float* columns, float* w, std::size_t n);
 
 // Adds w f and w for both weights of a pixel, and keeps the largest weight: w with `ahead`, v with `behind`.
 struct WeightedRows {

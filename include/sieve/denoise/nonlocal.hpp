@@ -12,7 +12,7 @@ namespace sieve {
 /// - 2 s^2) / h^2), with d the mean squared difference of the two patches over all color channels, s the noise deviation
 /// and h = `strength` times s. The pixel itself gets the largest weight of the others. `noise` auto: estimated. Source:
 /// Buades, Coll and Morel, "A non-local algorithm for image denoising", 2005, and "Non-local means denoising", Image
-/// Processing On Line 1, 2011. Sums over patches slide: O(pixels * search window), whatever the patch. The edge is
+/// Processing On Line 1, 2011. O(pixels * search window * patch side). The edge is
 /// mirrored beyond the border. NaN spreads over patch and search window.
 struct NonlocalMeans {
   int patch = 3;                    ///< half-width of the patches in pixels, 0 to 20: 3 means 7x7
