@@ -263,3 +263,80 @@ TEST_CASE("valleys lie between peaks, in the middle of what is empty") {
   CHECK(valleys_between(h, {1, 8, 10}) == std::vector<std::size_t>{5, 9});
   CHECK(valleys_between(h, {4}).empty());
 }
+
+TEST_CASE("parameters as text: curves, distributions, footprints and scales go through chain text, recipes and files") {
+  const test::Folder f;
+  test::put(f / "curve.txt", "0,0\n0.3,0.6 # lifted\n1,1\n");
+  test::put(f / "form.csv", "level,density\n0,0\n0.5,1\n1,0\n");
+  test::put(f / "ring.txt", "1,1,1\n1,0,1\n1,1,1\n");
+  const Resources files{{}, [](const std::string& name) { return test::contents(name); }};
+  for (const std::string& text : {"curve points=@" + (f / "curve.txt"), "match_distribution to=@" + (f / "form.csv"), "median footprint=@" + (f / "ring.txt"), std::string("retinex scales=5,40"),
+                                  std::string("match_distribution to=normal:mean=0.3,deviation=0.1"), std::string("curve points=0,0.1/1,0.9")}) {
+    CAPTURE(text);
+    const Chain chain = Chain::parse(text, Catalogue::standard(), files);
+    // What was read from a file stands in the text itself afterwards.
+    const Chain again = Chain::parse(chain.text());
+    CHECK(again.text(true) == chain.text(true));
+    CHECK(Chain::parse(recipe_words(recipe_text(chain), "r.toml")).text(true) == chain.text(true));
+    CHECK(chain_text_of_record(record_of(chain)) == chain.text(true));
+    const Image in = noise(40, 30, 3);
+    CHECK(identical(again(in), chain(in)));
+    CHECK_THROWS_AS(Chain::parse("curve points=@" + (f / "curve.txt")), BadCall);  // no way to open files
+  }
+  CHECK(std::abs(Chain::parse("curve points=@" + (f / "curve.txt"), Catalogue::standard(), files)(map_samples(Image(1, 1), [](float) { return 0.3F; })).at(0, 0) - 0.6F) < 1e-6F);
+}
+
+TEST_CASE("tone in a group: only the rectangle changes, and a mask blends") {
+  const Image in = io::read(test::data + "/fog.png").image;
+  const Image out = Chain::parse("within part=100,100,200,150 then equalize then end")(in);
+  CHECK(identical(out.view().part({0, 0, 768, 100}), in.view().part({0, 0, 768, 100})));
+  CHECK(identical(out.view().part({100, 100, 200, 150}), Equalize{}(in).view().part({100, 100, 200, 150})));
+}
+
+TEST_CASE("tone does not depend on the threads, and writes into a caller's buffer as it makes pictures") {
+  const Image in = noise(333, 211, 3);
+  const Picture other(noise(50, 60, 3, 9));
+  for (const char* text : {"equalize", "clahe", "match_distribution", "auto_exposure", "white_balance", "threshold", "saturate", "flatten by=polynomial", "homomorphic", "retinex", "opening", "stretch percent=1"}) {
+    CAPTURE(std::string(text));
+    const Chain f = Chain::parse(text);
+    const Image many = f(in);
+    set_threads(1);
+    CHECK(identical(f(in), many));
+    set_threads(0);
+  }
+  Image buffer(in.shape());
+  Clahe{}(in, buffer.view());
+  CHECK(identical(buffer, Clahe{}(in)));
+  Match{.with = other}(in, buffer.view());
+  CHECK(identical(buffer, Match{.with = other}(in)));
+  // A part of a larger picture, with strides of its own, is the same as that part alone.
+  const ConstView part = in.view().part({17, 11, 120, 90});
+  for (const char* text : {"equalize", "clahe columns=3 rows=3", "to_oklab", "gamma", "threshold by=local", "median radius=2", "median radius=6", "nonlocal_means patch=1 search=2", "total_variation"}) {
+    CAPTURE(std::string(text));
+    CHECK(identical(Chain::parse(text)(part), Chain::parse(text)(Image(part))));
+  }
+  CHECK_THROWS_AS(Equalize{}(in, Image(3, 3).view()), BadCall);
+  CHECK_THROWS_AS(Clahe{}(in, View{const_cast<float*>(in.view().data), in.shape(), in.view().row_stride, in.view().plane_stride, 0}), BadCall);  // its own input
+}
+
+TEST_CASE("notes: heard in the thread that filters, with and without a listener, nested watches apart") {
+  const Image in = io::read(test::data + "/night.png").image;
+  CHECK_FALSE(notes_heard());
+  CHECK_NOTHROW(AutoExposure{}(in));
+  Watch outer, inner;
+  std::vector<std::string> first, second;
+  outer.on_note = [&](const std::string& line) { first.push_back(line); };
+  const Watch::Active active(outer);
+  CHECK(notes_heard());
+  AutoExposure{}(in);
+  REQUIRE(first.size() == 1);
+  CHECK(first[0].find("stretch") == 0);
+  {
+    inner.on_note = [&](const std::string& line) { second.push_back(line); };
+    const Watch::Active within(inner);
+    WhiteBalance{}(in);
+  }
+  CHECK(first.size() == 1);
+  REQUIRE(second.size() == 1);
+  CHECK(second[0].find("factors in linear light") == 0);
+}

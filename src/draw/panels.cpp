@@ -184,8 +184,9 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   }
   const double all = static_cast<double>(image.shape.pixels()) * color;
   std::string aside;
-  if (static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("floor {:.1f} %", 100 * static_cast<double>(floor) / all);
-  if (static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
+  // Where samples lie outside 0..1, its ends are no ends.
+  if (span.low == 0 && static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("floor {:.1f} %", 100 * static_cast<double>(floor) / all);
+  if (span.high == 1 && static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
   lines.push_back(std::move(cumulative));
   lines.push_back(std::move(peaks));
   lines.push_back(std::move(valleys));
