@@ -89,6 +89,19 @@ TEST_CASE("color conversions: known colors, there and back to rounding, NaN stay
   CHECK(hsv.at(2, 0, 0) == doctest::Approx(1.0 / 3));
   CHECK(hsv.at(6, 0, 0) == doctest::Approx(1.0 / 6));
   CHECK(hsv.at(5, 0, 1) == 0);
+  // Every fifth level of 8-bit color, in all mixtures: it comes back as it was.
+  Image mixtures(52 * 52, 52, 3);
+  for (int r = 0; r < 52; ++r) {
+    for (int g = 0; g < 52; ++g) {
+      for (int b = 0; b < 52; ++b) {
+        const int of[] = {r, g, b};
+        for (int c = 0; c < 3; ++c) mixtures.at(r * 52 + g, b, c) = static_cast<float>(5 * of[c]) / 255;
+      }
+    }
+  }
+  CHECK(deviation(FromOklab{}(ToOklab{}(mixtures)), mixtures) < 3e-5);
+  CHECK(deviation(FromHsv{}(ToHsv{}(mixtures)), mixtures) < 2e-6);
+  CHECK(deviation(HueShift{.degrees = 0}(mixtures), mixtures) < 3e-5);
   const Image in = noise(71, 37, 4), positive = Clip{.low = 0, .high = 10}(in);
   CHECK(deviation(FromOklab{}(ToOklab{}(in)), in) < 5e-5);
   CHECK(deviation(FromHsv{}(ToHsv{}(positive)), positive) < 2e-6);

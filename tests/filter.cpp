@@ -106,6 +106,18 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
   }
 }
 
+TEST_CASE("ranges are told in plain digits") {
+  CHECK(Catalogue::standard().find("match").about().parameter("bins").allowed == "a whole number from 2 to 1048576 (bins)");
+  CHECK(Catalogue::standard().find("gamma").about().parameter("exponent").allowed == "a number from 0.01 to 100");
+  for (const std::string& name : Catalogue::standard().names()) {
+    for (const Parameter& p : Catalogue::standard().find(name).about().parameters) {
+      CAPTURE(name);
+      CAPTURE(p.name);
+      if (p.kind == Kind::whole) CHECK(p.allowed.find("e+") == std::string::npos);
+    }
+  }
+}
+
 TEST_CASE("a filter by value: copies are independent, errors leave it as it was, it tells reach, meaning and parameters") {
   Filter a = Gaussian{.sigma = 2};
   Filter b = a;

@@ -125,6 +125,16 @@ TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust ag
     CHECK(flatness(out) < 0.5 * flatness(uneven));
     if (std::string(text).starts_with("flatten")) CHECK(statistics(out)[0].mean == doctest::Approx(statistics(uneven)[0].mean).epsilon(0.03));
   }
+  // All of them tell how even the light was and is.
+  for (const char* text : {"flatten", "homomorphic", "retinex"}) {
+    CAPTURE(std::string(text));
+    Watch watch;
+    std::string told;
+    watch.on_note = [&](const std::string& line) { told += line; };
+    const Watch::Active active(watch);
+    Chain::parse(text)(uneven);
+    CHECK(told.find("flatness 0.") != std::string::npos);
+  }
   Image broken = noise(40, 40);
   broken.at(20, 20) = std::nanf("");
   for (const char* text : {"flatten by=polynomial", "flatten sigma=3", "homomorphic", "retinex"}) {

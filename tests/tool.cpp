@@ -78,6 +78,22 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   CHECK(look["estimates"]["dark_impulses"].get<double>() > 0.01);
   CHECK(look["levels"]["comb"] == false);
   CHECK(lsieve("look " + test::data + "/lamp.png").out.find("take: flatten by=polynomial") != std::string::npos);
+  // Any bins and range, of every channel and of the luma.
+  const Image picture = io::read(noon).image;
+  const auto counted = nlohmann::json::parse(lsieve("look " + noon + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
+  REQUIRE(counted["channels"].size() == 4);
+  for (int c = 0; c < 4; ++c) {
+    const Histogram h = histogram(picture, c < 3 ? c : luma_channel, 7, 0.25, 0.75);
+    const auto& have = counted["channels"][static_cast<std::size_t>(c)];
+    CHECK(have["counts"].get<std::vector<std::size_t>>() == h.counts);
+    CHECK(have["below"] == h.below);
+    CHECK(have["above"] == h.above);
+    CHECK(have["cumulative"].back() == 1);
+  }
+  CHECK(nlohmann::json::parse(lsieve("look " + three + " --bins 0 --json").out)["histogram"]["channels"][0]["counts"].get<std::vector<std::size_t>>() == histogram(in, 0).counts);
+  CHECK(lsieve("look " + three + " --bins 0").out.find("         2   0.28571      1766") != std::string::npos);
+  CHECK(lsieve("look " + three + " --bins 0").out.find('\033') == std::string::npos);  // no color but on a terminal
+  for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"}) CHECK(lsieve("look " + noon + wrong).code == 2);
 }
 
 TEST_CASE("apply: steps, saturation, depth, and the same samples as the library") {

@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <CLI/CLI.hpp>
 #include <cmath>
@@ -14,6 +15,19 @@ using nlohmann::ordered_json;
 
 struct Place {
   int x, y;
+};
+
+// A histogram asked for: `bins` parts of low..high, 0 for one a level.
+struct Wanted {
+  int bins = 0;
+  double low = 0, high = 1;
+};
+
+// A picture with what it calls for, measured once for text and sheet.
+struct Looked {
+  std::string file;
+  io::Loaded loaded;
+  Findings findings;
 };
 
 Place place_of(const std::string& text) {
@@ -33,6 +47,54 @@ Place place_of(const std::string& text) {
   return {*x, *y};
 }
 
+Wanted wanted_of(int bins, const std::string& range) {
+  Wanted w{bins};
+  if (range.empty()) return w;
+  const std::size_t comma = range.find(',');
+  const auto low = detail::parse_number(range.substr(0, comma)), high = comma == std::string::npos ? std::nullopt : detail::parse_number(range.substr(comma + 1));
+  if (!low || !high || !(*low < *high)) throw BadCall("--range " + range + ": give LOW,HIGH on the 0..1 scale, the first one lower");
+  w.low = *low;
+  w.high = *high;
+  return w;
+}
+
+// The histograms of the color channels and, of a color picture, of the luma.
+std::vector<std::pair<std::string, Histogram>> histograms_of(const Image& image, const Wanted& w) {
+  std::vector<std::pair<std::string, Histogram>> all;
+  for (int c = 0; c < image.shape().color_channels(); ++c) all.emplace_back(channel_name(c, image.shape()), histogram(image, c, w.bins, w.low, w.high));
+  if (all.size() > 1) all.emplace_back("luma", histogram(image, luma_channel, w.bins, w.low, w.high));
+  return all;
+}
+
+ordered_json histogram_json(const Image& image, const Wanted& w) {
+  ordered_json j = {{"low", w.low}, {"high", w.high}, {"channels", ordered_json::array()}};
+  for (const auto& [name, h] : histograms_of(image, w)) {
+    j["by_level"] = h.by_level;
+    ordered_json peaks = ordered_json::array();
+    for (const Peak& p : histogram_peaks(h)) peaks.push_back(p.level);
+    j["channels"].push_back({{"channel", name}, {"counts", h.counts}, {"cumulative", h.cumulative()}, {"below", h.below}, {"above", h.above}, {"not_finite", h.not_finite}, {"peaks", peaks}});
+  }
+  return j;
+}
+
+void print_histogram(const Image& image, const Wanted& w) {
+  const auto all = histograms_of(image, w);
+  const Histogram& first = all[0].second;
+  const double width = (w.high - w.low) / static_cast<double>(first.counts.size());
+  std::string head = fmt::format("  {:>10}{:>10}", first.by_level ? "level" : "from", first.by_level ? "sample" : "to");
+  for (const auto& [name, h] : all) head += fmt::format("{:>10}", name);
+  fmt::print("{}\n", head);
+  for (std::size_t b = 0; b < first.counts.size(); ++b) {
+    const auto low = w.low + static_cast<double>(b) * width;
+    std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b)) : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
+    for (const auto& [name, h] : all) line += fmt::format("{:>10}", h.counts[b]);
+    fmt::print("{}\n", line);
+  }
+  for (const auto& [name, h] : all) {
+    if (h.below + h.above > 0) fmt::print("  {}: {} samples below and {} above these bins\n", name, h.below, h.above);
+  }
+}
+
 // The stored level of a sample, or its value for float data.
 double stored(float v, std::uint32_t maximum) { return maximum == 0 ? static_cast<double>(v) : std::round(static_cast<double>(v) * maximum); }
 
@@ -44,7 +106,8 @@ void check_place(const Place& p, const Image& image, const std::string& file) {
   }
 }
 
-ordered_json as_json(const std::string& file, const io::Loaded& l, const std::vector<Place>& places) {
+ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
+  const auto& [file, l, f] = looked;
   const Image& image = l.image;
   ordered_json j = {{"file", file},          {"format", io::name_of(l.format)}, {"width", image.width()}, {"height", image.height()},
                     {"channels", image.channels()}, {"bits", l.bits}, {"profile_bytes", l.profile.size()}};
@@ -56,7 +119,6 @@ ordered_json as_json(const std::string& file, const io::Loaded& l, const std::ve
                                {"deviation", s.deviation}, {"at_floor", s.at_floor}, {"at_ceiling", s.at_ceiling},
                                {"below", s.below}, {"above", s.above}, {"not_finite", s.not_finite}});
   }
-  const Findings f = examine(image);
   j["exposure"] = {{"verdict", f.exposure.verdict}, {"reason", f.exposure.reason}};
   j["levels"] = {{"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
   j["estimates"] = {{"noise", f.noise}, {"sharpness", f.sharpness}, {"dark_impulses", f.impulses.dark}, {"bright_impulses", f.impulses.bright},
@@ -119,7 +181,8 @@ std::vector<std::string> findings_text(const Findings& f, const Image& image) {
   return lines;
 }
 
-void print(const std::string& file, const io::Loaded& l, const std::vector<Place>& places) {
+void print(const Looked& looked, const std::vector<Place>& places) {
+  const auto& [file, l, findings] = looked;
   const Image& image = l.image;
   fmt::print("{}: {}\n", file, size_text(l));
   if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
@@ -133,9 +196,14 @@ void print(const std::string& file, const io::Loaded& l, const std::vector<Place
     if (s.below + s.above > 0) fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
     if (s.not_finite > 0) fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
   }
-  for (int c = 0; c < image.shape().color_channels(); ++c) fmt::print("  {:8}|{}|\n", channel_name(c, image.shape()), block_histogram(image, c));
+  // On a terminal each channel's in its own color.
+  const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
+  for (int c = 0; c < image.shape().color_channels(); ++c) {
+    const std::string on = colored ? fmt::format("\033[{}m", 31 + (c == 0 ? 0 : c == 1 ? 1 : 3)) : "";
+    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c), colored ? "\033[0m" : "");
+  }
   fmt::print("          0{:>64}\n", image.maximum() == 0 ? "1" : std::to_string(image.maximum()));
-  for (const std::string& line : findings_text(examine(image), image)) fmt::print("  {}\n", line);
+  for (const std::string& line : findings_text(findings, image)) fmt::print("  {}\n", line);
   for (const Place& p : places) {
     std::string levels, values;
     for (int c = 0; c < image.channels(); ++c) {
@@ -146,13 +214,13 @@ void print(const std::string& file, const io::Loaded& l, const std::vector<Place
   }
 }
 
-draw::Sheet sheet_of(const std::vector<std::pair<std::string, io::Loaded>>& pictures) {
+draw::Sheet sheet_of(const std::vector<Looked>& pictures) {
   if (pictures.size() > 1) {
     draw::Sheet sheet(fmt::format("{} pictures", pictures.size()), "each with its range and its histogram: counts over the level");
-    for (const auto& [file, l] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
+    for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
     return sheet;
   }
-  const auto& [file, l] = pictures[0];
+  const auto& [file, l, findings] = pictures[0];
   draw::Sheet sheet(base_name(file), size_text(l));
   draw::Cell cell = draw::picture_cell("picture", l.image);
   cell.below = nullptr;
@@ -164,34 +232,41 @@ draw::Sheet sheet_of(const std::vector<std::pair<std::string, io::Loaded>>& pict
     facts.push_back(fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %", channel_name(c, l.image.shape()),
                                 s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling));
   }
-  for (std::string& line : findings_text(examine(l.image), l.image)) facts.push_back(std::move(line));
+  for (std::string& line : findings_text(findings, l.image)) facts.push_back(std::move(line));
   sheet.add({"histogram", draw::histogram(l.image, true), "", draw::text(facts)});
   return sheet;
 }
 
 struct Options {
   std::vector<std::string> files, at;
-  std::string sheet;
+  std::string sheet, range;
+  std::optional<int> bins;
   bool json = false;
 };
 
 int look(const Session& session, const Options& o) {
   std::vector<Place> places;
   for (const std::string& a : o.at) places.push_back(place_of(a));
+  const Wanted wanted = wanted_of(o.bins.value_or(0), o.range);
+  const bool counted = o.bins.has_value() || !o.range.empty();
   const Attended attended;
-  std::vector<std::pair<std::string, io::Loaded>> pictures;
+  std::vector<Looked> pictures;
   ordered_json out = ordered_json::array();
   int failures = 0;
   for (const std::string& file : o.files) {
     try {
       io::Loaded l = session.read(file);
       for (const Place& p : places) check_place(p, l.image, file);
+      Findings findings = examine(l.image);
+      Looked looked{file, std::move(l), std::move(findings)};
       if (o.json) {
-        out.push_back(as_json(file, l, places));
+        out.push_back(as_json(looked, places));
+        if (counted) out.back()["histogram"] = histogram_json(looked.loaded.image, wanted);
       } else {
-        print(file, l, places);
+        print(looked, places);
+        if (counted) print_histogram(looked.loaded.image, wanted);
       }
-      if (!o.sheet.empty()) pictures.emplace_back(file, std::move(l));
+      if (!o.sheet.empty()) pictures.push_back(std::move(looked));
     } catch (const BadCall&) {
       throw;
     } catch (const Stopped&) {
@@ -215,6 +290,8 @@ Command declare_look(CLI::App& root, Session& session) {
   CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
   app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
   app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->allow_extra_args(false);
+  app->add_option("--bins", o->bins, "print the histogram of every channel and the luma in so many bins; 0: one a level")->check(CLI::Range(0, 1 << 24));
+  app->add_option("--range", o->range, "LOW,HIGH of that histogram on the 0..1 scale (default 0,1)");
   app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
   app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
   return {app, [o, &session] { return look(session, *o); }};

@@ -92,13 +92,14 @@ std::optional<long long> parse_whole(std::string_view text) {
 std::string range_text(const Range& range, Kind kind, const std::string& unit) {
   const char* what = kind == Kind::whole ? "a whole number" : "a number";
   const bool low = std::isfinite(range.low) && range.low > -2e9, high = std::isfinite(range.high) && range.high < 2e9;
+  const auto end = [kind](double v) { return kind == Kind::whole ? fmt::format("{:.0f}", v) : fmt::format("{:g}", v); };
   std::string s = what;
   if (low && high) {
-    s += fmt::format(" from {:g} to {:g}", range.low, range.high);
+    s += fmt::format(" from {} to {}", end(range.low), end(range.high));
   } else if (low) {
-    s += fmt::format(" from {:g} on", range.low);
+    s += fmt::format(" from {} on", end(range.low));
   } else if (high) {
-    s += fmt::format(" up to {:g}", range.high);
+    s += fmt::format(" up to {}", end(range.high));
   }
   if (!unit.empty()) s += " (" + unit + ")";
   return s;

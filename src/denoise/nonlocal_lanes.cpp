@@ -5,22 +5,15 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
 #include "denoise/falling-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// Whole vectors, also over the end: the buffers have room there.
-template <class F>
-HWY_INLINE void All(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  for (std::size_t x = 0; x < n; x += N) body(d, x);
-}
-
 void Differences(const float* const* a, const float* const* b, int channels, float* out, std::size_t n) {
-  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     auto total = hn::Zero(d);
     for (int c = 0; c < channels; ++c) {
       const auto off = hn::Sub(hn::LoadU(d, a[c] + x), hn::LoadU(d, b[c] + x));
@@ -32,7 +25,7 @@ void Differences(const float* const* a, const float* const* b, int channels, flo
 
 void PatchWeights(const float* const* rows, int window, float scale, float floor, float* columns, float* w, std::size_t n) {
   // Two chains, so that one addition need not wait for the last; the window is odd.
-  All(n + static_cast<std::size_t>(window) - 1, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(n + static_cast<std::size_t>(window) - 1, [&](auto d, std::size_t x) HWY_ATTR {
     auto total = hn::LoadU(d, rows[0] + x), other = hn::Zero(d);
     for (int i = 1; i + 1 < window; i += 2) {
       total = hn::Add(total, hn::LoadU(d, rows[i] + x));
@@ -40,7 +33,7 @@ void PatchWeights(const float* const* rows, int window, float scale, float floor
     }
     hn::StoreU(hn::Add(total, other), d, columns + x);
   });
-  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     auto total = hn::LoadU(d, columns + x), other = hn::Zero(d);
     for (int i = 1; i + 1 < window; i += 2) {
       total = hn::Add(total, hn::LoadU(d, columns + x + i));
@@ -51,7 +44,7 @@ void PatchWeights(const float* const* rows, int window, float scale, float floor
 }
 
 void AddWeighted(const WeightedRows& r, int channels, std::size_t n) {
-  All(n, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto w = hn::LoadU(d, r.w + x), v = hn::LoadU(d, r.v + x);
     for (int c = 0; c < channels; ++c) {
       hn::StoreU(hn::MulAdd(w, hn::LoadU(d, r.ahead[c] + x), hn::MulAdd(v, hn::LoadU(d, r.behind[c] + x), hn::LoadU(d, r.sum[c] + x))), d, r.sum[c] + x);

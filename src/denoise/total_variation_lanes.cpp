@@ -5,28 +5,23 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <cmath>
 
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-template <class F>
-HWY_INLINE void Every(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  for (std::size_t x = 0; x < n; x += N) body(d, x);
-}
-
 void Extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n) {
-  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t i) HWY_ATTR {
     const auto v = hn::LoadU(d, p + i);
     hn::StoreU(hn::MulAdd(hn::Sub(v, hn::LoadU(d, before + i)), hn::Set(d, beta), v), d, out + i);
   });
 }
 
 void DivergenceStep(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n) {
-  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t i) HWY_ATTR {
     auto sum = hn::Add(hn::Sub(hn::LoadU(d, x + i), hn::LoadU(d, x + i - 1)), hn::LoadU(d, y + i));
     if (above != nullptr) sum = hn::Sub(sum, hn::LoadU(d, above + i));
     hn::StoreU(hn::MulAdd(sum, hn::Set(d, weight), hn::LoadU(d, f + i)), d, u + i);
@@ -35,7 +30,7 @@ void DivergenceStep(const float* f, const float* x, const float* y, const float*
 
 template <int kChannels>
 void ProjectRows(const DualRows& r, float step, std::size_t n) {
-  Every(n, [&](auto d, std::size_t i) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t i) HWY_ATTR {
     const auto k = hn::Set(d, step), one = hn::Set(d, 1.0F);
     hn::Vec<decltype(d)> x[kChannels], y[kChannels];
     auto squares = hn::Zero(d);

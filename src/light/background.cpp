@@ -1,14 +1,11 @@
 #include "sieve/light/background.hpp"
 
-#include <fmt/format.h>
-
 #include <cmath>
 
 #include "core/run.hpp"
 #include "light/surface.hpp"
+#include "light/tell_flatness.hpp"
 #include "sieve/core/map.hpp"
-#include "sieve/core/watch.hpp"
-#include "sieve/light/flatness.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
@@ -100,7 +97,7 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
     });
   }
   copy_alpha(in, out);
-  if (notes_heard()) note(fmt::format("flatness {:.3f} before, {:.3f} after", flatness(in), flatness(out)));
+  tell_flatness(in, out);
 }
 Image Flatten::plain(const ConstView& in) const {
   const Image light = Background{by, sigma, radius, degree, objects}.plain(in);

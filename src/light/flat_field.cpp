@@ -6,8 +6,8 @@
 #include <cmath>
 
 #include "core/run.hpp"
+#include "light/tell_flatness.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/light/flatness.hpp"
 #include "sieve/reference.hpp"
 
 namespace sieve {
@@ -76,7 +76,7 @@ void FlatField::operator()(const ConstView& in, const View& out) const {
   }
   copy_alpha(in, out);
   if (held > 0) note(fmt::format("{} samples of the flat were near zero and held at {:g} of its mean", held.load(), least));
-  if (notes_heard()) note(fmt::format("flatness {:.3f} before, {:.3f} after", flatness(in), flatness(out)));
+  tell_flatness(in, out);
 }
 Image FlatField::plain(const ConstView& in) const {
   return reference::flat_field(in, with.image("flat_field", "with"), dark.empty() ? ConstView{} : dark.image("flat_field", "dark").view(), least);

@@ -7,9 +7,9 @@
 
 #include "core/run.hpp"
 #include "light/lightness.hpp"
+#include "light/tell_flatness.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/light/flatness.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial/smooth.hpp"
 #include "sieve/tone/statistics.hpp"
@@ -43,7 +43,7 @@ void Homomorphic::operator()(const ConstView& in, const View& out) const {
     }
   });
   put_lightness(in, slow, out);
-  if (notes_heard()) note(fmt::format("flatness {:.3f} before, {:.3f} after", flatness(in), flatness(out)));
+  tell_flatness(in, out);
 }
 Image Homomorphic::plain(const ConstView& in) const { return reference::homomorphic(in, low, high, cutoff, kFloor); }
 void Homomorphic::describe(Description<Homomorphic>& d) {

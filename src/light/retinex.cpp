@@ -6,6 +6,7 @@
 
 #include "core/run.hpp"
 #include "light/lightness.hpp"
+#include "light/tell_flatness.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial/smooth.hpp"
@@ -64,6 +65,7 @@ void Retinex::operator()(const ConstView& in, const View& out) const {
     });
   }
   put_lightness(in, sum, out);
+  tell_flatness(in, out);
 }
 Image Retinex::plain(const ConstView& in) const {
   const Image light = lifted(in);

@@ -5,6 +5,8 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <algorithm>
 #include <limits>
 
@@ -21,20 +23,10 @@ struct Most {
   HWY_INLINE V operator()(V a, V b) const { return hn::Max(a, b); }
 };
 
-template <class F>
-HWY_INLINE void Along(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
-}
-
 template <class Pick>
 void RowOf(float* in, std::size_t window, float* out, std::size_t n, Pick pick) {
   std::size_t have = n + window - 1;
-  Along(have, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(have, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, in + x);
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), hn::Set(d, std::numeric_limits<float>::infinity()), v), d, in + x);
   });
@@ -42,11 +34,11 @@ void RowOf(float* in, std::size_t window, float* out, std::size_t n, Pick pick) 
   std::size_t width = 1;
   while (2 * width < window) {
     have -= width;
-    Along(have, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + width)), d, in + x); });
+    EachVector(have, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + width)), d, in + x); });
     width *= 2;
   }
   const std::size_t rest = window - width;
-  Along(n, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + rest)), d, out + x); });
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + rest)), d, out + x); });
 }
 
 // kVectors vectors of columns at x; the running extremes stay in registers. Block by block: from each row to the block's

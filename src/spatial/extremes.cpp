@@ -7,6 +7,7 @@
 #include "core/rows.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/extreme_lanes.hpp"
+#include "spatial/window_runs.hpp"
 
 namespace sieve {
 
@@ -75,19 +76,8 @@ void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Bor
 }
 
 void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool maximum, Border border, float fill, const View& out) {
-  int reach = 0;
-  for (const Offset& o : window) reach = std::max(reach, std::abs(o.dx));
-  struct Run {
-    int dy, from, count;
-  };
-  std::vector<Run> runs;
-  for (const Offset& o : window) {
-    if (!runs.empty() && runs.back().dy == o.dy && runs.back().from + runs.back().count == o.dx) {
-      ++runs.back().count;
-    } else {
-      runs.push_back({o.dy, o.dx, 1});
-    }
-  }
+  const std::vector<Run> runs = runs_of(window);
+  const int reach = reach_of(window);
   const auto n = static_cast<std::size_t>(in.width());
   parallel_rows(in.height(), n * runs.size() * 4, [&](int first, int last) {
     std::vector<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1), found(n);
@@ -95,8 +85,9 @@ void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool ma
       float* to = out.row(y);
       for (std::size_t i = 0; i < runs.size(); ++i) {
         const Run& r = runs[i];
-        rows::extend(in, y + r.dy, r.from, in.width() + r.count - 1, border, fill, extended.data());
-        lanes::row_extremes(extended.data(), static_cast<std::size_t>(r.count), maximum, i == 0 ? to : found.data(), n);
+        const int count = r.to - r.from + 1;
+        rows::extend(in, y + r.dy, r.from, in.width() + count - 1, border, fill, extended.data());
+        lanes::row_extremes(extended.data(), static_cast<std::size_t>(count), maximum, i == 0 ? to : found.data(), n);
         if (i == 0) continue;
         for (std::size_t x = 0; x < n; ++x) to[x] = maximum ? std::max(to[x], found[x]) : std::min(to[x], found[x]);
       }

@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
+
+#include "spatial/window_runs.hpp"
 
 namespace sieve {
 
@@ -77,6 +80,24 @@ std::vector<Offset> window_offsets(const char* who, WindowShape shape, float rad
     }
   }
   return all;
+}
+
+std::vector<Run> runs_of(const std::vector<Offset>& window) {
+  std::vector<Run> runs;
+  for (const Offset& o : window) {
+    if (!runs.empty() && runs.back().dy == o.dy && runs.back().to + 1 == o.dx) {
+      runs.back().to = o.dx;
+    } else {
+      runs.push_back({o.dy, o.dx, o.dx});
+    }
+  }
+  return runs;
+}
+
+int reach_of(const std::vector<Offset>& window) {
+  int reach = 0;
+  for (const Offset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
+  return reach;
 }
 
 }  // namespace sieve

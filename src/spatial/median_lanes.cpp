@@ -5,6 +5,8 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <bit>
 #include <cstring>
 #include <limits>
@@ -15,16 +17,6 @@
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
-
-template <class F>
-HWY_INLINE void EachLane(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
-}
 
 template <const network::Network& kNet, std::size_t kStep, class V>
 HWY_INLINE void Step(V* v) {
@@ -55,13 +47,13 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
   // Whole vectors: the rows and the scratch space have room behind.
   const std::size_t wide = (n + side - 1 + kMedianRoom - 1) / kMedianRoom * kMedianRoom, stride = wide + kMedianRoom;
   float *const columns = scratch, *const pairs = scratch + side * stride;
-  EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[side];
     for (std::size_t i = 0; i < side; ++i) v[i] = hn::LoadU(d, rows[i] + x);
     Run<All::column_net>(v, std::make_index_sequence<All::column_net.size>());
     for (std::size_t i = 0; i < side; ++i) hn::StoreU(v[All::column.order[static_cast<int>(i)]], d, columns + i * stride + x);
   });
-  EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[2 * side];
     for (std::size_t i = 0; i < side; ++i) {
       v[i] = hn::LoadU(d, columns + i * stride + x);
@@ -70,7 +62,7 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
     Run<All::pair_net>(v, std::make_index_sequence<All::pair_net.size>());
     for (std::size_t i = 0; i < 2 * side; ++i) hn::StoreU(v[All::pair.order[static_cast<int>(i)]], d, pairs + i * stride + x);
   });
-  EachLane(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[side * side];
     for (std::size_t p = 0; p < side / 2; ++p) {
       for (std::size_t i = 0; i < 2 * side; ++i) v[p * 2 * side + i] = hn::LoadU(d, pairs + i * stride + x + 2 * p);
@@ -91,7 +83,7 @@ void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scra
     b = hn::Max(a, b);
     a = least;
   };
-  EachLane(wide, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
     auto a = hn::LoadU(d, rows[0] + x), b = hn::LoadU(d, rows[1] + x), c = hn::LoadU(d, rows[2] + x);
     sort(a, b);
     sort(b, c);
@@ -101,7 +93,7 @@ void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scra
     hn::StoreU(c, d, high + x);
   });
   const auto median = [](auto a, auto b, auto c) HWY_ATTR { return hn::Max(hn::Min(a, b), hn::Min(hn::Max(a, b), c)); };
-  EachLane(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto at = [&](const float* row, std::size_t i) HWY_ATTR { return hn::LoadU(d, row + x + i); };
     const auto lows = hn::Max(at(low, 0), hn::Max(at(low, 1), at(low, 2))), highs = hn::Min(at(high, 0), hn::Min(at(high, 1), at(high, 2)));
     hn::StoreU(median(lows, median(at(middle, 0), at(middle, 1), at(middle, 2)), highs), d, out + x);
@@ -113,7 +105,7 @@ void SmallMedian(const float* const* rows, int side, float* out, std::size_t n, 
 }
 
 void ReplaceNan(float* samples, std::size_t n) {
-  EachLane(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, samples + x);
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), hn::Set(d, std::numeric_limits<float>::infinity()), v), d, samples + x);
   });

@@ -12,6 +12,7 @@
 #include "sieve/reference.hpp"
 #include "spatial/extremes.hpp"
 #include "spatial/rank_tile.hpp"
+#include "spatial/window_runs.hpp"
 
 namespace sieve {
 
@@ -27,12 +28,6 @@ std::vector<Offset> window_of(const F& f) {
 template <class F>
 bool is_square(const F& f) {
   return f.shape == WindowShape::square && f.footprint.empty();
-}
-
-int reach_of(const std::vector<Offset>& window) {
-  int reach = 0;
-  for (const Offset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
-  return reach;
 }
 
 template <class F>

@@ -6,10 +6,12 @@
 #include <cmath>
 #include <limits>
 
+#include "core/float_order.hpp"
 #include "core/rows.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "spatial/median_lanes.hpp"
+#include "spatial/window_runs.hpp"
 
 namespace sieve {
 
@@ -18,13 +20,6 @@ namespace {
 using lanes::kGroups;
 using lanes::kParts;
 using lanes::kSlots;
-
-// Orders like the float it comes from.
-std::uint32_t key_of(float v) {
-  const auto bits = std::bit_cast<std::uint32_t>(v);
-  return bits ^ ((bits >> 31) != 0 ? 0xffffffffU : 0x80000000U);
-}
-float float_of(std::uint32_t key) { return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU)); }
 
 // The samples of a part of one channel with its surroundings, sorted. The buffers are kept from tile to tile.
 class Tile {
@@ -130,20 +125,9 @@ void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border bor
 }
 
 void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill, const View& out) {
-  int reach = 0;
-  for (const Offset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
-  // The runs of the window's rows: one sample leaves before the start and one comes in at the end of each.
-  struct Run {
-    int dy, from, to;
-  };
-  std::vector<Run> runs;
-  for (const Offset& o : window) {
-    if (!runs.empty() && runs.back().dy == o.dy && runs.back().to + 1 == o.dx) {
-      runs.back().to = o.dx;
-    } else {
-      runs.push_back({o.dy, o.dx, o.dx});
-    }
-  }
+  const int reach = reach_of(window);
+  // One sample leaves before the start and one comes in at the end of each run.
+  const std::vector<Run> runs = runs_of(window);
   const int side = 2 * reach + 1;
   std::vector<std::uint8_t> holds(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
   for (const Offset& o : window) holds[static_cast<std::size_t>((o.dy + reach) * side + o.dx + reach)] = 1;

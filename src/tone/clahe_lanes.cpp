@@ -5,22 +5,14 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <cstddef>
 #include <cstdint>
 
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
-
-template <class F>
-HWY_INLINE void EachVector(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
-}
 
 void MixMaps(const float* a, const float* b, float share, float* out, std::size_t n) {
   EachVector(n, [&](auto d, std::size_t i) HWY_ATTR {

@@ -8,6 +8,7 @@
 #include "core/run.hpp"
 #include "sieve/reference.hpp"
 #include "tone/curve_lanes.hpp"
+#include "tone/number_pairs.hpp"
 #include "tone/point_lanes.hpp"
 #include "tone/range.hpp"
 
@@ -64,25 +65,14 @@ void Sigmoid::describe(Description<Sigmoid>& d) {
 }
 
 CurvePoints CurvePoints::parse(std::string_view text) {
-  const auto refuse = [&](const std::string& why) { throw BadCall(fmt::format("curve points '{}': {}; give {}", text.size() > 60 ? text.substr(0, 60) : text, why, TextValue<CurvePoints>::allowed())); };
+  const auto refuse = [&](const std::string& why) { throw BadCall(fmt::format("curve points '{}': {}; give {}", text.substr(0, 60), why, TextValue<CurvePoints>::allowed())); };
   CurvePoints c{std::string()};
-  std::string rest(text);
-  std::replace(rest.begin(), rest.end(), '\n', '/');
-  rest += '/';
-  for (std::size_t at = 0; at < rest.size();) {
-    const std::size_t end = rest.find('/', at);
-    std::string point = rest.substr(at, end - at);
-    at = end + 1;
-    point = point.substr(0, point.find('#'));
-    while (!point.empty() && (point.back() == ' ' || point.back() == '\r' || point.back() == '\t')) point.pop_back();
-    if (point.empty()) continue;
-    const std::size_t comma = point.find(',');
-    const auto x = detail::parse_number(point.substr(0, comma)), y = comma == std::string::npos ? std::nullopt : detail::parse_number(point.substr(comma + 1));
-    if (!x || !y || !std::isfinite(*x) || !std::isfinite(*y)) refuse(fmt::format("'{}' is not two numbers", point));
-    if (!c.x_.empty() && *x <= c.x_.back()) refuse("the first numbers must rise from point to point");
-    c.x_.push_back(*x);
-    c.y_.push_back(*y);
-    c.text_ += (c.text_.empty() ? "" : "/") + point;
+  NumberPairs points;
+  if (const std::string why = read_number_pairs(text, false, points); !why.empty()) refuse(why);
+  c.text_ = points.text;
+  for (const auto& [x, y] : points.pairs) {
+    c.x_.push_back(x);
+    c.y_.push_back(y);
   }
   const std::size_t n = c.x_.size();
   if (n < 2 || n > 256) refuse(fmt::format("{} points", n));

@@ -6,26 +6,18 @@
 #include <hwy/highway.h>
 #include <hwy/contrib/math/math-inl.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <Eigen/LU>
 
 HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-template <class F>
-HWY_INLINE void Lanes(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
-}
-
 // f(|v|) with the sign of v; what is not finite stays.
 template <class F>
 HWY_INLINE void Odd(const float* in, float* out, std::size_t n, F f) {
-  Lanes(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, in + x);
     const auto finite = hn::Eq(hn::Sub(v, v), hn::Zero(d));
     hn::StoreU(hn::IfThenElse(finite, hn::CopySign(f(d, hn::Abs(v)), v), v), d, out + x);
@@ -104,7 +96,7 @@ HWY_INLINE void FromLab(D d, const OklabMatrices& m, V& a, V& b, V& c) {
 // change(tag, a, b, c) in place for every color; a color with a sample that is not finite stays.
 template <class F>
 HWY_INLINE void Colors3(const ThreeIn& in, const ThreeOut& out, std::size_t n, F change) {
-  Lanes(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto a0 = hn::LoadU(d, in.a + x), b0 = hn::LoadU(d, in.b + x), c0 = hn::LoadU(d, in.c + x);
     const auto sum = hn::Add(hn::Add(hn::Sub(a0, a0), hn::Sub(b0, b0)), hn::Sub(c0, c0));
     const auto finite = hn::Eq(sum, hn::Zero(d));
@@ -127,7 +119,7 @@ void SigmoidRow(const float* in, float steepness, float center, float* out, std:
   // With s(v) = (1 + tanh(k (v - m) / 2)) / 2 nothing cancels where the curve is nearly straight.
   const double k = 0.5 * static_cast<double>(steepness), m = center, t0 = std::tanh(-k * m), t1 = std::tanh(k * (1 - m));
   const auto base = static_cast<float>(t0), scale = static_cast<float>(1 / (t1 - t0)), half = static_cast<float>(k);
-  Lanes(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, in + x), end = hn::Set(d, 40.0F);
     // The hyperbolic tangent has long been flat there.
     const auto e = hn::Max(hn::Neg(end), hn::Min(end, hn::Mul(hn::Sub(v, hn::Set(d, center)), hn::Set(d, half))));
@@ -135,13 +127,13 @@ void SigmoidRow(const float* in, float steepness, float center, float* out, std:
   });
 }
 void NaturalLogRow(const float* in, float floor, float* out, std::size_t n) {
-  Lanes(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, in + x), low = hn::Set(d, floor);
     hn::StoreU(hn::Log(d, hn::IfThenElse(hn::Gt(v, low), v, low)), d, out + x);
   });
 }
 void ExponentialRow(const float* in, float* out, std::size_t n) {
-  Lanes(n, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(hn::Exp(d, hn::LoadU(d, in + x)), d, out + x); });
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(hn::Exp(d, hn::LoadU(d, in + x)), d, out + x); });
 }
 void LinearizeRow(const float* in, float* out, std::size_t n) {
   Odd(in, out, n, [](auto d, auto v) HWY_ATTR { return ToLight(d, v); });

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "sieve/tone/match.hpp"
+#include "tone/number_pairs.hpp"
 
 namespace sieve {
 
@@ -58,33 +59,16 @@ Distribution Distribution::parse(std::string_view text) {
     if (!(scale >= 0.001)) refuse(text, "scale is 0.001 or more");
     smooth([&](double v) { return v * std::exp(-0.5 * v * v / (scale * scale)); });
   } else {
-    std::string rows(text);
-    std::replace(rows.begin(), rows.end(), '/', '\n');
-    std::string kept;
-    bool first = true;
-    for (std::size_t at = 0; at < rows.size();) {
-      const std::size_t end = std::min(rows.find('\n', at), rows.size());
-      std::string row = rows.substr(at, end - at);
-      at = end + 1;
-      row = row.substr(0, row.find('#'));
-      while (!row.empty() && std::isspace(static_cast<unsigned char>(row.back())) != 0) row.pop_back();
-      if (row.empty()) continue;
-      const std::size_t comma = row.find(',');
-      const auto level = detail::parse_number(row.substr(0, comma));
-      const auto value = comma == std::string::npos ? std::nullopt : detail::parse_number(row.substr(comma + 1));
-      const bool heading = first && !level && !value;
-      first = false;
-      if (heading && comma != std::string::npos) continue;
-      if (!level || !value || !(*level >= 0) || !(*level <= 1) || !(*value >= 0) || !std::isfinite(*value)) {
-        refuse(text.size() > 40 ? fmt::format("{}...", text.substr(0, 40)) : std::string(text), fmt::format("row '{}' is no level in 0..1 with a density of 0 or more", row));
-      }
-      if (!d.levels_.empty() && *level <= d.levels_.back()) refuse(row, "levels must rise from row to row");
-      d.levels_.push_back(*level);
-      density.push_back(*value);
-      kept += (kept.empty() ? "" : "/") + row;
+    NumberPairs rows;
+    const std::string_view shown = text.substr(0, 60);
+    if (const std::string why = read_number_pairs(text, true, rows); !why.empty()) refuse(shown, why);
+    for (const auto& [level, value] : rows.pairs) {
+      if (level < 0 || level > 1 || value < 0) refuse(shown, fmt::format("{},{} is no level in 0..1 with a density of 0 or more", level, value));
+      d.levels_.push_back(level);
+      density.push_back(value);
     }
     if (d.levels_.size() < 2) refuse(text, "a curve has two rows or more");
-    d.text_ = kept;
+    d.text_ = rows.text;
   }
   d.cumulative_ = {0};
   double sum = 0;

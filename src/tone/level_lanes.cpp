@@ -5,6 +5,8 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "core/lane_loops-inl.hpp"
+
 #include <cmath>
 #include <cstdint>
 #include <type_traits>
@@ -27,17 +29,6 @@ HWY_INLINE void Put(D d, V v, float* out) {
 
 HWY_INLINE bool Aligned(const float* p) { return reinterpret_cast<std::uintptr_t>(p) % (hn::Lanes(hn::ScalableTag<float>()) * sizeof(float)) == 0; }
 
-// body(tag, x) over whole vectors, then one lane at a time.
-template <class F>
-HWY_INLINE void Vectors(std::size_t n, F body) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  std::size_t x = 0;
-  for (; x + N <= n; x += N) body(d, x);
-  const hn::CappedTag<float, 1> one;
-  for (; x < n; ++x) body(one, x);
-}
-
 template <class D, class V>
 HWY_INLINE hn::Mask<D> Finite(D d, V v) {
   return hn::Eq(hn::Sub(v, v), hn::Zero(d));
@@ -57,7 +48,7 @@ void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n
   // Twice what the roundings of low, scale, difference and product can add up to.
   constexpr float kDoubt = 1.0F / (1 << 21);
   const float near_low = std::fabs(low) * scale * kDoubt;
-  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const hn::RebindToSigned<decltype(d)> di;
     const auto v = hn::LoadU(d, in + x);
     const auto place = hn::Add(hn::Mul(hn::Sub(v, hn::Set(d, low)), hn::Set(d, scale)), hn::Set(d, offset));
@@ -79,7 +70,7 @@ void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n
 }
 
 void LookUpLevel(const float* in, float top, const float* table, float* out, std::size_t n) {
-  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const hn::RebindToSigned<decltype(d)> di;
     const auto v = hn::LoadU(d, in + x), zero = hn::Zero(d), one = hn::Set(d, 1.0F);
     // NaN compares false: it reads level 0 and is put back below.
@@ -90,7 +81,7 @@ void LookUpLevel(const float* in, float top, const float* table, float* out, std
 }
 
 void LookUpPieces(const float* in, const Pieces& c, float* out, std::size_t n) {
-  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const hn::RebindToSigned<decltype(d)> di;
     const auto v = hn::LoadU(d, in + x), zero = hn::Zero(d), last = hn::Set(d, static_cast<float>(c.pieces));
     const auto p = hn::Mul(hn::Sub(v, hn::Set(d, c.low)), hn::Set(d, c.scale));
@@ -103,7 +94,7 @@ void LookUpPieces(const float* in, const Pieces& c, float* out, std::size_t n) {
 }
 
 void Luma(const float* red, const float* green, const float* blue, const float* weights, float* out, std::size_t n) {
-  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto sum = hn::Add(hn::Mul(hn::LoadU(d, red + x), hn::Set(d, weights[0])), hn::Mul(hn::LoadU(d, green + x), hn::Set(d, weights[1])));
     hn::StoreU(hn::Add(sum, hn::Mul(hn::LoadU(d, blue + x), hn::Set(d, weights[2]))), d, out + x);
   });
@@ -111,7 +102,7 @@ void Luma(const float* red, const float* green, const float* blue, const float* 
 
 template <bool kStream>
 void RelightTo(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
-  Vectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d);
     const auto cut = [&](auto v) HWY_ATTR { return hn::IfThenElse(hn::Gt(v, one), one, hn::IfThenElse(hn::Lt(v, zero), zero, v)); };
     const auto y = hn::LoadU(d, luma + x), t = hn::LoadU(d, to + x), from = cut(y), goal = cut(t);

@@ -155,7 +155,7 @@ void Match::describe(Description<Match>& d) {
   d.agrees_within(2e-5);
   d.field("with", &Match::with, "", "the picture whose histogram is wanted; any size");
   d.field("color", &Match::color, "", "every channel by itself (takes over the tint), or luma with the hue kept");
-  d.field("bins", &Match::bins, "bins", "parts of each range for float data; integer sources have one a level", {2, 1048576});
+  d.field("bins", &Match::bins, "bins", "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
 }
 
 Image MatchDistribution::operator()(const ConstView& in) const { return made(*this, in); }
@@ -170,7 +170,7 @@ void MatchDistribution::describe(Description<MatchDistribution>& d) {
   d.agrees_within(2e-5);
   d.field("to", &MatchDistribution::to, "", "the wanted form");
   d.field("color", &MatchDistribution::color, "", "luma with the hue kept, or every channel by itself");
-  d.field("bins", &MatchDistribution::bins, "bins", "parts of the range for float data; integer sources have one a level", {2, 1048576});
+  d.field("bins", &MatchDistribution::bins, "bins", "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
 }
 
 }  // namespace sieve

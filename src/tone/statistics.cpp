@@ -8,6 +8,7 @@
 #include <mutex>
 #include <numeric>
 
+#include "core/float_order.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
@@ -80,13 +81,6 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
 }
 
 namespace {
-
-// A key that orders like the float it comes from.
-std::uint32_t key_of(float v) {
-  const auto bits = std::bit_cast<std::uint32_t>(v);
-  return bits ^ ((bits >> 31) != 0 ? 0xffffffffU : 0x80000000U);
-}
-float float_of(std::uint32_t key) { return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU)); }
 
 constexpr std::size_t kHalf = 65536;
 

@@ -56,11 +56,11 @@ struct Background {
 /// under 1/1000 of its mean it is held there. Tells flatness before and after in a note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
-  float sigma = 50;
-  int radius = 20;
-  int degree = 2;
-  Objects objects = Objects::bright;
-  TakeOut how = TakeOut::divide;
+  float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500
+  int radius = 20;                    ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
+  int degree = 2;                     ///< with by=polynomial: 1 to 4
+  Objects objects = Objects::bright;  ///< with by=opening: what stands out
+  TakeOut how = TakeOut::divide;      ///< light multiplies, haze adds
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -7,7 +7,8 @@ namespace sieve {
 
 /// Display-encoded RGB to OKLab: L (lightness, 0..1), a (green to red) and b (blue to yellow), about -0.4..0.4. Gray
 /// pictures become L alone. Source: B. Ottosson, "A perceptual color space for image processing", 2020; as in CSS Color
-/// Level 4 (W3C). FromOklab undoes it to rounding, also outside 0..1. O(pixels).
+/// Level 4 (W3C). FromOklab undoes it within 3e-5 for colors in 0..1: every 8-bit color comes back as it was, some 16-bit ones
+/// (a channel near 0 beside a bright one) a level off, which is what single precision leaves. O(pixels).
 struct ToOklab {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -26,7 +27,7 @@ struct FromOklab {
 };
 
 /// RGB to hue (0..1 for the whole circle, red 0, green 1/3), saturation and value (the largest channel). Gray pictures
-/// stay as they are. FromHsv undoes it to rounding for samples of 0 and more. Source: A. R. Smith, "Color gamut
+/// stay as they are. FromHsv undoes it to rounding (2e-6) for samples of 0 and more. Source: A. R. Smith, "Color gamut
 /// transform pairs", SIGGRAPH 1978. O(pixels).
 struct ToHsv {
   Image operator()(const ConstView& in) const;

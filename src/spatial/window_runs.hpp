@@ -1,0 +1,17 @@
+#pragma once
+#include <vector>
+
+#include "sieve/spatial/footprint.hpp"
+
+namespace sieve {
+
+// Neighboring places in a row of a window: dx from..to, both included.
+struct Run {
+  int dy, from, to;
+};
+std::vector<Run> runs_of(const std::vector<Offset>& window);
+
+// The farthest that a window's place lies from its middle, across or down.
+int reach_of(const std::vector<Offset>& window);
+
+}  // namespace sieve
