@@ -6,3 +6,4 @@
 #include "sieve/denoise/local_statistics.hpp"
 #include "sieve/denoise/nonlocal.hpp"
 #include "sieve/denoise/total_variation.hpp"
+#include "sieve/denoise/wavelet_shrink.hpp"

@@ -6,3 +6,4 @@
 #include "sieve/reference/light.hpp"
 #include "sieve/reference/spatial.hpp"
 #include "sieve/reference/tone.hpp"
+#include "sieve/reference/wavelet.hpp"

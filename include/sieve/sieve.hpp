@@ -11,3 +11,4 @@
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/tone.hpp"
+#include "sieve/wavelet.hpp"

@@ -19,6 +19,8 @@ const Catalogue& Catalogue::standard() {
     c.add<Correlate>();
     c.add<Gaussian>();
     c.add<Box>();
+    c.add<Binomial>();
+    c.add<DiskMean>();
     c.add<GradientMagnitude>();
     c.add<GradientDirection>();
     c.add<Minimum>();
@@ -67,6 +69,7 @@ const Catalogue& Catalogue::standard() {
     c.add<Bilateral>();
     c.add<Guided>();
     c.add<Diffusion>();
+    c.add<WaveletShrink>();
     c.add<AdaptiveWiener>();
     c.add<Lee>();
     c.add<Stabilize>();

@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <vector>
 
 #include "core/run.hpp"
 #include "sieve/reference.hpp"
@@ -112,6 +114,67 @@ void Box::describe(Description<Box>& d) {
   d.field("radius", &Box::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 2047});
   d.field("border", &Box::border, "", "what lies beyond the picture");
   d.field("fill", &Box::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+}
+
+namespace {
+
+std::vector<double> binomial_weights(int radius) {
+  std::vector<double> row{1};
+  for (int i = 0; i < 2 * radius; ++i) {
+    row.push_back(0);
+    for (std::size_t k = row.size() - 1; k > 0; --k) row[k] = 0.5 * (row[k] + row[k - 1]);
+    row[0] *= 0.5;
+  }
+  return row;
+}
+
+Kernel binomial_kernel(int radius) {
+  const std::vector<double> row = binomial_weights(radius);
+  std::vector<double> taps;
+  for (const double a : row) {
+    for (const double b : row) taps.push_back(a * b);
+  }
+  return Kernel(2 * radius + 1, 2 * radius + 1, std::move(taps));
+}
+
+}  // namespace
+
+Image Binomial::operator()(const ConstView& in) const { return made(*this, in); }
+void Binomial::operator()(const ConstView& in, const View& out) const {
+  const std::vector<double> row = binomial_weights(radius);
+  const std::vector<float> weights(row.begin(), row.end());
+  each_channel(*this, in, out, [&](const ConstView& from, const View& to) { correlate_separable(from, {weights, weights, radius, radius}, border, fill, 1, to); });
+}
+Image Binomial::plain(const ConstView& in) const { return reference::correlate(in, binomial_kernel(radius), border, fill, 1); }
+Shape Binomial::shape(const Shape& in) const { return smaller(*this, in); }
+std::string Binomial::meaning() const { return fmt::format("window {0}x{0}, like a Gaussian of sigma {1:.2f}", 2 * radius + 1, std::sqrt(radius / 2.0)); }
+void Binomial::describe(Description<Binomial>& d) {
+  d.called("binomial", "spatial", "Smoothing by Pascal's triangle: short, close to a Gaussian, 0 at the highest frequency.");
+  d.wrong("impulses (take a rank filter); sigmas of more than a few pixels: gaussian is faster there.");
+  d.agrees_within(1e-5);
+  d.field("radius", &Binomial::radius, "pixels", "half-width: 1 means 1 2 1, 2 means 1 4 6 4 1", {0, 100});
+  d.field("border", &Binomial::border, "", "what lies beyond the picture");
+  d.field("fill", &Binomial::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+}
+
+Image DiskMean::operator()(const ConstView& in) const { return made(*this, in); }
+void DiskMean::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  Correlate{.kernel = Kernel::disk(static_cast<double>(radius)), .border = border, .fill = fill}(in, out);
+}
+Image DiskMean::plain(const ConstView& in) const { return reference::correlate(in, Kernel::disk(static_cast<double>(radius)), border, fill, 1); }
+Shape DiskMean::shape(const Shape& in) const { return smaller(*this, in); }
+std::string DiskMean::meaning() const {
+  const Kernel k = Kernel::disk(static_cast<double>(radius));
+  return fmt::format("{} pixels in a window {}x{}", std::count_if(k.taps().begin(), k.taps().end(), [](double t) { return t != 0; }), k.width(), k.height());
+}
+void DiskMean::describe(Description<DiskMean>& d) {
+  d.called("disk_mean", "spatial", "Mean over a disk: smooths alike in all directions, like a lens out of focus.");
+  d.wrong("fine stripes and dots must not turn over (a disk inverts some of them): take gaussian; impulses: take a rank filter.");
+  d.agrees_within(2e-5);
+  d.field("radius", &DiskMean::radius, "pixels", "all pixels with dx^2 + dy^2 <= radius^2", {0, 500});
+  d.field("border", &DiskMean::border, "", "what lies beyond the picture");
+  d.field("fill", &DiskMean::fill, "0..1 scale", "the sample beyond the picture with border=constant");
 }
 
 }  // namespace sieve

@@ -1,5 +1,5 @@
 #pragma once
-/// Linear smoothing: Gaussian of any sigma and box of any size, at a cost that hardly depends on either.
+/// Linear smoothing: Gaussian of any sigma and box of any size, at a cost that hardly depends on either; binomial; disk.
 
 #include <string>
 
@@ -41,6 +41,38 @@ struct Box {
   int reach() const { return radius; }
   std::string meaning() const;
   static void describe(Description<Box>& d);
+};
+
+/// Binomial smoothing: the rows 1 2 1, 1 4 6 4 1, ... of Pascal's triangle over 4^radius, along x and y: the nearest to a
+/// Gaussian of sigma sqrt(radius / 2) that its few taps allow, and exactly 0 at the highest frequency. O(pixels * radius).
+struct Binomial {
+  int radius = 1;                ///< half-width of the window in pixels, 0 to 100: 1 means 1 2 1
+  Border border = Border::edge;  ///< what lies beyond the picture
+  float fill = 0;                ///< the sample beyond the picture with Border::constant
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  Shape shape(const Shape& in) const;
+  int reach() const { return radius; }
+  std::string meaning() const;
+  static void describe(Description<Binomial>& d);
+};
+
+/// Mean of the disk of all pixels with dx^2 + dy^2 <= radius^2: the same in all directions. Direct or by Fourier transform,
+/// whichever is faster: O(pixels * min(radius^2, log pixels)).
+struct DiskMean {
+  float radius = 1.5F;           ///< of the disk in pixels, 0 to 500, fractional too: 1.5 means a full 3x3
+  Border border = Border::edge;  ///< what lies beyond the picture
+  float fill = 0;                ///< the sample beyond the picture with Border::constant
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  Image plain(const ConstView& in) const;
+  Shape shape(const Shape& in) const;
+  int reach() const { return static_cast<int>(radius); }
+  std::string meaning() const;
+  static void describe(Description<DiskMean>& d);
 };
 
 }  // namespace sieve

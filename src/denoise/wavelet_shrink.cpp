@@ -1,0 +1,171 @@
+#include "sieve/denoise/wavelet_shrink.hpp"
+
+#include <fmt/format.h>
+#include <tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <vector>
+
+#include "core/run.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/quality/estimate.hpp"
+#include "sieve/reference/wavelet.hpp"
+#include "sieve/spatial/frame.hpp"
+#include "sieve/wavelet/bands.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, ThresholdRule>> ChoiceNames<ThresholdRule>::all() {
+  static constexpr std::pair<const char*, ThresholdRule> names[] = {{"universal", ThresholdRule::universal}, {"sure", ThresholdRule::sure}, {"bayes", ThresholdRule::bayes}};
+  return names;
+}
+std::span<const std::pair<const char*, Shrinkage>> ChoiceNames<Shrinkage>::all() {
+  static constexpr std::pair<const char*, Shrinkage> names[] = {{"soft", Shrinkage::soft}, {"hard", Shrinkage::hard}};
+  return names;
+}
+
+namespace {
+
+double sum_of_squares(const Image& band) {
+  std::vector<double> rows(static_cast<std::size_t>(band.height()));
+  parallel_rows(band.height(), static_cast<std::size_t>(band.width()), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const float* r = band.row(y);
+      double sum = 0;
+      for (int x = 0; x < band.width(); ++x) sum += static_cast<double>(r[x]) * static_cast<double>(r[x]);
+      rows[static_cast<std::size_t>(y)] = sum;
+    }
+  });
+  double sum = 0;
+  for (const double r : rows) sum += r;
+  return sum;
+}
+
+double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::max(2.0, n))); }
+
+// The threshold of the least estimated risk n s^2 - 2 s^2 #(|c| <= T) + sum of min(|c|, T)^2; it is one of the |c|.
+double least_risk(const Image& band, double s) {
+  std::vector<float> sizes(band.shape().pixels());
+  for (int y = 0; y < band.height(); ++y) {
+    std::transform(band.row(y), band.row(y) + band.width(), sizes.begin() + static_cast<std::ptrdiff_t>(y) * band.width(), [](float v) { return std::fabs(v); });
+  }
+  tbb::parallel_sort(sizes.begin(), sizes.end());
+  const auto n = static_cast<double>(sizes.size());
+  const double most = universal(n, s);
+  double below = 0, best = n * s * s, at = 0, energy = 0;
+  for (const float v : sizes) energy += static_cast<double>(v) * static_cast<double>(v);
+  // Donoho and Johnstone (1995), section 2.4: in a sparse band the estimate itself is too noisy.
+  if (energy / (n * s * s) - 1 <= std::pow(std::log2(n), 1.5) / std::sqrt(n)) return most;
+  for (std::size_t i = 0; i < sizes.size() && sizes[i] <= most; ++i) {
+    const double t = sizes[i];
+    below += t * t;
+    const double risk = n * s * s - 2 * s * s * static_cast<double>(i + 1) + below + (n - static_cast<double>(i + 1)) * t * t;
+    if (risk < best) {
+      best = risk;
+      at = t;
+    }
+  }
+  return at;
+}
+
+double threshold_of(const Image& band, ThresholdRule rule, double s) {
+  const auto n = static_cast<double>(band.shape().pixels());
+  if (rule == ThresholdRule::universal) return universal(n, s);
+  if (rule == ThresholdRule::sure) return least_risk(band, s);
+  const double detail = sum_of_squares(band) / n - s * s;
+  return detail > 0 ? s * s / std::sqrt(detail) : std::numeric_limits<double>::infinity();
+}
+
+void shrink_band(Image& band, const WaveletShrink& f, double s) {
+  if (band.empty()) return;
+  const auto t = static_cast<float>(threshold_of(band, f.rule, s) * static_cast<double>(f.strength));
+  parallel_rows(band.height(), static_cast<std::size_t>(band.width()), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      float* r = band.row(y);
+      if (f.shrink == Shrinkage::soft) {
+        for (int x = 0; x < band.width(); ++x) r[x] = std::copysign(std::max(0.0F, std::fabs(r[x]) - t), r[x]);
+      } else {
+        for (int x = 0; x < band.width(); ++x) r[x] = std::fabs(r[x]) > t ? r[x] : 0;
+      }
+    }
+  });
+}
+
+// One channel through the transform and back, with either kind of transform.
+template <class Forward, class Inverse>
+Image shrunk(const ConstView& in, const WaveletShrink& f, double noise, Forward forward, Inverse inverse) {
+  WaveletBands b = forward(in, f.wavelet, f.levels, f.undecimated);
+  for (int j = 0; j < f.levels; ++j) {
+    checkpoint();
+    WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
+    shrink_band(d.horizontal, f, noise * wavelet_noise_gain(f.wavelet, j, false, true));
+    shrink_band(d.vertical, f, noise * wavelet_noise_gain(f.wavelet, j, true, false));
+    shrink_band(d.diagonal, f, noise * wavelet_noise_gain(f.wavelet, j, true, true));
+  }
+  return inverse(b);
+}
+
+template <class Forward, class Inverse>
+Image spun(const ConstView& in, const WaveletShrink& f, double noise, Forward forward, Inverse inverse) {
+  const int n = f.shifts;
+  if (n == 1) return shrunk(in, f, noise, forward, inverse);
+  const Image wide = Pad{.left = n - 1, .top = n - 1, .border = Border::mirror}(in);
+  Image sum(in.shape);
+  Progress progress(n * n);
+  for (int i = 0; i < n * n; ++i) {
+    const int dx = i % n, dy = i / n;
+    const Image one = shrunk(wide.view().part({dx, dy, wide.width() - dx, wide.height() - dy}), f, noise, forward, inverse);
+    sum = map_pairs(sum, one.view().part({n - 1 - dx, n - 1 - dy, in.width(), in.height()}), [share = 1.0F / static_cast<float>(n * n)](float a, float b) { return a + share * b; });
+    progress.add(1);
+  }
+  return sum;
+}
+
+// Least noise that is reckoned with.
+double noise_of(const WaveletShrink& f, const ConstView& in) { return std::max(1e-6, f.noise ? static_cast<double>(*f.noise) : noise_level(in)); }
+
+template <class Forward, class Inverse>
+void run(const WaveletShrink& f, const ConstView& in, double noise, const View& out, Forward forward, Inverse inverse) {
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const ConstView from = in.channel(c);
+    const Image finite = map_samples(from, [](float v) { return std::isfinite(v) ? v : 0; });
+    const Image result = spun(finite, f, noise, forward, inverse);
+    copy(map_pairs(result, from, [](float r, float v) { return std::isfinite(v) ? r : v; }), out.channel(c));
+  }
+  copy_alpha(in, out);
+}
+
+}  // namespace
+
+Image WaveletShrink::operator()(const ConstView& in) const { return made(*this, in); }
+void WaveletShrink::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  if (undecimated && shifts > 1) throw BadCall(fmt::format("wavelet_shrink: shifts={} with undecimated=yes: the undecimated transform holds all shifts already; give undecimated=no to spin", shifts));
+  const double s = noise_of(*this, in);
+  note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
+  run(*this, in, s, out, wavelet_forward, wavelet_inverse);
+}
+Image WaveletShrink::plain(const ConstView& in) const {
+  Image out(in.shape);
+  run(*this, in, noise_of(*this, in), out.view(), reference::wavelet_forward, reference::wavelet_inverse);
+  return out;
+}
+std::string WaveletShrink::meaning() const { return fmt::format("{} taps, {} levels, {}", taps_of(wavelet).low.size(), levels, undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", shifts)); }
+void WaveletShrink::describe(Description<WaveletShrink>& d) {
+  d.called("wavelet_shrink", "denoise", "Shrinks wavelet coefficients towards 0: noise is small in all of them, detail large in few.");
+  d.wrong("there are impulses: they are large coefficients and stay, with rings; take median first.");
+  d.agrees_within(1e-3);
+  d.field("wavelet", &WaveletShrink::wavelet, "", "short ones ring less, long ones follow smooth parts better");
+  d.field("levels", &WaveletShrink::levels, "", "how often the picture is halved", {1, 12});
+  d.field("rule", &WaveletShrink::rule, "", "how the threshold of a band follows from the noise");
+  d.field("shrink", &WaveletShrink::shrink, "", "soft lowers what is kept as well, hard leaves it");
+  d.field("undecimated", &WaveletShrink::undecimated, "", "no dependence on where the grid falls; no: faster");
+  d.field("shifts", &WaveletShrink::shifts, "pixels", "with undecimated=no: averages shifts x shifts shifted runs", {1, 16});
+  d.field("strength", &WaveletShrink::strength, "", "times every threshold", {0, 10});
+  d.field("noise", &WaveletShrink::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
+}
+
+}  // namespace sieve
