@@ -146,7 +146,8 @@ void WaveletShrink::operator()(const ConstView& in, const View& out) const {
   if (undecimated && shifts > 1) throw BadCall(fmt::format("wavelet_shrink: shifts={} with undecimated=yes: the undecimated transform holds all shifts already; give undecimated=no to spin", shifts));
   const double s = noise_of(*this, in);
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
-  run(*this, in, s, out, wavelet_forward, wavelet_inverse);
+  run(
+      *this, in, s, out, [](const ConstView& from, Wavelet w, int n, bool all) { return wavelet_forward(from, w, n, all); }, [](const WaveletBands& b) { return wavelet_inverse(b); });
 }
 Image WaveletShrink::plain(const ConstView& in) const {
   Image out(in.shape);

@@ -4,9 +4,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/spatial/frame.hpp"
 #include "wavelet/bank.hpp"
 
@@ -19,16 +21,24 @@ Shape low_shape(const Shape& s, const WaveletTaps& t) {
   return {bank_size(s.width, t), bank_size(s.height, t), s.channels};
 }
 
-// A side of one sample has no high half.
-Image band(int width, int height, int channels) { return width < 1 || height < 1 ? Image() : Image(width, height, channels); }
+// The shapes of the bands of one level; a side of one sample has no high half.
+struct BandShapes {
+  Shape low, horizontal, vertical, diagonal;
+};
+BandShapes shapes_of(const Shape& s, const WaveletTaps& t, bool undecimated) {
+  if (undecimated) return {s, s, s, s};
+  const Shape low = low_shape(s, t);
+  if (!t.symmetric) return {low, low, low, low};
+  const int narrow = s.width / 2, less = s.height / 2;
+  return {low, {low.width, less, s.channels}, {narrow, low.height, s.channels}, {narrow, less, s.channels}};
+}
 
-WaveletDetails details_of(const Shape& s, const WaveletTaps& t) {
-  if (!t.symmetric) {
-    const Shape b = low_shape(s, t);
-    return {Image(b), Image(b), Image(b)};
+void fit(Image& image, const Shape& s) {
+  if (s.empty()) {
+    image = Image();
+  } else if (image.shape() != s) {
+    image = Image(s);
   }
-  const int wide = (s.width + 1) / 2, narrow = s.width / 2, high = (s.height + 1) / 2, less = s.height / 2;
-  return {band(wide, less, s.channels), band(narrow, high, s.channels), band(narrow, less, s.channels)};
 }
 
 template <class V, class Details, class Low>
@@ -47,33 +57,40 @@ void check_levels(int levels) {
   if (levels < 1 || levels > 16) throw BadCall(fmt::format("wavelet: levels={}: give 1 to 16", levels));
 }
 
-// The largest sides that the bands can have.
-Shape expected(const WaveletBands& b, std::size_t level) {
-  Shape s = b.shape;
-  if (b.undecimated) return {s.width + 2 * b.margin, s.height + 2 * b.margin, s.channels};
-  for (std::size_t i = 0; i <= level; ++i) s = low_shape(s, taps_of(b.wavelet));
-  return s;
-}
-
 }  // namespace
 
 WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated) {
+  WaveletBands b;
+  wavelet_forward(in, wavelet, levels, undecimated, b);
+  return b;
+}
+
+void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated, WaveletBands& b) {
   require_input(in, "wavelet_forward");
   check_levels(levels);
   const WaveletTaps& t = taps_of(wavelet);
   const ConstView color = color_part(in);
-  WaveletBands b{wavelet, undecimated, color.shape, 0, {}, {}};
-  Image now;
+  b.wavelet = wavelet;
+  b.undecimated = undecimated;
+  b.shape = color.shape;
+  b.margin = 0;
+  b.levels.resize(static_cast<std::size_t>(levels));
+  Image wide;
   if (undecimated && !t.symmetric) {
     // Far enough that what is wrapped around does not meet the picture, but not beyond its mirror image.
-    const int reach = static_cast<int>(t.low.size()) << (levels - 1);
-    b.margin = std::min(reach, std::max(in.width(), in.height()));
-    now = Pad{.left = b.margin, .right = b.margin, .top = b.margin, .bottom = b.margin, .border = Border::mirror}(color);
+    const long long reach = static_cast<long long>(t.low.size()) << (levels - 1);
+    b.margin = static_cast<int>(std::min<long long>(reach, std::max(in.width(), in.height())));
+    wide = Pad{.left = b.margin, .right = b.margin, .top = b.margin, .bottom = b.margin, .border = Border::mirror}(color);
   }
-  ConstView from = now.empty() ? color : ConstView(now);
+  // The low bands between the levels, in turns; the last is the approximation.
+  Image lows[2];
+  ConstView from = wide.empty() ? color : ConstView(wide);
   for (int j = 0; j < levels; ++j) {
-    WaveletDetails d = undecimated ? WaveletDetails{Image(from.shape), Image(from.shape), Image(from.shape)} : details_of(from.shape, t);
-    Image low(undecimated ? from.shape : low_shape(from.shape, t));
+    checkpoint();
+    const BandShapes s = shapes_of(from.shape, t, undecimated);
+    WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
+    Image& low = j + 1 == levels ? b.approximation : lows[j % 2];
+    fit(low, s.low), fit(d.horizontal, s.horizontal), fit(d.vertical, s.vertical), fit(d.diagonal, s.diagonal);
     for (int c = 0; c < from.channels(); ++c) {
       const Level<View> out = views_of<View>(low, d, c);
       if (undecimated) {
@@ -84,41 +101,59 @@ WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, b
         bank_forward(from.channel(c), t, out);
       }
     }
-    b.levels.push_back(std::move(d));
-    b.approximation = std::move(low);
-    from = b.approximation;
+    from = low;
   }
-  return b;
 }
 
 Image wavelet_inverse(const WaveletBands& b) {
+  if (b.shape.empty()) throw BadCall("wavelet_inverse: there are no bands");
+  Image out(b.shape);
+  wavelet_inverse(b, out.view());
+  return out;
+}
+
+void wavelet_inverse(const WaveletBands& b, const View& out) {
   const WaveletTaps& t = taps_of(b.wavelet);
   const int levels = static_cast<int>(b.levels.size());
   check_levels(levels);
-  if (b.approximation.empty() || b.approximation.shape() != expected(b, b.levels.size() - 1)) throw BadCall("wavelet_inverse: the approximation has not the size that the picture's shape asks for; hand over what wavelet_forward gave");
-  Image low = b.approximation;
-  for (int j = levels - 1; j >= 0; --j) {
-    const WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
-    const Shape s = j == 0 || b.undecimated ? (b.undecimated ? low.shape() : b.shape) : expected(b, static_cast<std::size_t>(j - 1));
-    const WaveletDetails sizes = b.undecimated ? WaveletDetails{Image(s), Image(s), Image(s)} : details_of(s, t);
-    for (const auto& [have, want] : {std::pair{&d.horizontal, &sizes.horizontal}, std::pair{&d.vertical, &sizes.vertical}, std::pair{&d.diagonal, &sizes.diagonal}}) {
-      if (have->shape() != want->shape()) throw BadCall(fmt::format("wavelet_inverse: a band of level {} is {}, and {} fits: hand over what wavelet_forward gave", j + 1, text_of(have->shape()).text, text_of(want->shape()).text));
+  if (b.margin < 0 || b.margin > (1 << 24)) throw BadCall("wavelet_inverse: the margin is not one that wavelet_forward gives");
+  if (out.shape != b.shape) throw BadCall(fmt::format("wavelet_inverse: the buffer is {}, and the bands are of {}", text_of(out.shape).text, text_of(b.shape).text));
+  std::vector<Shape> sizes{{b.shape.width + 2 * b.margin, b.shape.height + 2 * b.margin, b.shape.channels}};
+  const auto hold = [](const Image& band, const Shape& want, const std::string& what) {
+    if (want.empty() ? !band.empty() : band.shape() != want) {
+      throw BadCall(fmt::format("wavelet_inverse: {} is {}, and {} fits: hand over what wavelet_forward gave", what, text_of(band.shape()).text, text_of(want).text));
     }
-    Image out(s);
-    for (int c = 0; c < s.channels; ++c) {
+  };
+  for (int j = 0; j < levels; ++j) {
+    const BandShapes s = shapes_of(sizes.back(), t, b.undecimated);
+    const WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
+    hold(d.horizontal, s.horizontal, fmt::format("the horizontal band of level {}", j + 1));
+    hold(d.vertical, s.vertical, fmt::format("the vertical band of level {}", j + 1));
+    hold(d.diagonal, s.diagonal, fmt::format("the diagonal band of level {}", j + 1));
+    sizes.push_back(s.low);
+  }
+  hold(b.approximation, sizes.back(), "the approximation");
+  Image lows[2];
+  for (int j = levels - 1; j >= 0; --j) {
+    checkpoint();
+    const WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
+    const bool straight = j == 0 && b.margin == 0;
+    Image& next = lows[j % 2];
+    if (!straight) fit(next, sizes[static_cast<std::size_t>(j)]);
+    const Image& low = j + 1 == levels ? b.approximation : lows[(j + 1) % 2];
+    for (int c = 0; c < b.shape.channels; ++c) {
       const Level<ConstView> in = views_of<ConstView>(low, d, c);
+      const View to = straight ? out.channel(c) : next.view().channel(c);
       if (b.undecimated) {
-        undecimated_inverse(in, t, 1 << j, out.view().channel(c));
+        undecimated_inverse(in, t, 1 << j, to);
       } else if (t.symmetric) {
-        lift_inverse(in, lifting_of(b.wavelet), out.view().channel(c));
+        lift_inverse(in, lifting_of(b.wavelet), to);
       } else {
-        bank_inverse(in, t, out.view().channel(c));
+        bank_inverse(in, t, to);
       }
     }
-    low = std::move(out);
   }
-  if (b.margin == 0) return low;
-  return Image(low.view().part({b.margin, b.margin, b.shape.width, b.shape.height}));
+  if (b.margin > 0) copy(lows[0].view().part({b.margin, b.margin, b.shape.width, b.shape.height}), out);
 }
 
 double wavelet_noise_gain(Wavelet wavelet, int level, bool high_x, bool high_y) {

@@ -34,9 +34,13 @@ struct WaveletBands {
 /// Sources: Mallat, "A Wavelet Tour of Signal Processing", chapter 7; Daubechies and Sweldens, "Factoring wavelet transforms
 /// into lifting steps", 1998; undecimated: Nason and Silverman, "The stationary wavelet transform", 1995.
 WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated = false);
+/// The same into bands of an earlier call: pictures that fit are written again, not made anew.
+void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated, WaveletBands& bands);
 
 /// The picture back: of what wavelet_forward gave, to rounding. BadCall where the bands do not fit each other.
 Image wavelet_inverse(const WaveletBands& bands);
+/// The same into a buffer of the shape bands.shape.
+void wavelet_inverse(const WaveletBands& bands, const View& out);
 
 /// The deviation of white noise of deviation 1 in a band of that level (0 the finest): 1 for orthogonal wavelets.
 /// `high_x`, `high_y`: whether the band is high along x and y.
