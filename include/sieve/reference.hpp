@@ -5,5 +5,6 @@
 #include "sieve/reference/denoise.hpp"
 #include "sieve/reference/light.hpp"
 #include "sieve/reference/spatial.hpp"
+#include "sieve/reference/spectral.hpp"
 #include "sieve/reference/tone.hpp"
 #include "sieve/reference/wavelet.hpp"

@@ -10,5 +10,6 @@
 #include "sieve/reference.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
+#include "sieve/spectral.hpp"
 #include "sieve/tone.hpp"
 #include "sieve/wavelet.hpp"

@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/finite.hpp"
 #include "core/run.hpp"
 #include "denoise/total_variation_lanes.hpp"
 #include "sieve/core/map.hpp"
@@ -226,30 +227,24 @@ void TotalVariation::operator()(const ConstView& in, const View& out) const {
 void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationReport& report) const {
   ready(*this, in, out);
   const float strength = weight_of(*this, in);
-  const Image finite = map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; });
   const int color = in.shape.color_channels();
   const int groups = together ? 1 : color;
-  for (int g = 0; g < groups; ++g) {
-    std::vector<ConstView> from;
-    std::vector<View> to;
-    for (int c = together ? 0 : g; c < (together ? color : g + 1); ++c) {
-      from.push_back(finite.view().channel(c));
-      to.push_back(out.channel(c));
+  on_finite(in, out, [&](const ConstView& finite, const View& result) {
+    for (int g = 0; g < groups; ++g) {
+      std::vector<ConstView> from;
+      std::vector<View> to;
+      for (int c = together ? 0 : g; c < (together ? color : g + 1); ++c) {
+        from.push_back(finite.channel(c));
+        to.push_back(result.channel(c));
+      }
+      TotalVariationReport one;
+      solve_group(from, to, *this, strength, one);
+      report.iterations = std::max(report.iterations, one.iterations);
+      report.objective += one.objective;
+      report.gap = std::max(report.gap, one.gap);
+      report.history.insert(report.history.end(), one.history.begin(), one.history.end());
     }
-    TotalVariationReport one;
-    solve_group(from, to, *this, strength, one);
-    report.iterations = std::max(report.iterations, one.iterations);
-    report.objective += one.objective;
-    report.gap = std::max(report.gap, one.gap);
-    report.history.insert(report.history.end(), one.history.begin(), one.history.end());
-  }
-  for (int c = 0; c < color; ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      const float* a = in.row(y, c);
-      float* r = out.row(y, c);
-      for (int x = 0; x < in.width(); ++x) r[x] = std::isfinite(a[x]) ? r[x] : a[x];
-    }
-  }
+  });
   copy_alpha(in, out);
   note(fmt::format("weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength, report.iterations, report.objective, 100 * report.gap));
 }

@@ -8,6 +8,7 @@
 #include <limits>
 #include <vector>
 
+#include "core/finite.hpp"
 #include "core/run.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -130,10 +131,7 @@ double noise_of(const WaveletShrink& f, const ConstView& in) { return std::max(1
 template <class Forward, class Inverse>
 void run(const WaveletShrink& f, const ConstView& in, double noise, const View& out, Forward forward, Inverse inverse) {
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    const ConstView from = in.channel(c);
-    const Image finite = map_samples(from, [](float v) { return std::isfinite(v) ? v : 0; });
-    const Image result = spun(finite, f, noise, forward, inverse);
-    copy(map_pairs(result, from, [](float r, float v) { return std::isfinite(v) ? r : v; }), out.channel(c));
+    on_finite(in.channel(c), out.channel(c), [&](const ConstView& from, const View& to) { copy(spun(from, f, noise, forward, inverse), to); });
   }
   copy_alpha(in, out);
 }

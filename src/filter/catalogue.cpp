@@ -8,6 +8,7 @@
 #include "sieve/light.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
+#include "sieve/spectral.hpp"
 #include "sieve/tone.hpp"
 
 namespace sieve {
@@ -74,6 +75,15 @@ const Catalogue& Catalogue::standard() {
     c.add<Lee>();
     c.add<Stabilize>();
     c.add<Unstabilize>();
+    c.add<LowPass>();
+    c.add<HighPass>();
+    c.add<BandStop>();
+    c.add<BandPass>();
+    c.add<HighEmphasis>();
+    c.add<Notch>();
+    c.add<Transfer>();
+    c.add<RemoveWaves>();
+    c.add<CosineKeep>();
     c.add<Unsharp>();
     c.add<LaplacianSharpen>();
     c.add<LimitedSharpen>();

@@ -161,7 +161,8 @@ void correlate_fourier(const ConstView& in, const Correlation& c, const View& ou
   const auto size = static_cast<std::size_t>(fw) * static_cast<std::size_t>(fh);
 
   // The kernel turned to the origin, so that a product of spectra is the correlation shifted by its anchor.
-  const FftBuffer taps(size), transfer_memory(2 * fft.spectrum_size());
+  const FftArray<float> taps(size);
+  const FftArray<std::complex<float>> transfer(fft.spectrum_size());
   std::fill(taps.data(), taps.data() + size, 0.0F);
   const float scale = 1 / static_cast<float>(size);
   for (int j = 0; j < kh; ++j) {
@@ -169,15 +170,14 @@ void correlate_fourier(const ConstView& in, const Correlation& c, const View& ou
       taps.data()[(kh - 1 - j) * fw + kw - 1 - i] = static_cast<float>(k.at(i, j)) * scale;
     }
   }
-  auto* transfer = reinterpret_cast<std::complex<float>*>(transfer_memory.data());
-  fft.forward(taps.data(), transfer);
+  fft.forward(taps.data(), transfer.data());
 
   const int across = (full_w + tw - 1) / tw, down = (full_h + th - 1) / th;
   parallel_rows(
       across * down, size,
       [&](int first, int last) {
-        const FftBuffer samples(size), spectrum_memory(2 * fft.spectrum_size());
-        auto* spectrum = reinterpret_cast<std::complex<float>*>(spectrum_memory.data());
+        const FftArray<float> samples(size);
+        const FftArray<std::complex<float>> spectrum(fft.spectrum_size());
         for (int tile = first; tile < last; ++tile) {
           const int tx = tile % across * tw, ty = tile / across * th;
           const int left = x0 + tx - k.anchor_x(), top = y0 + ty - k.anchor_y();
@@ -197,12 +197,12 @@ void correlate_fourier(const ConstView& in, const Correlation& c, const View& ou
             for (int y = 0; y < h; ++y) put(y, result.row(y));
             continue;
           }
-          fft.forward(samples.data(), spectrum);
+          fft.forward(samples.data(), spectrum.data());
           for (std::size_t i = 0; i < fft.spectrum_size(); ++i) {
             const float a = spectrum[i].real(), b = spectrum[i].imag(), p = transfer[i].real(), q = transfer[i].imag();
             spectrum[i] = {a * p - b * q, a * q + b * p};
           }
-          fft.inverse(spectrum, samples.data());
+          fft.inverse(spectrum.data(), samples.data());
           for (int y = 0; y < h; ++y) put(y, samples.data() + static_cast<std::ptrdiff_t>(y + kh - 1) * fw + kw - 1);
         }
       },

@@ -3,25 +3,57 @@
 
 #include <complex>
 #include <cstddef>
+#include <cstdlib>
 #include <memory>
+#include <new>
 
 namespace sieve {
 
-// Memory that both FFT libraries and the SIMD loops are glad of.
-class FftBuffer {
+// Memory that the FFT libraries and the SIMD loops are glad of.
+template <class T>
+class FftArray {
  public:
-  explicit FftBuffer(std::size_t floats);
-  float* data() const { return data_.get(); }
+  explicit FftArray(std::size_t count) : data_(static_cast<T*>(std::aligned_alloc(64, (count * sizeof(T) + 127) / 64 * 64))) {
+    if (!data_) throw std::bad_alloc();
+  }
+  T* data() const { return data_.get(); }
+  T& operator[](std::size_t i) const { return data_.get()[i]; }
 
  private:
   struct Free {
-    void operator()(float* p) const;
+    void operator()(T* p) const { std::free(p); }
   };
-  std::unique_ptr<float, Free> data_;
+  std::unique_ptr<T, Free> data_;
 };
 
-// Real two-dimensional transform of a fixed size, not normalized: inverse(forward(x)) = width * height * x.
-// Spectra hold height rows of width / 2 + 1 complex numbers. Safe to use from many threads.
+// Transforms of one line of n numbers, any n, not normalized: there and back again multiplies by n. Safe to use from many
+// threads. All arrays are FftArrays, from their start. For float and double.
+template <class T>
+class LineFft {
+ public:
+  // The plan for a length, made once and kept.
+  static const LineFft& of(int n);
+
+  // Real numbers to their n / 2 + 1 first coefficients, and back; back spoils its input.
+  void forward(const T* samples, std::complex<T>* spectrum) const;
+  void inverse(std::complex<T>* spectrum, T* samples) const;
+  // Complex numbers, in place.
+  void forward(std::complex<T>* line) const;
+  void inverse(std::complex<T>* line) const;
+
+  explicit LineFft(int n);
+  ~LineFft();
+  LineFft(const LineFft&) = delete;
+  LineFft& operator=(const LineFft&) = delete;
+
+ private:
+  int n_;
+  struct Plans;
+  std::unique_ptr<Plans> plans_;
+};
+
+// Real two-dimensional transform of a fixed size that runs on one thread, not normalized. Spectra hold height rows of
+// width / 2 + 1 complex numbers. Safe to use from many threads.
 class RealFft2d {
  public:
   // The plan for a size, made once and kept. `width` must be even.
@@ -30,7 +62,7 @@ class RealFft2d {
   int width() const { return width_; }
   int height() const { return height_; }
   std::size_t spectrum_size() const;
-  // `samples` holds height rows of width floats; both buffers come from FftBuffer. Inverse spoils its input.
+  // `samples` holds height rows of width floats; both are FftArrays. Inverse spoils its input.
   void forward(float* samples, std::complex<float>* spectrum) const;
   void inverse(std::complex<float>* spectrum, float* samples) const;
 

@@ -1,0 +1,37 @@
+#pragma once
+// The orthonormal cosine transform of one line: type II forward, type III back.
+
+#include <memory>
+#include <vector>
+
+#include "spectral/fft.hpp"
+
+namespace sieve {
+
+class LineDct {
+ public:
+  // The tables for a length, made once and kept.
+  static const LineDct& of(int n);
+
+  // What one thread needs for its calls.
+  struct Scratch {
+    explicit Scratch(int n) : line(static_cast<std::size_t>(n)), half(static_cast<std::size_t>(n / 2 + 1)) {}
+    FftArray<float> line;
+    FftArray<std::complex<float>> half;
+  };
+
+  // May work in place.
+  void forward(const float* in, float* out, const Scratch& s) const;
+  void inverse(const float* in, float* out, const Scratch& s) const;
+
+  explicit LineDct(int n);
+
+ private:
+  int n_;
+  const LineFft<float>& fft_;
+  // cos and sin of pi k / (2 n), times the scales of forward and inverse, for k = 0..n / 2.
+  std::vector<float> cos_, sin_;
+  float first_, rest_;
+};
+
+}  // namespace sieve

@@ -1,0 +1,150 @@
+#include "spectral/plane.hpp"
+
+#include <algorithm>
+#include <memory>
+#include <type_traits>
+#include <vector>
+
+#include "core/rows.hpp"
+#include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
+#include "spectral/line_dct.hpp"
+
+namespace sieve {
+
+namespace {
+
+// Columns that are taken together: a cache line of each row.
+template <class T>
+constexpr int kTogether = static_cast<int>(64 / sizeof(T));
+
+// Gathers a block of columns into lines, works on each, writes them back. row(y) is where row y starts.
+template <class T, class Row, class Work>
+void in_columns(int columns, int height, std::size_t cost, Row row, Work work) {
+  constexpr int block = kTogether<T>;
+  parallel_rows(
+      (columns + block - 1) / block, static_cast<std::size_t>(height) * block * cost,
+      [&](int first, int last) {
+        // Lines an odd number of cache lines apart, so that they do not meet in the same places of the cache.
+        const std::size_t stride = (static_cast<std::size_t>(height) * sizeof(T) / 64 / 2 * 2 + 3) * 64 / sizeof(T);
+        const FftArray<T> lines(stride * block);
+        for (int b = first; b < last; ++b) {
+          checkpoint();
+          const int x0 = b * block, n = std::min(block, columns - x0);
+          for (int y = 0; y < height; ++y) {
+            const T* from = row(y) + x0;
+            for (int i = 0; i < n; ++i) lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)] = from[i];
+          }
+          for (int i = 0; i < n; ++i) work(x0 + i, lines.data() + static_cast<std::size_t>(i) * stride);
+          for (int y = 0; y < height; ++y) {
+            T* to = row(y) + x0;
+            for (int i = 0; i < n; ++i) to[i] = lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)];
+          }
+        }
+      },
+      std::max(1, columns / block / 64));
+}
+
+}  // namespace
+
+template <class T>
+void forward_rows(const ConstView& in, int width, Border border, const HalfPlane<T>& spectrum) {
+  const LineFft<T>& fft = LineFft<T>::of(width);
+  parallel_rows(spectrum.height, static_cast<std::size_t>(width) * 4, [&](int first, int last) {
+    const FftArray<T> line(static_cast<std::size_t>(width));
+    const FftArray<float> samples(std::is_same_v<T, float> ? 0 : static_cast<std::size_t>(width));
+    for (int y = first; y < last; ++y) {
+      const int from = border == Border::zero && y >= in.height() ? -1 : *border_index(y, in.height(), border == Border::zero ? Border::edge : border);
+      if (from < 0) {
+        std::fill_n(line.data(), width, T(0));
+      } else if constexpr (std::is_same_v<T, float>) {
+        rows::extend(in, from, 0, width, border, 0, line.data());
+      } else {
+        rows::extend(in, from, 0, width, border, 0, samples.data());
+        std::copy_n(samples.data(), width, line.data());
+      }
+      fft.forward(line.data(), spectrum.row(y));
+    }
+  });
+}
+
+template <class T>
+void inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const View& out) {
+  const LineFft<T>& fft = LineFft<T>::of(width);
+  parallel_rows(out.height(), static_cast<std::size_t>(width) * 4, [&](int first, int last) {
+    const FftArray<T> line(static_cast<std::size_t>(width));
+    for (int y = first; y < last; ++y) {
+      fft.inverse(spectrum.row(y), line.data());
+      float* r = out.row(y);
+      for (int x = 0; x < out.width(); ++x) r[x] = static_cast<float>(line[static_cast<std::size_t>(x)] * static_cast<T>(scale));
+    }
+  });
+}
+
+template <class T>
+void each_column(const HalfPlane<T>& s, const std::function<void(int u, std::complex<T>* line)>& work) {
+  in_columns<std::complex<T>>(s.columns, s.height, 8, [&](int y) { return s.row(y); }, work);
+}
+
+template void forward_rows(const ConstView&, int, Border, const HalfPlane<float>&);
+template void forward_rows(const ConstView&, int, Border, const HalfPlane<double>&);
+template void inverse_rows(const HalfPlane<float>&, int, double, const View&);
+template void inverse_rows(const HalfPlane<double>&, int, double, const View&);
+template void each_column(const HalfPlane<float>&, const std::function<void(int, std::complex<float>*)>&);
+template void each_column(const HalfPlane<double>&, const std::function<void(int, std::complex<double>*)>&);
+
+void filter_fourier(const ConstView& in, int width, int height, Border border, const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
+  const HalfPlane<float> s(width, height);
+  forward_rows(in, width, border, s);
+  const LineFft<float>& fft = LineFft<float>::of(height);
+  each_column<float>(s, [&](int u, std::complex<float>* line) {
+    fft.forward(line);
+    change(u, line);
+    fft.inverse(line);
+  });
+  inverse_rows(s, width, 1.0 / (static_cast<double>(width) * height), out);
+}
+
+namespace {
+
+void cosine_rows(const ConstView& in, const View& out, bool forward) {
+  const LineDct& dct = LineDct::of(in.width());
+  parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
+    const LineDct::Scratch scratch(in.width());
+    for (int y = first; y < last; ++y) forward ? dct.forward(in.row(y), out.row(y), scratch) : dct.inverse(in.row(y), out.row(y), scratch);
+  });
+}
+
+template <class Work>
+void cosine_columns(const View& plane, Work work) {
+  const LineDct& dct = LineDct::of(plane.height());
+  in_columns<float>(plane.width(), plane.height(), 8, [&](int y) { return plane.row(y); }, [&](int u, float* line) {
+    thread_local std::pair<int, std::unique_ptr<LineDct::Scratch>> kept;
+    if (kept.first != plane.height()) kept = {plane.height(), std::make_unique<LineDct::Scratch>(plane.height())};
+    work(dct, *kept.second, u, line);
+  });
+}
+
+}  // namespace
+
+void filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change, const View& out) {
+  cosine_rows(in, out, true);
+  cosine_columns(out, [&](const LineDct& dct, const LineDct::Scratch& s, int u, float* line) {
+    dct.forward(line, line, s);
+    change(u, line);
+    dct.inverse(line, line, s);
+  });
+  cosine_rows(out, out, false);
+}
+
+void forward_cosine(const ConstView& in, const View& out) {
+  cosine_rows(in, out, true);
+  cosine_columns(out, [](const LineDct& dct, const LineDct::Scratch& s, int, float* line) { dct.forward(line, line, s); });
+}
+
+void inverse_cosine(const ConstView& in, const View& out) {
+  cosine_rows(in, out, false);
+  cosine_columns(out, [](const LineDct& dct, const LineDct::Scratch& s, int, float* line) { dct.inverse(line, line, s); });
+}
+
+}  // namespace sieve
