@@ -55,6 +55,32 @@ Chain chain_of(const Session& session, const Options& o) {
   }
 }
 
+// Input and result along a row across the steepest upright edge of the result, each the mean of a few rows.
+std::optional<draw::Cell> edge_profile(const Image& in, const Image& result) {
+  constexpr int kHalf = 24, kRows = 4;
+  if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 || in.height() < 2 * kRows + 2) return std::nullopt;
+  const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(after);
+  int x0 = kHalf, y0 = kRows;
+  float most = -1;
+  for (int y = kRows; y < in.height() - kRows; ++y) {
+    for (int x = kHalf; x < in.width() - kHalf; ++x) {
+      const float step = std::fabs(smooth.at(x + 1, y) - smooth.at(x - 1, y));
+      if (step > most) most = step, x0 = x, y0 = y;
+    }
+  }
+  draw::Curve a{"input", {}, {}}, b{"result", {}, {}};
+  for (int x = x0 - kHalf; x <= x0 + kHalf; ++x) {
+    double p = 0, q = 0;
+    for (int y = y0 - kRows; y <= y0 + kRows; ++y) {
+      p += static_cast<double>(before.at(x, y)) / (2 * kRows + 1);
+      q += static_cast<double>(after.at(x, y)) / (2 * kRows + 1);
+    }
+    a.x.push_back(x), b.x.push_back(x);
+    a.y.push_back(p), b.y.push_back(q);
+  }
+  return draw::Cell{"across the steepest edge", draw::curves({a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows), "luma"), "", nullptr};
+}
+
 // Input, second pictures and result over common axes.
 void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in, const Image& result) {
   std::vector<std::pair<std::string, Image>> others;
@@ -68,7 +94,9 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   std::vector<draw::Named> all = {{"input", in}};
   for (const auto& [name, image] : others) all.push_back({name, image});
   all.push_back({"result", result});
-  sheet.add({"input and result", draw::histograms(all), "", draw::cumulatives(all)});
+  const auto peaks = [](const Image& v) { return histogram_peaks(histogram(v, v.shape().color_channels() == 1 ? 0 : luma_channel)).size(); };
+  sheet.add({"input and result", draw::histograms(all), fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)), draw::cumulatives(all)});
+  if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
 }
 
 int apply(const Session& session, const Options& o) {
@@ -113,6 +141,10 @@ int apply(const Session& session, const Options& o) {
     for (const Stage& p : f.stages(step_input)) {
       draw::Cell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, p.name), p.image);
       if (p.is_signed) cell.main = draw::signed_picture(p.image);
+      if (p.is_spectrum) {
+        cell.main = draw::frequency_plane(p.image);
+        cell.below = nullptr;
+      }
       sheet.add(std::move(cell));
     }
     sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));

@@ -51,6 +51,30 @@ draw::Curve profile(const std::string& spec, const Kernel& k) {
   return c;
 }
 
+// The magnitude of its transfer function, frequency 0 in the middle, over its largest value.
+Image response(const Kernel& k) {
+  constexpr int side = 65;
+  Image r(side, side);
+  float most = 0;
+  for (int y = 0; y < side; ++y) {
+    for (int x = 0; x < side; ++x) {
+      r.at(x, y) = static_cast<float>(std::abs(frequency_response(k, (x - side / 2) / 64.0, (y - side / 2) / 64.0)));
+      most = std::max(most, r.at(x, y));
+    }
+  }
+  return most > 0 ? map_samples(r, [most](float v) { return v / most; }) : r;
+}
+
+// The same along fx.
+draw::Curve response_curve(const std::string& spec, const Kernel& k) {
+  draw::Curve c{spec, {}, {}};
+  for (int i = 0; i <= 128; ++i) {
+    c.x.push_back(i / 256.0);
+    c.y.push_back(std::abs(frequency_response(k, c.x.back(), 0)));
+  }
+  return c;
+}
+
 int kernel(const Session& session, const Options& o) {
   if (o.specs.empty()) {
     if (!o.sheet.empty()) throw BadCall("--sheet: give at least one kernel to draw");
@@ -84,14 +108,17 @@ int kernel(const Session& session, const Options& o) {
   }
   if (o.json) print_json(kernels.size() == 1 ? out[0] : out);
   if (!o.sheet.empty()) {
-    draw::Sheet sheet("Kernels", "as written; convolution turns them by 180 degrees, correlation does not");
-    std::vector<draw::Curve> profiles;
+    draw::Sheet sheet("Kernels", "as written (convolution turns them by 180 degrees, correlation does not), and under each its gain over the frequencies, white the largest");
+    std::vector<draw::Curve> profiles, responses;
     for (std::size_t i = 0; i < kernels.size(); ++i) {
       const Kernel& k = kernels[i];
-      sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()), fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())), nullptr});
+      sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()), fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())),
+                 draw::frequency_plane(response(k))});
+      responses.push_back(response_curve(o.specs[i], k));
       profiles.push_back(profile(o.specs[i], k));
     }
-    sheet.add({"row through the anchor", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "", nullptr});
+    sheet.add({"row through the anchor", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "",
+               draw::curves(std::move(responses), "frequency along x, cycles per pixel", "gain")});
     write_sheet(sheet, o.sheet);
   }
   return 0;

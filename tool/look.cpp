@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "look_transform.hpp"
 #include "session.hpp"
 
 namespace sieve::front {
@@ -30,7 +31,7 @@ struct Looked {
   Findings findings;
 };
 
-Place place_of(const std::string& text) {
+Place place_of(const std::string& text, const char* option = "--at") {
   const std::size_t comma = text.find(',');
   const auto number = [](const std::string& s) -> std::optional<int> {
     try {
@@ -43,7 +44,7 @@ Place place_of(const std::string& text) {
   };
   const auto x = comma == std::string::npos ? std::nullopt : number(text.substr(0, comma));
   const auto y = comma == std::string::npos ? std::nullopt : number(text.substr(comma + 1));
-  if (!x || !y) throw BadCall("--at " + text + ": give X,Y in pixels, from 0,0 at the top left");
+  if (!x || !y) throw BadCall(fmt::format("{} {}: give X,Y in pixels, from 0,0 at the top left", option, text));
   return {*x, *y};
 }
 
@@ -214,7 +215,7 @@ void print(const Looked& looked, const std::vector<Place>& places) {
   }
 }
 
-draw::Sheet sheet_of(const std::vector<Looked>& pictures) {
+draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
   if (pictures.size() > 1) {
     draw::Sheet sheet(fmt::format("{} pictures", pictures.size()), "each with its range and its histogram: counts over the level");
     for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
@@ -222,9 +223,6 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures) {
   }
   const auto& [file, l, findings] = pictures[0];
   draw::Sheet sheet(base_name(file), size_text(l));
-  draw::Cell cell = draw::picture_cell("picture", l.image);
-  cell.below = nullptr;
-  sheet.add(std::move(cell));
   std::vector<std::string> facts;
   const auto all = statistics(l.image);
   for (int c = 0; c < l.image.channels(); ++c) {
@@ -233,21 +231,53 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures) {
                                 s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling));
   }
   for (std::string& line : findings_text(findings, l.image)) facts.push_back(std::move(line));
-  sheet.add({"histogram", draw::histogram(l.image, true), "", draw::text(facts)});
+  draw::Cell cell = draw::picture_cell("picture", l.image);
+  // Where transforms take the room the figures stand below the picture.
+  cell.below = transforms.any() ? draw::text(facts) : nullptr;
+  sheet.add(std::move(cell));
+  sheet.add({"histogram", draw::histogram(l.image, true), "", transforms.any() ? nullptr : draw::text(facts)});
+  add_transforms(sheet, l.image, transforms);
   return sheet;
 }
 
 struct Options {
   std::vector<std::string> files, at;
-  std::string sheet, range;
-  std::optional<int> bins;
-  bool json = false;
+  std::string sheet, range, taper = "none", wavelet;
+  std::optional<int> bins, cosine;
+  std::vector<std::string> probes;
+  int levels = 4;
+  bool json = false, spectrum = false;
 };
+
+template <class E>
+E choice_of(const std::string& option, const std::string& text) {
+  std::vector<std::string> names;
+  for (const auto& [name, value] : ChoiceNames<E>::all()) {
+    if (text == name) return value;
+    names.emplace_back(name);
+  }
+  throw BadCall(fmt::format("{} {}: give one of {}", option, text, listed(names)));
+}
+
+TransformsWanted transforms_of(const Options& o) {
+  TransformsWanted w;
+  w.spectrum = o.spectrum || !o.probes.empty();
+  w.taper = choice_of<Taper>("--taper", o.taper);
+  for (const std::string& p : o.probes) {
+    const Place place = place_of(p, "--probe");
+    w.probes.emplace_back(place.x, place.y);
+  }
+  w.cosine = o.cosine;
+  if (!o.wavelet.empty()) w.wavelet = choice_of<Wavelet>("--wavelet", o.wavelet);
+  w.levels = o.levels;
+  return w;
+}
 
 int look(const Session& session, const Options& o) {
   std::vector<Place> places;
   for (const std::string& a : o.at) places.push_back(place_of(a));
   const Wanted wanted = wanted_of(o.bins.value_or(0), o.range);
+  const TransformsWanted transforms = transforms_of(o);
   const bool counted = o.bins.has_value() || !o.range.empty();
   const Attended attended;
   std::vector<Looked> pictures;
@@ -262,9 +292,11 @@ int look(const Session& session, const Options& o) {
       if (o.json) {
         out.push_back(as_json(looked, places));
         if (counted) out.back()["histogram"] = histogram_json(looked.loaded.image, wanted);
+        if (transforms.any()) out.back()["transforms"] = transforms_json(looked.loaded.image, transforms);
       } else {
         print(looked, places);
         if (counted) print_histogram(looked.loaded.image, wanted);
+        print_transforms(looked.loaded.image, transforms);
       }
       if (!o.sheet.empty()) pictures.push_back(std::move(looked));
     } catch (const BadCall&) {
@@ -279,7 +311,7 @@ int look(const Session& session, const Options& o) {
     }
   }
   if (o.json && !(o.files.size() == 1 && out.empty())) print_json(o.files.size() == 1 ? out[0] : out);
-  if (!pictures.empty()) write_sheet(sheet_of(pictures), o.sheet);
+  if (!pictures.empty()) write_sheet(sheet_of(pictures, transforms), o.sheet);
   return failures == 0 ? 0 : 1;
 }
 
@@ -292,6 +324,12 @@ Command declare_look(CLI::App& root, Session& session) {
   app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->allow_extra_args(false);
   app->add_option("--bins", o->bins, "print the histogram of every channel and the luma in so many bins; 0: one a level")->check(CLI::Range(0, 1 << 24));
   app->add_option("--range", o->range, "LOW,HIGH of that histogram on the 0..1 scale (default 0,1)");
+  app->add_flag("--spectrum", o->spectrum, "the Fourier spectrum: strongest waves, periodic interference; on the sheet also its radial average");
+  app->add_option("--taper", o->taper, "against the cross that borders make in a spectrum: none, hann, tukey or periodic");
+  app->add_option("--probe", o->probes, "print frequency, period, angle and value at X,Y of the centered picture of the spectrum (repeatable)")->allow_extra_args(false);
+  app->add_option("--cosine", o->cosine, "the cosine transform of blocks of so many samples a side; 0: of the whole picture")->check(CLI::Range(0, 4096));
+  app->add_option("--wavelet", o->wavelet, "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
+  app->add_option("--levels", o->levels, "levels of the wavelet")->check(CLI::Range(1, 16));
   app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
   app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
   return {app, [o, &session] { return look(session, *o); }};

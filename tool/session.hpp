@@ -30,6 +30,7 @@ struct Command {
   std::function<int()> work;
 };
 
+Command declare_advise(CLI::App& root, Session& session);
 Command declare_look(CLI::App& root, Session& session);
 Command declare_levels(CLI::App& root, Session& session);
 Command declare_apply(CLI::App& root, Session& session);

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <memory>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "sieve/core/image.hpp"
@@ -66,6 +67,10 @@ PanelPtr cumulatives(const std::vector<Named>& pictures);
 /// Figures over two parameters as a map: light is low and dark is high, each cell with its number where there is room,
 /// the best one framed. `values` row by row; `best` is an index into it, or -1.
 PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label);
+
+/// A picture over the frequencies, zero in the middle (spectrum_image, a transfer function), gray from 0 to 1, with axes in
+/// cycles per pixel and rings around the places (fx, fy) and their mirror places. Keeps a reduced copy.
+PanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks = {});
 
 /// Two panels side by side, or one above the other where there is more height than width; the first gets the room that
 /// its aspect needs, up to half.

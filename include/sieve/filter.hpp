@@ -5,5 +5,6 @@
 #include "sieve/filter/catalogue.hpp"
 #include "sieve/filter/chain.hpp"
 #include "sieve/filter/filter.hpp"
+#include "sieve/filter/proposal.hpp"
 #include "sieve/filter/recipe.hpp"
 #include "sieve/filter/within.hpp"

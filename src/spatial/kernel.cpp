@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <numbers>
 #include <cstdlib>
 #include <map>
 #include <numeric>
@@ -364,6 +365,14 @@ const std::vector<Kernel::Named>& Kernel::names() {
     return v;
   }();
   return all;
+}
+
+std::complex<double> frequency_response(const Kernel& k, double fx, double fy) {
+  std::complex<double> sum = 0;
+  for (int y = 0; y < k.height(); ++y) {
+    for (int x = 0; x < k.width(); ++x) sum += k.at(x, y) * std::polar(1.0, -2 * std::numbers::pi * (fx * (x - k.anchor_x()) + fy * (y - k.anchor_y())));
+  }
+  return sum;
 }
 
 }  // namespace sieve

@@ -70,6 +70,29 @@ GainMaker gains_of(const Radial& r) {
       };
     };
   }
+  if (r.band && r.form != PassForm::ideal) {
+    return [=](std::vector<float> fy) -> ColumnGain {
+      const double middle = 0.5 * (r.low + r.high);
+      const auto m2 = static_cast<float>(middle * middle), w2 = static_cast<float>((r.high - r.low) * (r.high - r.low));
+      return [=, fy = std::move(fy)](double fx, float* out) {
+        const auto x2 = static_cast<float>(fx * fx);
+        for (std::size_t i = 0; i < fy.size(); ++i) {
+          const float d2 = x2 + fy[i] * fy[i], off = d2 - m2;
+          // Far from the band, and infinite at frequency 0.
+          const float q = off * off / (d2 * w2);
+          float stop = 0;
+          if (r.form == PassForm::gaussian) {
+            stop = 1 - std::exp(-q);
+          } else {
+            float power = 1;
+            for (int j = 0; j < r.order; ++j) power *= q;
+            stop = std::isinf(power) ? 1 : power / (1 + power);
+          }
+          out[i] = base + scale * stop;
+        }
+      };
+    };
+  }
   return by_points([r](double fx, double fy) { return r.at(fx, fy); });
 }
 

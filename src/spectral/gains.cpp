@@ -71,9 +71,9 @@ std::vector<Stage> frequency_stages(const ConstView& in, const Image& result, co
   for (int y = 0; y < h; ++y) {
     for (int x = 0; x < w; ++x) transfer.at(x, y) = static_cast<float>(gain(static_cast<double>(x - w / 2) / w, static_cast<double>(y - h / 2) / h));
   }
-  stages.push_back({"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), false});
-  stages.push_back({"transfer function", std::move(transfer), false});
-  stages.push_back({"log spectrum after", spectrum_image(spectrum(finite(result), Taper::periodic)), false});
+  stages.push_back({"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), false, true});
+  stages.push_back({"transfer function", std::move(transfer), false, true});
+  stages.push_back({"log spectrum after", spectrum_image(spectrum(finite(result), Taper::periodic)), false, true});
   stages.push_back({"what changed", map_pairs(result, in, [](float a, float b) { return a - b; }), true});
   return stages;
 }

@@ -157,6 +157,32 @@ FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin) {
   return p;
 }
 
+std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
+  struct Place {
+    float size;
+    int u, v;
+  };
+  std::vector<Place> places;
+  for (int v = -(s.height() - 1) / 2; v <= s.height() / 2; ++v) {
+    for (int u = 2; u < s.columns(); ++u) {
+      const float here = std::norm(s.at(u, v));
+      if (std::abs(v) < 2) continue;
+      bool highest = here > 0;
+      for (int j = -1; j <= 1; ++j) {
+        for (int i = -1; i <= 1; ++i) highest = highest && here >= std::norm(s.at(u + i, v + j));
+      }
+      if (highest) places.push_back({here, u, v});
+    }
+  }
+  std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.size > b.size; });
+  std::vector<FrequencyPoint> all;
+  for (const Place& p : places) {
+    if (static_cast<int>(all.size()) >= most) break;
+    all.push_back(probe(s, modulo(p.u, s.width()), modulo(p.v, s.height()), Origin::corner));
+  }
+  return all;
+}
+
 std::vector<double> radial_power(const Spectrum& s, double step) {
   if (!(step > 0)) throw BadCall(fmt::format("radial_power: step={} is not allowed: give cycles per pixel above 0", step));
   const auto rings = static_cast<std::size_t>(std::ceil(0.5 / step));

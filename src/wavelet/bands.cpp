@@ -225,7 +225,20 @@ Image nested_bands(const WaveletBands& b, bool per_band) {
         }
       }
     }
-    const float largest = std::max(std::fabs(low), std::fabs(high));
+    float largest = 0;
+    if (per_band && !approximation) {
+      std::vector<float> sizes;
+      for (int c = 0; c < band.channels(); ++c) {
+        for (int y = 0; y < band.height(); ++y) {
+          for (int x = 0; x < band.width(); ++x) sizes.push_back(std::fabs(band.at(x, y, c)));
+        }
+      }
+      std::erase_if(sizes, [](float v) { return !std::isfinite(v); });
+      const auto middle = sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() * 99 / 100);
+      if (!sizes.empty()) std::nth_element(sizes.begin(), middle, sizes.end());
+      // A band of single coefficients shows its largest.
+      largest = sizes.empty() ? 0 : *middle > 0 ? *middle : *std::max_element(sizes.begin(), sizes.end());
+    }
     float scale = 1, offset = 0;
     if (per_band && approximation) {
       scale = high > low ? 1 / (high - low) : 0;
@@ -237,6 +250,8 @@ Image nested_bands(const WaveletBands& b, bool per_band) {
     for (int c = 0; c < band.channels(); ++c) {
       for (int y = 0; y < band.height(); ++y) {
         for (int x = 0; x < band.width(); ++x) out.at(x0 + x, y0 + y, c) = band.at(x, y, c) * scale + offset;
+        if (!per_band) continue;
+        for (int x = 0; x < band.width(); ++x) out.at(x0 + x, y0 + y, c) = std::clamp(out.at(x0 + x, y0 + y, c), 0.0F, 1.0F);
       }
     }
   };

@@ -11,7 +11,8 @@ namespace sieve {
 struct Stage {
   std::string name;
   Image image;
-  bool is_signed = false;  ///< drawn pale at 0, blue below, orange above
+  bool is_signed = false;    ///< drawn pale at 0, blue below, orange above
+  bool is_spectrum = false;  ///< drawn over the frequencies, zero in the middle
 };
 
 }  // namespace sieve

@@ -2,6 +2,7 @@
 /// Convolution kernels: by name, from text, from a file.
 
 #include <optional>
+#include <complex>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -79,6 +80,10 @@ struct Kernel::Named {
   std::string parameters;  ///< "sigma=1, size=0"
   std::string help;
 };
+
+/// The transfer function of convolution with a kernel: sum of its taps times exp(-2 pi i (fx x + fy y)), x and y from the
+/// anchor, fx and fy in cycles per pixel. O(taps).
+std::complex<double> frequency_response(const Kernel& kernel, double fx, double fy);
 
 template <>
 struct TextValue<Kernel> {

@@ -82,6 +82,10 @@ struct FrequencyPoint {
 /// The point (x, y), pixels in the picture of the spectrum. BadCall outside of it. O(pixels).
 FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin = Origin::center);
 
+/// The largest coefficients that are higher than their neighbors and off the axes (u and v at least 2 from 0), largest first,
+/// of each point and its mirror one; at most `most`. O(pixels).
+std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
+
 /// Mean of |F|^2 over rings of a width of `step` cycles per pixel; entry i is for frequencies from i * step on, up to 0.5.
 std::vector<double> radial_power(const Spectrum& s, double step);
 

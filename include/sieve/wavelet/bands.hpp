@@ -56,8 +56,8 @@ std::vector<BandEnergy> band_energies(const WaveletBands& bands);
 
 /// The usual nested picture of decimated bands: the approximation at the upper left, vertical details to its right,
 /// horizontal ones below, diagonal ones across, level around level. Every band is scaled to be seen: the approximation from
-/// its lowest to its highest value, details so that 0 is mid-gray and their largest magnitude reaches 0 or 1 (`per_band`),
-/// or as they are. BadCall for undecimated bands.
+/// its lowest to its highest value; details so that 0 is mid-gray and the magnitude that one in a hundred exceeds reaches 0 or
+/// 1, where larger ones are cut off (`per_band`); or all as they are. BadCall for undecimated bands.
 Image nested_bands(const WaveletBands& bands, bool per_band = true);
 
 }  // namespace sieve
