@@ -125,7 +125,7 @@ void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWant
     const WaveletBands bands = bands_of(image, w), gray = bands_of(gray_of(image), w);
     std::vector<std::string> lines;
     for (const BandEnergy& e : band_energies(bands)) lines.push_back(fmt::format("{}: {:.4f} % of the energy", e.name, 100 * e.share));
-    sheet.add({fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels), draw::picture(nested_bands(gray)), "each band on a scale of its own, details around mid-gray", draw::text(lines)});
+    sheet.add({fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels), draw::picture(nested_bands(gray)), "each band scaled by itself, details around gray", draw::text(lines)});
   }
 }
 

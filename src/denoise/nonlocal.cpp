@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <vector>
 
 #include "core/rows.hpp"
@@ -40,7 +39,7 @@ struct Grid {
 struct Work {
   std::vector<Grid> f, sums;
   Grid weights, total, most;
-  std::vector<float> ring, columns;  // differences of the last rows, and their sums
+  std::vector<float> columns;  // differences summed down the patches
 };
 
 }  // namespace
@@ -76,24 +75,22 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
             checkpoint();
             for (int dx = dy == 0 ? 1 : -search; dx <= search; ++dx) {
               const int from = std::min(0, -dx), to = w + std::max(0, -dx), top = -dy;
-              const auto wide = static_cast<std::size_t>(to - from + 2 * patch), stride = wide + 64;
-              k.ring.resize(stride * static_cast<std::size_t>(side));
-              k.columns.resize(stride);
-              const auto slot = [&](int y) { return k.ring.data() + stride * static_cast<std::size_t>((y + patch + search) % side); };
-              const auto load = [&](int y) {
-                const float *a[3] = {}, *b[3] = {};
-                for (int c = 0; c < color; ++c) {
-                  a[c] = k.f[static_cast<std::size_t>(c)].at(from - patch, y);
-                  b[c] = k.f[static_cast<std::size_t>(c)].at(from - patch + dx, y + dy);
-                }
-                lanes::differences(a, b, color, slot(y), wide);
-              };
-              for (int y = top - patch; y < top + patch; ++y) load(y);
-              std::array<const float*, 41> rows_now{};
+              const int wide = to - from + 2 * patch, high = hgt - top;
+              // Room for a vector behind every row.
+              const std::ptrdiff_t stride = (wide + 47) / 16 * 16;
+              k.columns.resize(static_cast<std::size_t>(stride) * static_cast<std::size_t>(high) + 64);
+              lanes::PatchRows p{};
+              for (int c = 0; c < color; ++c) {
+                auto& f = k.f[static_cast<std::size_t>(c)];
+                p.a[c] = f.at(from - patch, top - patch);
+                p.b[c] = f.at(from - patch + dx, top - patch + dy);
+                p.stride = f.stride;
+              }
+              p.channels = color;
+              p.window = side;
+              lanes::patch_columns(p, k.columns.data(), stride, high, static_cast<std::size_t>(wide));
               for (int y = top; y < hgt; ++y) {
-                load(y + patch);
-                for (int i = 0; i < side; ++i) rows_now[static_cast<std::size_t>(i)] = slot(y - patch + i);
-                lanes::patch_weights(rows_now.data(), side, scale, floor, k.columns.data(), k.weights.at(from, y), static_cast<std::size_t>(to - from));
+                lanes::patch_weights(k.columns.data() + (y - top) * stride, side, scale, floor, k.weights.at(from, y), static_cast<std::size_t>(to - from));
               }
               for (int y = 0; y < hgt; ++y) {
                 lanes::WeightedRows r{};

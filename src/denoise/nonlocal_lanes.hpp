@@ -6,13 +6,19 @@
 
 namespace sieve::lanes {
 
-// out = sum over the channels of (a - b)^2.
-void differences(const float* const* a, const float* const* b, int channels, float* out, std::size_t n);
+// Differences of a picture and the same picture elsewhere, for patches of `window` rows and columns (odd, up to kMostPatch).
+inline constexpr int kMostPatch = 41;
+struct PatchRows {
+  const float *a[3], *b[3];  // the first sample of each channel
+  std::ptrdiff_t stride;
+  int channels, window;
+};
+// columns[y * stride + x] = sum over i in 0..window - 1 and the channels of (a - b)^2 at (x, y + i), for rows y = 0..rows - 1.
+// Every sum is made anew: a running one would carry the rounding of a large difference along.
+void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n);
 
-// The weights of patches of `window` rows and columns: with s the sum of rows[0..window - 1][x..x + window - 1], w[x] =
-// exp(-max(0, s * scale - floor)), to 1e-4 of itself. Every sum is made anew: a running one would carry the rounding of a
-// large difference along. `columns` holds n + window samples.
-void patch_weights(const float* const* rows, int window, float scale, float floor, float* columns, float* w, std::size_t n);
+// With s the sum of columns[x..x + window - 1], w[x] = exp(-max(0, s * scale - floor)), to 1e-4 of itself.
+void patch_weights(const float* columns, int window, float scale, float floor, float* w, std::size_t n);
 
 // Adds w f and w for both weights of a pixel, and keeps the largest weight: w with `ahead`, v with `behind`.
 struct WeightedRows {

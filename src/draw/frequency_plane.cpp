@@ -33,7 +33,7 @@ class FrequencyPlane final : public Panel {
       cairo_move_to(cr, x0 - 4, y), cairo_line_to(cr, x0, y);
       cairo_stroke(cr);
       write(cr, fmt::format("{:g}", f), x - 22, y0 + h + 5, 44, {10, false, 1, true}, kFaint);
-      write(cr, fmt::format("{:g}", f), left, y - 7, margin_x - 6, {10}, kFaint);
+      write(cr, fmt::format("{:g}", f), left, std::max(y0, y - 7), margin_x - 6, {10}, kFaint);
     }
     write(cr, "cycles per pixel", x0, y0 + h + 17, w, {10, false, 1, true}, kFaint);
     for (const auto& [fx, fy] : marks_) {
