@@ -172,6 +172,11 @@ TEST_CASE("the examples do what they say") {
   CHECK(waves.out.find("4096 cosine coefficients: PSNR 2") != std::string::npos);
   CHECK(waves.out.find("approximation 4: 9") != std::string::npos);
   CHECK(io::read(f / "w.png").image.shape() == io::read(noon).image.shape());
+  const auto restored = test::run(dir + "/restore_blur " + noon + " " + f / "r.png");
+  CHECK(restored.code == 0);
+  CHECK(restored.out.find("needs regularization") != std::string::npos);
+  CHECK(restored.out.find("wiener: ") != std::string::npos);
+  CHECK(compare(io::read(f / "r.png").image, io::read(noon).image).psnr > 25);
   const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
   CHECK(steps.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);
@@ -183,7 +188,7 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
-  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen", "frequencies"}) {
+  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen", "frequencies", "restore_blur"}) {
     CHECK(test::run(dir + "/" + name).code == 1);
     CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") != std::string::npos);
   }

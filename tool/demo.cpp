@@ -82,6 +82,12 @@ const std::vector<Scene>& scenes() {
        {"advise", "{o}/noisy.png", "--truth", "{d}/noon.png", "--sheet", "{o}/advise.png"}},
       {"Four grays out of one smear", "Grain runs the peaks of the chart's histogram together; a good denoiser parts them.",
        {"apply", "{d}/chart.png", "{o}/chart_clean.png", "total_variation", "--sheet", "{o}/chart.png"}},
+      {"Can it be undone?", "What blurs leave of each frequency, and the verdict before anything is divided.",
+       {"psf", "gaussian:sigma=0.6", "disk:radius=5", "motion:length=15,angle=25", "--size", "768x512", "--picture", "{d}/out_of_focus.png", "--sheet", "{o}/psf.png"}},
+      {"A known blur undone", "The inverse raises the noise beyond all measure; Wiener, least squares and Richardson-Lucy weigh it.",
+       {"apply", "{d}/noon.png", "{o}/blurred.pfm", "blur", "psf=gaussian:sigma=1.5", "border=mirror", "then", "gaussian_noise", "deviation=0.008", "seed=4"}},
+      {"", "", {"lineup", "{o}/blurred.pfm", "--truth", "{d}/noon.png", "inverse", "psf=gaussian:sigma=1.5", "or", "pseudo_inverse", "psf=gaussian:sigma=1.5", "threshold=0.1", "or", "wiener", "psf=gaussian:sigma=1.5", "or",
+                "least_squares", "psf=gaussian:sigma=1.5", "or", "richardson_lucy", "psf=gaussian:sigma=1.5", "--sheet", "{o}/restore.png"}},
       {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",
        {"kernel", "gaussian:sigma=0.8", "gaussian:sigma=1.6", "gaussian:sigma=3.2", "box:radius=2", "--sheet", "{o}/kernels.png"}},
   };

@@ -8,6 +8,7 @@
 #include "sieve/light.hpp"
 #include "sieve/quality.hpp"
 #include "sieve/reference.hpp"
+#include "sieve/restore.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/spectral.hpp"

@@ -123,15 +123,17 @@ class TileSolver {
 };
 
 void iterate(const std::vector<ConstView>& f, const Dual& from, float weight, std::span<const float> betas, Dual& to) {
-  const int w = f[0].width(), h = f[0].height(), size = f.size() == 1 ? 160 : 96, halo = static_cast<int>(betas.size());
-  const int columns = (w + size - 1) / size, rows = (h + size - 1) / size;
+  const int w = f[0].width(), h = f[0].height(), halo = static_cast<int>(betas.size());
+  // Long rows: a tile's rows lie far apart in memory, each on a page of its own.
+  const int wide_side = f.size() == 1 ? 640 : 320, high_side = f.size() == 1 ? 56 : 48;
+  const int columns = (w + wide_side - 1) / wide_side, rows = (h + high_side - 1) / high_side;
   parallel_rows(
-      columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
+      columns * rows, static_cast<std::size_t>(wide_side) * static_cast<std::size_t>(high_side) * 16,
       [&](int first, int last) {
         thread_local TileSolver solver;
         for (int t = first; t < last; ++t) {
-          const int x0 = t % columns * size, y0 = t / columns * size;
-          const Rectangle inner{x0, y0, std::min(size, w - x0), std::min(size, h - y0)};
+          const int x0 = t % columns * wide_side, y0 = t / columns * high_side;
+          const Rectangle inner{x0, y0, std::min(wide_side, w - x0), std::min(high_side, h - y0)};
           const int left = std::max(0, x0 - halo), top = std::max(0, y0 - halo);
           const Rectangle wide{left, top, std::min(w, x0 + inner.width + halo) - left, std::min(h, y0 + inner.height + halo) - top};
           solver.run(f, from, wide, inner, weight, betas, to);

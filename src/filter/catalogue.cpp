@@ -6,6 +6,7 @@
 #include "sieve/denoise.hpp"
 #include "sieve/filter/within.hpp"
 #include "sieve/light.hpp"
+#include "sieve/restore.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/spectral.hpp"
@@ -84,6 +85,11 @@ const Catalogue& Catalogue::standard() {
     c.add<Transfer>();
     c.add<RemoveWaves>();
     c.add<CosineKeep>();
+    c.add<Inverse>();
+    c.add<PseudoInverse>();
+    c.add<Wiener>();
+    c.add<LeastSquares>();
+    c.add<RichardsonLucy>();
     c.add<Unsharp>();
     c.add<LaplacianSharpen>();
     c.add<LimitedSharpen>();

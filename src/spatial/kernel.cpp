@@ -299,6 +299,23 @@ Kernel Kernel::motion(double length, double angle) {
   return kernel;
 }
 
+namespace {
+
+// (2 J1(x) / x)^2 with x = 3.8317 at the first dark ring, over four of its radii. Source: Born and Wolf, Principles of Optics, 8.5.
+Kernel airy(double radius) {
+  const int r = static_cast<int>(std::ceil(4 * radius));
+  std::vector<double> taps;
+  for (int y = -r; y <= r; ++y) {
+    for (int x = -r; x <= r; ++x) {
+      const double t = 3.8317059702 * std::hypot(x, y) / radius, a = t == 0 ? 1 : 2 * std::cyl_bessel_j(1, t) / t;
+      taps.push_back(a * a);
+    }
+  }
+  return Kernel(2 * r + 1, 2 * r + 1, std::move(taps)).normalized();
+}
+
+}  // namespace
+
 Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   if (text.empty()) throw BadCall("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
   if (text[0] == '@') {
@@ -336,6 +353,10 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   } else if (head == "motion") {
     const double length = given.number("length", 9, {1, 1000});
     kernel = motion(length, given.number("angle", 0, {-360, 360}));
+  } else if (head == "airy") {
+    const double radius = given.number("radius", 3, {0.5, 100});
+    kernel = airy(radius);
+    kernel->text_ = fmt::format("airy:radius={}", detail::number_text(radius, false));
   } else {
     for (const Fixed& f : fixed_kernels()) {
       if (head == f.name) {
@@ -360,7 +381,8 @@ const std::vector<Kernel::Named>& Kernel::names() {
     std::vector<Named> v = {{"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
                             {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
                             {"disk", "radius=3", "equal taps within a radius, sum 1: out of focus"},
-                            {"motion", "length=9, angle=0", "a line, degrees counterclockwise, sum 1: a shaken camera"}};
+                            {"motion", "length=9, angle=0", "a line, degrees counterclockwise, sum 1: a shaken camera"},
+                            {"airy", "radius=3", "diffraction at a round opening, sum 1; the radius of the first dark ring"}};
     for (const Fixed& f : fixed_kernels()) v.push_back({f.name, "", f.help});
     return v;
   }();

@@ -1,0 +1,36 @@
+// A picture blurred by a known point spread function, with a little noise: what can be undone, and by what.
+// Usage: restore_blur CLEAN.png OUT.png
+
+#include <iostream>
+
+#include "sieve/io.hpp"
+#include "sieve/sieve.hpp"
+
+int main(int argc, char** argv) try {
+  if (argc != 3) throw sieve::BadCall("usage: restore_blur CLEAN.png OUT.png");
+  const sieve::Image clean = sieve::io::read(argv[1]).image;
+  const sieve::Kernel psf = sieve::Kernel::disk(3);
+  const sieve::Chain damage{sieve::Blur{.psf = psf, .border = sieve::Border::mirror}, sieve::GaussianNoise{.deviation = 0.01F, .seed = 9}};
+  const sieve::Image blurred = damage(clean);
+
+  // Before anything is divided.
+  const sieve::PsfDiagnosis d = sieve::diagnose(psf, clean.width(), clean.height());
+  std::cout << d.verdict << ": " << d.reason << '\n';
+
+  // Filters tell what they found.
+  sieve::Watch watch;
+  watch.on_note = [](const std::string& line) { std::cout << "note: " << line << '\n'; };
+  const sieve::Watch::Active active(watch);
+  const auto tell = [&](const char* what, const sieve::Image& v) { std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n"; };
+  tell("blurred", blurred);
+  tell("inverse", sieve::Inverse{.psf = psf}(blurred));
+  tell("pseudo_inverse", sieve::PseudoInverse{.psf = psf, .threshold = 0.1F}(blurred));
+  const sieve::Image best = sieve::Wiener{.psf = psf}(blurred);
+  tell("wiener", best);
+  tell("least_squares", sieve::LeastSquares{.psf = psf}(blurred));
+  tell("richardson_lucy", sieve::RichardsonLucy{.psf = psf, .iterations = 20, .smoothness = 0.003F}(blurred));
+  sieve::io::write(argv[2], best);
+} catch (const sieve::Error& e) {
+  std::cerr << e.what() << '\n';
+  return 1;
+}

@@ -1,0 +1,36 @@
+#pragma once
+/// Point spread functions: what they do to each frequency, and whether that can be undone.
+
+#include <string>
+
+#include "sieve/core/image.hpp"
+#include "sieve/spatial/kernel.hpp"
+#include "sieve/spectral/spectrum.hpp"
+
+namespace sieve {
+
+/// The transfer function H(u, v) of a PSF for a picture of width x height pixels, H(0, 0) = 1: the PSF is scaled to sum 1,
+/// its anchor is put at the origin, and what is larger than the picture wraps around. BadCall for a PSF whose sum is not
+/// above 0. O(pixels log pixels).
+DoubleSpectrum transfer_function(const Kernel& psf, int width, int height);
+
+/// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it). The luma of a
+/// color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above 4096.
+Kernel psf_of_picture(const ConstView& picture);
+
+/// What division by a transfer function would meet.
+struct PsfDiagnosis {
+  double smallest = 0;      ///< the smallest |H|
+  double below_tenth = 0;   ///< share of the frequencies with |H| below 0.1,
+  double below_hundredth = 0;
+  double below_thousandth = 0;
+  double zero = 0;          ///< share with |H| below 1e-15, the rounding of a zero: what stood there is gone
+  double noise_gain = 0;    ///< by how much 1 / H raises the deviation of white noise: root of the mean of 1 / |H|^2 where H is not zero
+  std::string verdict;      ///< "safe", "needs regularization" or "information lost"
+  std::string reason;       ///< one line with the figures
+};
+
+/// Safe: noise grows at most tenfold; information lost: some |H| is zero; between them the division needs regularization.
+PsfDiagnosis diagnose(const Kernel& psf, int width, int height);
+
+}  // namespace sieve

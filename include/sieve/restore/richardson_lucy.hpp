@@ -1,0 +1,32 @@
+#pragma once
+/// Richardson-Lucy deconvolution.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sieve/restore/linear.hpp"
+
+namespace sieve {
+
+/// Richardson-Lucy: u <- u * (h correlated with (g / (h * u))): the most likely picture under photon noise, never negative, its sum kept.
+/// `accelerate` steps beyond each result in the direction of the last change (Biggs and Andrews, 1997). `smoothness` divides by 1 - s div
+/// (grad u / |grad u|) in every iteration: a total-variation term (Dey et al., 2006). Ends after `iterations`, or, with `noise`, once the
+/// residual's deviation is below it (discrepancy): without an end the noise grows. Samples below 0 count as 0. Sources:
+/// Richardson, 1972; Lucy, 1974. O(iterations * pixels log pixels).
+struct RichardsonLucy {
+  Kernel psf = Kernel::gaussian(1);
+  int iterations = 30;               ///< at most, 1 to 10000
+  bool accelerate = true;
+  float smoothness = 0;              ///< 0 to 0.1
+  std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
+  Beyond beyond = Beyond::reflect;
+
+  Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  std::optional<int> reach() const { return std::nullopt; }
+  std::string meaning() const;
+  static void describe(Description<RichardsonLucy>& d);
+};
+
+}  // namespace sieve
