@@ -96,6 +96,8 @@ TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and bac
   for (const float range : {0.05F, 0.1F, 0.3F}) {
     CAPTURE(range);
     CHECK(deviation(Bilateral{.sigma = 3, .range = range, .way = BilateralWay::fast}(in), reference::bilateral(in, 3, 12, range)) < 0.01);
+    const ConstView part = in.view().part({3, 2, 131, 98});
+    for (const float sigma : {4.0F, 6.0F, 9.5F}) CHECK(deviation(Bilateral{.sigma = sigma, .range = range, .way = BilateralWay::fast}(part), reference::bilateral(part, sigma, static_cast<int>(std::ceil(4 * sigma)), range)) < 0.011);
   }
   Image levels(400, 300);
   for (int y = 0; y < 300; ++y) {

@@ -65,11 +65,16 @@ class Levels {
         count_(std::max(1, static_cast<int>(std::ceil((high - low) / (0.5F * range)))) + 1),
         step_((high - low) / static_cast<float>(count_ - 1)),
         side_(std::max(1, static_cast<int>(sigma / 2))),
-        wide_((in.width() + side_ - 1) / side_),
-        reach_(side_ * static_cast<int>(std::ceil(4 * sigma / static_cast<float>(side_)) + 2)) {
+        reach_(side_ * static_cast<int>(std::ceil(4 * sigma / static_cast<float>(side_)) + 2)),
+        wide_((in.width() + 2 * reach_ + side_ - 1) / side_) {
     // What the mean of a cell and the interpolation between cells blur by themselves.
     const float d2 = static_cast<float>(side_ * side_), own = side_ == 1 ? 0 : (d2 - 1) / 12 + d2 / 6;
     sigma_ = std::sqrt(std::max(0.01F, sigma * sigma - own)) / static_cast<float>(side_);
+    for (int x = 0; x < in.width(); ++x) {
+      const float place = (static_cast<float>(x + reach_) + 0.5F) / static_cast<float>(side_) - 0.5F;
+      const int left = static_cast<int>(place);
+      across_.push_back({2 * static_cast<std::size_t>(left), place - static_cast<float>(left)});
+    }
   }
 
   // How many rows at a time keep the levels within a fair amount of memory.
@@ -79,11 +84,12 @@ class Levels {
   }
 
   void run(int first, int last, const View& out, Progress& progress) const {
-    const int top = std::max(0, first - reach_) / side_ * side_, bottom = std::min(in_.height(), last + reach_), high = (bottom - top + side_ - 1) / side_;
+    // The mirrored surroundings are part of the grid: a mirror within the grid would not lie at the picture's border.
+    const int top = first - reach_, high = (last + reach_ - top + side_ - 1) / side_;
     std::vector<Image> weights, sums;
     const Gaussian blur{.sigma = sigma_, .border = Border::mirror};
+    Image w(wide_, high), v(wide_, high);
     for (int s = 0; s < count_; ++s) {
-      Image w(wide_, high), v(wide_, high);
       reduce(top, low_ + step_ * static_cast<float>(s), w, v);
       weights.push_back(blur(w));
       sums.push_back(blur(v));
@@ -110,12 +116,8 @@ class Levels {
         std::fill(v.begin(), v.end(), 0.0F);
         for (int i = 0; i < side_; ++i) {
           const int from = *border_index(top + y * side_ + i, in_.height(), Border::mirror);
-          const float* row = in_.row(from);
-          if (n != static_cast<std::size_t>(in_.width())) {
-            rows::extend(in_, from, 0, static_cast<int>(n), Border::mirror, 0, wide.data());
-            row = wide.data();
-          }
-          lanes::add_level(row, at, falloff_, w.data(), v.data(), n);
+          rows::extend(in_, from, -reach_, static_cast<int>(n), Border::mirror, 0, wide.data());
+          lanes::add_level(wide.data(), at, falloff_, w.data(), v.data(), n);
         }
         float *to_w = weights.row(y), *to_v = sums.row(y);
         for (int x = 0; x < wide_; ++x) {
@@ -132,9 +134,8 @@ class Levels {
   }
 
   void gather(const std::vector<Image>& weights, const std::vector<Image>& sums, int y, std::vector<float>& row) const {
-    const int high = weights[0].height();
-    const float place = std::clamp((static_cast<float>(y) + 0.5F) / static_cast<float>(side_) - 0.5F, 0.0F, static_cast<float>(high - 1));
-    const int y0 = static_cast<int>(place), y1 = std::min(y0 + 1, high - 1);
+    const float place = (static_cast<float>(y) + 0.5F) / static_cast<float>(side_) - 0.5F;
+    const int y0 = static_cast<int>(place), y1 = y0 + 1;
     const float t = place - static_cast<float>(y0);
     for (int s = 0; s < count_; ++s) {
       const auto i = static_cast<std::size_t>(s);
@@ -150,20 +151,19 @@ class Levels {
   // Every sample takes its value between the two nearest levels.
   void read(const std::vector<float>& row, const float* in, float* out) const {
     const auto stride = 2 * static_cast<std::size_t>(wide_);
-    const float per_cell = 1 / static_cast<float>(side_), per_step = 1 / step_;
+    const float per_step = 1 / step_;
+    constexpr std::size_t next = 2;
     for (int x = 0; x < in_.width(); ++x) {
       const float v = in[x];
       if (!std::isfinite(v)) {
         out[x] = v;
         continue;
       }
-      const float across = std::clamp((static_cast<float>(x) + 0.5F) * per_cell - 0.5F, 0.0F, static_cast<float>(wide_ - 1));
-      const int x0 = static_cast<int>(across);
-      const float t = across - static_cast<float>(x0), place = (v - low_) * per_step;
+      const auto& [cell, t] = across_[static_cast<std::size_t>(x)];
+      const float place = (v - low_) * per_step;
       const int s = std::clamp(static_cast<int>(place), 0, count_ - 2);
-      const float* p = row.data() + static_cast<std::size_t>(s) * stride + 2 * static_cast<std::size_t>(x0);
-      const std::size_t next = x0 + 1 < wide_ ? 2 : 0;
-      const auto level = [&](const float* at, float base) {
+      const float* p = row.data() + static_cast<std::size_t>(s) * stride + cell;
+      const auto level = [t = t](const float* at, float base) {
         const float w = at[0] + t * (at[next] - at[0]), sum = at[1] + t * (at[next + 1] - at[1]);
         // Far from every sample of that level no weight is left: there the value is not used.
         return base + (w > 1e-20F ? sum / w : 0);
@@ -177,8 +177,13 @@ class Levels {
   float falloff_, low_;
   int count_;
   float step_;
-  int side_, wide_, reach_;
+  int side_, reach_, wide_;
   float sigma_ = 1;
+  struct Across {
+    std::size_t cell;
+    float share;
+  };
+  std::vector<Across> across_;  // for every column its cell, and how far it lies toward the next
 };
 
 // The picture as it would be if every sample had one level, for a row of levels, on cells of about half a sigma.
