@@ -1,5 +1,6 @@
 #include "spectral/fft.hpp"
 
+#include <algorithm>
 #include <map>
 #include <mutex>
 #include <type_traits>
