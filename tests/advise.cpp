@@ -118,6 +118,7 @@ TEST_CASE("advise on the tool: text, JSON, line-up, sheet; look shows transforms
   CHECK(s["spectrum"]["radial_power"].size() == 64);
   CHECK(s["wavelet"]["bands"].size() == 10);
   CHECK(s["cosine"]["block"] == 8);
+  CHECK(s["cosine"]["slow_share"] > 0.9);
   for (const char* wrong : {"--taper none2 --spectrum", "--wavelet daubechies99", "--probe 5", "--probe 9999,0", "--cosine -3", "--levels 0"}) {
     CAPTURE(std::string(wrong));
     const auto bad = test::lsieve("look " + test::data + "/hum.png " + wrong);

@@ -66,6 +66,9 @@ TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
   const Watch::Active active(watch);
   Inverse{.psf = Kernel::gaussian(2)}(in);
   CHECK(notes.find("needs regularization") != std::string::npos);
+  CHECK(notes.find("beyond=taper") == std::string::npos);
+  Wiener{.psf = Kernel::motion(7, 30), .noise = 0.01F}(in);
+  CHECK(notes.find("beyond=taper") != std::string::npos);
 }
 
 TEST_CASE("what was blurred without noise comes back") {

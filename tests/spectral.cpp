@@ -181,6 +181,13 @@ TEST_CASE("filters multiply the spectrum; their gains are the formulas") {
   const Image after = HighPass{}(broken);
   CHECK(std::isinf(after.at(7, 9)));
   CHECK(std::isfinite(after.at(8, 9)));
+  // A kernel and its transfer function do the same.
+  const Kernel kernel = Kernel::parse("0.05,0.1,0.05/0.1,0.4,0.1/0.05,0.1,0.05");
+  CHECK(std::abs(frequency_response(Kernel::parse("1,2,3"), 0.1, 0.3) - (2.0 + std::polar(1.0, 2 * pi * 0.1) + 3.0 * std::polar(1.0, -2 * pi * 0.1))) < 1e-12);
+  for (const auto& [border, padding] : {std::pair{Border::wrap, Padding::wrap}, std::pair{Border::mirror, Padding::mirror}}) {
+    const Image by_kernel = Convolve{.kernel = kernel, .border = border}(edge), by_gain = filter_frequencies(edge, [&](double fx, double fy) { return frequency_response(kernel, fx, fy).real(); }, padding);
+    CHECK(deviation(by_kernel, by_gain) < 1e-6);
+  }
   // A transfer function as a picture.
   const Image gains = picture(64, 64, [](int x, int y) { return std::exp(-(std::pow((x - 32) / 64.0, 2) + std::pow((y - 32) / 64.0, 2)) / (2 * 0.04)); });
   CHECK(deviation(Transfer{.with = gains}(edge), LowPass{.cutoff = 0.2F}(edge)) < 0.01);
@@ -268,6 +275,9 @@ TEST_CASE("cosine transform: the double sum, the known block, energy, and keepin
   }
   CHECK(left == 64 * 9);
   CHECK(statistics(coefficient_image(cosine_forward(to_gray(view))))[0].maximum == 1);
+  const auto stages = Filter(CosineKeep{.side = 20}).stages(view);
+  REQUIRE(stages.size() == 3);
+  CHECK(stages[2].image.shape() == Shape{20, 20, 3});
   CHECK_THROWS_AS(cosine_forward(in, 5000), BadCall);
   CHECK_THROWS_AS(cosine_forward(Image()), BadCall);
   Watch watch;

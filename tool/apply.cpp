@@ -55,11 +55,11 @@ Chain chain_of(const Session& session, const Options& o) {
   }
 }
 
-// Input and result along a row across the steepest upright edge of the result, each the mean of a few rows.
+// Input and result along a row across the steepest upright edge of the input, each the mean of a few rows.
 std::optional<draw::Cell> edge_profile(const Image& in, const Image& result) {
   constexpr int kHalf = 24, kRows = 4;
   if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 || in.height() < 2 * kRows + 2) return std::nullopt;
-  const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(after);
+  const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(before);
   int x0 = kHalf, y0 = kRows;
   float most = -1;
   for (int y = kRows; y < in.height() - kRows; ++y) {

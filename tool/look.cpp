@@ -178,7 +178,7 @@ std::vector<std::string> findings_text(const Findings& f, const Image& image) {
   if (f.comb.found) lines.push_back(fmt::format("warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them", 100 * f.comb.share));
   if (f.at_floor + f.at_ceiling >= 0.01) lines.push_back(fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings back what they were", 100 * f.at_floor, 100 * f.at_ceiling));
   for (const Advice& a : f.advice) lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain, a.reason));
-  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; })) lines.push_back("no correction suggests itself");
+  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; })) lines.push_back("no correction of levels or light suggests itself; lsieve advise measures noise and blur");
   return lines;
 }
 

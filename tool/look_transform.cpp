@@ -37,6 +37,20 @@ WaveletBands bands_of(const Image& image, const TransformsWanted& w) { return wa
 
 Image gray_of(const Image& image) { return image.shape().color_channels() == 1 ? image : to_gray(image); }
 
+// The share of the energy in the slowest quarter of each direction of every block.
+double slow_share(const Image& c, int block) {
+  const int bw = block == 0 ? c.width() : block, bh = block == 0 ? c.height() : block;
+  double all = 0, slow = 0;
+  for (int y = 0; y < c.height(); ++y) {
+    for (int x = 0; x < c.width(); ++x) {
+      const double e = static_cast<double>(c.at(x, y)) * static_cast<double>(c.at(x, y));
+      all += e;
+      if (x % bw < (bw + 3) / 4 && y % bh < (bh + 3) / 4) slow += e;
+    }
+  }
+  return all > 0 ? slow / all : 1;
+}
+
 }  // namespace
 
 void print_transforms(const Image& image, const TransformsWanted& w) {
@@ -53,17 +67,7 @@ void print_transforms(const Image& image, const TransformsWanted& w) {
     if (waves.empty()) fmt::print("  no periodic interference stands out\n");
   }
   if (w.cosine) {
-    const Image c = cosine_forward(gray_of(image), *w.cosine);
-    double all = 0, slow = 0;
-    const int bw = *w.cosine == 0 ? c.width() : *w.cosine, bh = *w.cosine == 0 ? c.height() : *w.cosine;
-    for (int y = 0; y < c.height(); ++y) {
-      for (int x = 0; x < c.width(); ++x) {
-        const double e = static_cast<double>(c.at(x, y)) * static_cast<double>(c.at(x, y));
-        all += e;
-        if (x % bw < (bw + 3) / 4 && y % bh < (bh + 3) / 4) slow += e;
-      }
-    }
-    fmt::print("  cosine transform of {}: {:.3f} % of the energy in the slowest quarter of each direction\n", *w.cosine == 0 ? "the whole picture" : fmt::format("blocks {0}x{0}", *w.cosine), all > 0 ? 100 * slow / all : 100);
+    fmt::print("  cosine transform of {}: {:.3f} % of the energy in the slowest quarter of each direction\n", *w.cosine == 0 ? "the whole picture" : fmt::format("blocks {0}x{0}", *w.cosine), 100 * slow_share(cosine_forward(gray_of(image), *w.cosine), *w.cosine));
   }
   if (w.wavelet) {
     fmt::print("  wavelet {}, {} levels: energy of each band\n", name_of(*w.wavelet), w.levels);
@@ -83,7 +87,7 @@ nlohmann::ordered_json transforms_json(const Image& image, const TransformsWante
   }
   if (w.cosine) {
     const Image c = cosine_forward(gray_of(image), *w.cosine);
-    j["cosine"] = {{"block", *w.cosine}, {"first", c.at(0, 0)}};
+    j["cosine"] = {{"block", *w.cosine}, {"first", c.at(0, 0)}, {"slow_share", slow_share(c, *w.cosine)}};
   }
   if (w.wavelet) {
     ordered_json bands = ordered_json::array();

@@ -77,6 +77,8 @@ class Levels {
     }
   }
 
+  int count() const { return count_; }
+
   // How many rows at a time keep the levels within a fair amount of memory.
   int strip() const {
     const double row = 8.0 * wide_ * count_ / side_;
@@ -152,7 +154,6 @@ class Levels {
   void read(const std::vector<float>& row, const float* in, float* out) const {
     const auto stride = 2 * static_cast<std::size_t>(wide_);
     const float per_step = 1 / step_;
-    constexpr std::size_t next = 2;
     for (int x = 0; x < in_.width(); ++x) {
       const float v = in[x];
       if (!std::isfinite(v)) {
@@ -164,7 +165,7 @@ class Levels {
       const int s = std::clamp(static_cast<int>(place), 0, count_ - 2);
       const float* p = row.data() + static_cast<std::size_t>(s) * stride + cell;
       const auto level = [t = t](const float* at, float base) {
-        const float w = at[0] + t * (at[next] - at[0]), sum = at[1] + t * (at[next + 1] - at[1]);
+        const float w = at[0] + t * (at[2] - at[0]), sum = at[1] + t * (at[3] - at[1]);
         // Far from every sample of that level no weight is left: there the value is not used.
         return base + (w > 1e-20F ? sum / w : 0);
       };
@@ -190,9 +191,11 @@ class Levels {
 void fast(const ConstView& in, float sigma, float range, const View& out) {
   const auto [low, high] = finite_range(in, 0);
   if (!(low < high)) return copy(in, out);
+  // One sample far off asks for more levels than memory and patience have.
+  if (high - low > 500 * range) return exact(in, sigma, range, out);
   const Levels levels(in, sigma, range, low, high);
   const int strip = levels.strip(), strips = (in.height() + strip - 1) / strip;
-  Progress progress(static_cast<double>(strips) * std::ceil((high - low) / (0.5F * range)));
+  Progress progress(static_cast<double>(strips) * levels.count());
   for (int y = 0; y < in.height(); y += strip) levels.run(y, std::min(in.height(), y + strip), out, progress);
 }
 

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "sieve/core/channels.hpp"
+#include "core/lightness.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/spatial/convolve.hpp"
 #include "sieve/spatial/gradient.hpp"
@@ -116,7 +116,7 @@ std::vector<NamedChain> against_grain(double s, bool color) {
 Damage measure_damage(const ConstView& in) {
   require_input(in, "measure_damage");
   Damage d;
-  Image gray = in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0));
+  Image gray = lightness(in);
   d.impulses = impulse_share(gray);
   const bool enough_levels = in.maximum == 0 || in.maximum >= 31;  // with few levels every step stands out
   d.impulse = enough_levels && d.impulses.dark + d.impulses.bright >= 0.005;
@@ -157,7 +157,7 @@ std::vector<Advice> propose(const Damage& d, bool color) {
   }
   if (!d.waves.empty()) {
     first = then(first, "remove_waves");
-    reason = then(reason, fmt::format("{} wave{} in the spectrum, the strongest of period {:.2f} pixels: just {} taken out", d.waves.size(), d.waves.size() == 1 ? " stands out" : "s stand out", d.waves[0].period, d.waves.size() == 1 ? "it is" : "they are"));
+    reason = then(reason, fmt::format("{} wave{} in the spectrum, the strongest of period {:.2f} pixels: {} taken out, nothing else", d.waves.size(), d.waves.size() == 1 ? " stands out" : "s stand out", d.waves[0].period, d.waves.size() == 1 ? "it is" : "they are"));
   }
   if (d.grain && d.photon) {
     const double peak = d.photons, even = 1 / (2 * std::sqrt(peak + 0.375));
@@ -184,7 +184,7 @@ std::vector<Advice> propose(const Damage& d, bool color) {
   }
   if (d.blurred) {
     const double sigma = std::clamp(d.blur, 0.5, 20.0);
-    const std::string why = fmt::format("the steepest edges are as wide as a Gaussian of sigma {:.1f} makes them; sharpening steepens them and brings no lost detail back", d.blur);
+    const std::string why = fmt::format("the steepest edges are as wide as a Gaussian of sigma {:.1f} makes them; sharpening steepens them; where the point spread function is known, wiener brings detail back", d.blur);
     all.push_back({true, fmt::format("limited_sharpen sigma={:.2f} amount=1.5", sigma), why + "; without halos"});
     all.push_back({true, fmt::format("unsharp sigma={:.2f} amount=1", sigma), why});
     return all;

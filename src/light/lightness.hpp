@@ -3,13 +3,10 @@
 
 #include <algorithm>
 
-#include "sieve/core/channels.hpp"
+#include "core/lightness.hpp"
 #include "tone/tone_map.hpp"
 
 namespace sieve {
-
-// The gray channel, or the luma of a color picture.
-inline Image lightness(const ConstView& in) { return in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0)); }
 
 // Puts a changed lightness in: the gray channel itself, or as the luma of every color with its hue kept. Where the input
 // is no number the result is none.

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "reference/plain_fourier.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -22,23 +23,6 @@ std::vector<Complex> line(const std::vector<Complex>& in, int sign) {
     for (int x = 0; x < n; ++x) out[static_cast<std::size_t>(u)] += in[static_cast<std::size_t>(x)] * turns[static_cast<std::size_t>(static_cast<long long>(u) * x % n)];
   }
   return out;
-}
-
-// Rows, then columns.
-void both(std::vector<Complex>& plane, int w, int h, int sign) {
-  for (int y = 0; y < h; ++y) {
-    checkpoint();
-    const auto at = plane.begin() + static_cast<std::ptrdiff_t>(y) * w;
-    const std::vector<Complex> row = line({at, at + w}, sign);
-    std::copy(row.begin(), row.end(), at);
-  }
-  for (int x = 0; x < w; ++x) {
-    checkpoint();
-    std::vector<Complex> column;
-    for (int y = 0; y < h; ++y) column.push_back(plane[static_cast<std::size_t>(y * w + x)]);
-    column = line(column, sign);
-    for (int y = 0; y < h; ++y) plane[static_cast<std::size_t>(y * w + x)] = column[static_cast<std::size_t>(y)];
-  }
 }
 
 double sample(float v) { return std::isfinite(v) ? static_cast<double>(v) : 0; }
@@ -81,6 +65,22 @@ Image by_blocks(const ConstView& in, int block, bool forward) {
 
 }  // namespace
 
+void fourier_by_sums(std::vector<Complex>& plane, int w, int h, int sign) {
+  for (int y = 0; y < h; ++y) {
+    checkpoint();
+    const auto at = plane.begin() + static_cast<std::ptrdiff_t>(y) * w;
+    const std::vector<Complex> row = line({at, at + w}, sign);
+    std::copy(row.begin(), row.end(), at);
+  }
+  for (int x = 0; x < w; ++x) {
+    checkpoint();
+    std::vector<Complex> column;
+    for (int y = 0; y < h; ++y) column.push_back(plane[static_cast<std::size_t>(y * w + x)]);
+    column = line(column, sign);
+    for (int y = 0; y < h; ++y) plane[static_cast<std::size_t>(y * w + x)] = column[static_cast<std::size_t>(y)];
+  }
+}
+
 std::vector<Complex> fourier(const ConstView& in) {
   const int w = in.width(), h = in.height();
   std::vector<Complex> out;
@@ -108,7 +108,7 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
         plane.emplace_back(px && py ? sample(in.at(*px, *py, c)) : 0);
       }
     }
-    both(plane, w, h, -1);
+    fourier_by_sums(plane, w, h, -1);
     const auto frequency = [](int i, int n) { return static_cast<double>(i > n / 2 ? i - n : i) / n; };
     // The highest frequency is its own mirror: both signs stand there.
     const auto gains = [&](double fx, double fy) {
@@ -118,7 +118,7 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
     for (int v = 0; v < h; ++v) {
       for (int u = 0; u < w; ++u) plane[static_cast<std::size_t>(v * w + u)] *= gains(frequency(u, w), frequency(v, h));
     }
-    both(plane, w, h, 1);
+    fourier_by_sums(plane, w, h, 1);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         out.at(x, y, c) = std::isfinite(in.at(x, y, c)) ? static_cast<float>(plane[static_cast<std::size_t>(y * w + x)].real() / (static_cast<double>(w) * h)) : in.at(x, y, c);

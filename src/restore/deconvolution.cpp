@@ -12,7 +12,7 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, Beyond>> ChoiceNames<Beyond>::all() {
-  static constexpr std::pair<const char*, Beyond> names[] = {{"reflect", Beyond::reflect}, {"taper", Beyond::taper}, {"wrap", Beyond::wrap}};
+  static constexpr std::pair<const char*, Beyond> names[] = {{"mirror", Beyond::mirror}, {"taper", Beyond::taper}, {"wrap", Beyond::wrap}};
   return names;
 }
 
@@ -27,11 +27,10 @@ HalfPlane<double> transfer_plane(const Kernel& psf, int width, int height) {
   const LineFft<double>& across = LineFft<double>::of(width);
   // Row by row, each tap at its distance from the anchor, wrapped around.
   std::vector<std::vector<double>> rows(static_cast<std::size_t>(height));
-  const auto modulo = [](int i, int n) { return i % n < 0 ? i % n + n : i % n; };
   for (int y = 0; y < k.height(); ++y) {
-    auto& row = rows[static_cast<std::size_t>(modulo(y - k.anchor_y(), height))];
+    auto& row = rows[static_cast<std::size_t>(*border_index(y - k.anchor_y(), height, Border::wrap))];
     row.resize(static_cast<std::size_t>(width));
-    for (int x = 0; x < k.width(); ++x) row[static_cast<std::size_t>(modulo(x - k.anchor_x(), width))] += k.at(x, y);
+    for (int x = 0; x < k.width(); ++x) row[static_cast<std::size_t>(*border_index(x - k.anchor_x(), width, Border::wrap))] += k.at(x, y);
   }
   const FftArray<double> line(static_cast<std::size_t>(width));
   for (int y = 0; y < height; ++y) {
@@ -49,7 +48,7 @@ HalfPlane<double> transfer_plane(const Kernel& psf, int width, int height) {
 }
 
 Frame frame_of(const Shape& s, Beyond beyond) {
-  if (beyond == Beyond::reflect) return {2 * s.width, 2 * s.height, Border::mirror};
+  if (beyond == Beyond::mirror) return {2 * s.width, 2 * s.height, Border::mirror};
   return {s.width, s.height, Border::wrap};
 }
 
@@ -80,7 +79,18 @@ Image tapered(const ConstView& channel, const Kernel& psf) {
   return out;
 }
 
+void tell_of_mirrors(const Kernel& psf, Beyond beyond) {
+  if (beyond != Beyond::mirror || !notes_heard()) return;
+  const auto differs = [](double a, double b) { return std::abs(a - b) > 1e-6; };
+  bool same = 2 * psf.anchor_x() + 1 == psf.width() && 2 * psf.anchor_y() + 1 == psf.height();
+  for (int y = 0; same && y < psf.height(); ++y) {
+    for (int x = 0; same && x < psf.width(); ++x) same = !differs(psf.at(x, y), psf.at(psf.width() - 1 - x, y)) && !differs(psf.at(x, y), psf.at(x, psf.height() - 1 - y));
+  }
+  if (!same) note("this PSF is another one in a mirror, so that mirrored borders may ring: try beyond=taper");
+}
+
 void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Beyond beyond, const Prepare& prepare) {
+  tell_of_mirrors(psf, beyond);
   const Frame f = frame_of(in.shape, beyond);
   const HalfPlane<double> h = transfer_plane(psf, f.width, f.height);
   const LineFft<double>& down = LineFft<double>::of(f.height);

@@ -35,6 +35,9 @@ void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Bey
 // The same by the sums that define the transforms: O(pixels * (width + height)).
 Image restore_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, const Prepare& prepare);
 
+// A note where a PSF is not the same mirrored and the picture goes on mirrored.
+void tell_of_mirrors(const Kernel& psf, Beyond beyond);
+
 // The PSF of sum 1; BadCall, naming `who`, where there is none.
 Kernel checked_psf(const Kernel& psf, const char* who);
 

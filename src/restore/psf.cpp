@@ -6,14 +6,14 @@
 #include <cmath>
 #include <limits>
 
-#include "sieve/core/channels.hpp"
+#include "core/lightness.hpp"
 #include "restore/deconvolution.hpp"
 
 namespace sieve {
 
 Kernel psf_of_picture(const ConstView& in) {
   require_input(in, "psf_of_picture");
-  const Image gray = in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0));
+  const Image gray = lightness(in);
   std::vector<double> taps;
   double sum = 0;
   for (int y = 0; y < in.height(); ++y) {

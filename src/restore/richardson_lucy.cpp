@@ -127,6 +127,7 @@ Image RichardsonLucy::operator()(const ConstView& in) const { return made(*this,
 void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   checked_psf(psf, "richardson_lucy");
+  tell_of_mirrors(psf, beyond);
   const double s = noise ? static_cast<double>(*noise) : noise_level(in);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     Progress progress(in.shape.color_channels());

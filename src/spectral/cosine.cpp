@@ -192,6 +192,10 @@ std::vector<Stage> CosineKeep::stages(const ConstView& in) const {
   stages.push_back({"log of the coefficients", coefficient_image(c), false});
   keep(c.view(), *this);
   stages.push_back({"log of those kept", coefficient_image(c), false});
+  if (block == 0) {
+    const int w = std::min(side, in.width()), h = std::min(side, in.height());
+    stages.push_back({"as many samples of the picture", Image(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h})), false});
+  }
   return stages;
 }
 std::string CosineKeep::meaning() const { return fmt::format("{} coefficients of every {}", static_cast<long long>(side) * side, block == 0 ? "picture" : fmt::format("block {0}x{0}", block)); }

@@ -1,7 +1,6 @@
 #include "spectral/fft.hpp"
 
 #include <algorithm>
-#include <map>
 #include <mutex>
 #include <type_traits>
 #include <utility>
@@ -13,21 +12,6 @@
 #endif
 
 namespace sieve {
-
-namespace {
-
-// Plans by key, made once under a lock.
-template <class Plan, class Key, class Make>
-const Plan& kept(const Key& key, Make make) {
-  static std::mutex mutex;
-  static std::map<Key, std::unique_ptr<Plan>> plans;
-  const std::lock_guard lock(mutex);
-  auto& plan = plans[key];
-  if (!plan) plan = make();
-  return *plan;
-}
-
-}  // namespace
 
 template <class T>
 const LineFft<T>& LineFft<T>::of(int n) {

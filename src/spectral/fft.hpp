@@ -4,7 +4,9 @@
 #include <complex>
 #include <cstddef>
 #include <cstdlib>
+#include <map>
 #include <memory>
+#include <mutex>
 #include <new>
 
 namespace sieve {
@@ -25,6 +27,17 @@ class FftArray {
   };
   std::unique_ptr<T, Free> data_;
 };
+
+// What is worked out once for a key (a plan, a table) and kept, made under a lock.
+template <class Plan, class Key, class Make>
+const Plan& kept(const Key& key, Make make) {
+  static std::mutex mutex;
+  static std::map<Key, std::unique_ptr<Plan>> plans;
+  const std::lock_guard lock(mutex);
+  auto& plan = plans[key];
+  if (!plan) plan = make();
+  return *plan;
+}
 
 // Transforms of one line of n numbers, any n, not normalized: there and back again multiplies by n. Safe to use from many
 // threads. All arrays are FftArrays, from their start. For float and double.

@@ -1,8 +1,6 @@
 #include "spectral/line_dct.hpp"
 
 #include <cmath>
-#include <map>
-#include <mutex>
 #include <numbers>
 
 #include "spectral/spectral_lanes.hpp"
@@ -10,12 +8,7 @@
 namespace sieve {
 
 const LineDct& LineDct::of(int n) {
-  static std::mutex mutex;
-  static std::map<int, std::unique_ptr<LineDct>> kept;
-  const std::lock_guard lock(mutex);
-  auto& one = kept[n];
-  if (!one) one = std::make_unique<LineDct>(n);
-  return *one;
+  return kept<LineDct>(n, [&] { return std::make_unique<LineDct>(n); });
 }
 
 // By a real Fourier transform of the same length: Makhoul, "A fast cosine transform in one and two dimensions", IEEE Trans.

@@ -5,7 +5,7 @@
 #include <complex>
 #include <numbers>
 
-#include "sieve/core/channels.hpp"
+#include "core/lightness.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/spatial/rank.hpp"
@@ -65,7 +65,7 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
   require_input(in, "find_waves");
   const int w = in.width(), h = in.height();
   if (std::min(w, h) < 16) return {};
-  Image gray = in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0));
+  Image gray = lightness(in);
   gray = map_samples(gray, [](float v) { return std::isfinite(v) ? v : 0; });
   // Slow content is far stronger than interference and would leak into its neighborhood.
   const double longest = std::min(32.0, std::min(w, h) / 8.0);

@@ -9,7 +9,7 @@
 #include <numbers>
 
 #include "core/finite.hpp"
-#include "sieve/core/channels.hpp"
+#include "core/lightness.hpp"
 #include "spectral/plane.hpp"
 
 namespace sieve {
@@ -21,7 +21,7 @@ std::span<const std::pair<const char*, Taper>> ChoiceNames<Taper>::all() {
 
 namespace {
 
-int modulo(int i, int n) { return i % n < 0 ? i % n + n : i % n; }
+int modulo(int i, int n) { return *border_index(i, n, Border::wrap); }
 
 // The frequency nearest to 0 that place i of n stands for.
 int nearest(int i, int n) { return i > n / 2 ? i - n : i; }
@@ -53,7 +53,7 @@ Image tapered(const Image& in, Taper taper) {
 template <class T>
 SpectrumOf<T> spectrum_of(const ConstView& in, Taper taper) {
   require_input(in, "spectrum");
-  Image gray = in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0));
+  Image gray = lightness(in);
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
       if (!std::isfinite(gray.at(x, y))) throw BadCall(fmt::format("spectrum: the sample at {},{} is not finite, and one such sample is everywhere in a spectrum; mend or crop it first", x, y));

@@ -23,7 +23,8 @@ struct ChoiceNames<BilateralWay> {
 /// distance and a Gaussian of their difference in level. Every color channel by itself; mirrored beyond the border. fast:
 /// for levels that lie half a `range` apart the picture is blurred, on cells of half a sigma, with the weights that a sample
 /// of that level would give, and every sample takes its value between the nearest cells and levels; for ranges of 0.02 and
-/// more its result lies within 0.011 of the same filter with an unlimited window. `range` auto: 2.5 times the estimated noise deviation, at least 0.02.
+/// more its result lies within 0.011 of the same filter with an unlimited window.
+/// Where the levels span more than 500 ranges it runs exactly. `range` auto: 2.5 times the estimated noise deviation, at least 0.02.
 /// NaN and infinities count as 0 in the fast way and stay. Sources: Tomasi and Manduchi, "Bilateral filtering for gray and
 /// color images", 1998; Durand and Dorsey, "Fast bilateral filtering for the display of high-dynamic-range images", 2002.
 struct Bilateral {

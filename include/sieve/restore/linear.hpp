@@ -11,7 +11,7 @@ namespace sieve {
 
 /// How a blurred picture goes on beyond its border: a blur brings light in from there, which nobody knows.
 enum class Beyond {
-  reflect,  ///< mirror images without end: no jump, hence no ripples from the border. Exact for a picture blurred with border=mirror by a symmetric PSF
+  mirror,   ///< mirror images without end, the edge sample repeated: no jump, hence no ripples from the border. Exact for a picture blurred with border=mirror by a symmetric PSF
   taper,    ///< the border is blended into the blur of the wrapped picture, over the width of the PSF
   wrap,     ///< the picture repeats: the circular model of textbooks, exact for a picture blurred with border=wrap
 };
@@ -24,8 +24,8 @@ struct ChoiceNames<Beyond> {
 /// these filters scale the PSF to sum 1, reckon in double, take each color channel by itself, and treat samples that are
 /// not finite as 0 and leave them. Source of them: Gonzalez and Woods, Digital Image Processing, chapter 5. O(pixels log pixels).
 struct Inverse {
-  Kernel psf = Kernel::gaussian(1);
-  Beyond beyond = Beyond::reflect;
+  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
+  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -38,12 +38,17 @@ struct Inverse {
 /// Pseudo-inverse: G / H where |H| is at least `threshold`. Below it the coefficient is left out, divided by H held at the threshold
 /// with its phase, or multiplied by `constant`.
 struct PseudoInverse {
-  enum class Below { drop, hold, constant };
-  Kernel psf = Kernel::gaussian(1);
+  /// What becomes of a coefficient below the threshold.
+  enum class Below {
+    drop,      ///< it is left out
+    hold,      ///< divided by H at the threshold, with H's phase
+    constant,  ///< multiplied by `constant`
+  };
+  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   float threshold = 0.05F;  ///< of |H|, 1e-9 to 1
-  Below below = Below::drop;
+  Below below = Below::drop;           ///< what becomes of a coefficient below the threshold
   float constant = 1;       ///< factor of the coefficients below, -100 to 100
-  Beyond beyond = Beyond::reflect;
+  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -61,10 +66,10 @@ struct ChoiceNames<PseudoInverse::Below> {
 /// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's. Source:
 /// Wiener, 1949.
 struct Wiener {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   std::optional<float> ratio = {};  ///< K, 0 to 1000; auto: measured
   std::optional<float> noise = {};  ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
-  Beyond beyond = Beyond::reflect;
+  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -88,12 +93,12 @@ struct ChoiceNames<WeightBy> {
 /// regularization (`smooth` no). `weight` auto: found by bisection so that the residual equals the noise, or by cross-validation;
 /// the notes tell the iterations. Source: Hunt, 1973.
 struct LeastSquares {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   std::optional<float> weight = {};  ///< 0 to 1e6; auto: see `by`
-  WeightBy by = WeightBy::discrepancy;
-  bool smooth = true;
+  WeightBy by = WeightBy::discrepancy;  ///< how weight=auto is found
+  bool smooth = true;                  ///< L the Laplacian; no: L = 1
   std::optional<float> noise = {};   ///< deviation of the noise, 0 to 1; auto: estimated
-  Beyond beyond = Beyond::reflect;
+  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

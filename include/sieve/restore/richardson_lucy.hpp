@@ -3,7 +3,6 @@
 
 #include <optional>
 #include <string>
-#include <vector>
 
 #include "sieve/restore/linear.hpp"
 
@@ -15,12 +14,12 @@ namespace sieve {
 /// residual's deviation is below it (discrepancy): without an end the noise grows. Samples below 0 count as 0. Sources:
 /// Richardson, 1972; Lucy, 1974. O(iterations * pixels log pixels).
 struct RichardsonLucy {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   int iterations = 30;               ///< at most, 1 to 10000
-  bool accelerate = true;
+  bool accelerate = true;            ///< steps beyond each result
   float smoothness = 0;              ///< 0 to 0.1
   std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Beyond beyond = Beyond::reflect;
+  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

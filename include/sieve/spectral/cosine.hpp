@@ -17,9 +17,11 @@ namespace sieve {
 /// coefficient of its block. Source: Ahmed, Natarajan and Rao, "Discrete cosine transform", 1974. Whole: O(pixels log pixels)
 /// for any size; blocks of 8: a few operations a sample; other blocks: O(pixels * block).
 Image cosine_forward(const ConstView& in, int block = 0);
+/// The same into a buffer of the picture's shape.
 void cosine_forward(const ConstView& in, int block, const View& out);
 /// The picture back (type III).
 Image cosine_inverse(const ConstView& coefficients, int block = 0);
+/// The same into a buffer of the picture's shape.
 void cosine_inverse(const ConstView& coefficients, int block, const View& out);
 
 /// log(1 + |c| * 255) over its largest value: a picture of coefficients, 0..1.
@@ -28,17 +30,19 @@ Image coefficient_image(const ConstView& coefficients);
 /// Keeps k x k coefficients of the cosine transform of every block (or of the whole picture) and drops the rest. Channels each
 /// by themselves. Not finite samples count as 0 and stay.
 struct CosineKeep {
+  /// Which ones are kept.
   enum class Which {
     corner,   ///< the k slowest of each direction
     largest,  ///< the k x k largest, wherever they are; the first of equals
   };
   int side = 64;                   ///< k, 1 to 65535; more than there are keeps all
-  Which which = Which::largest;
+  Which which = Which::largest;    ///< the slowest, or the largest
   int block = 0;                   ///< samples a side, 0: the whole picture; up to 4096
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// The coefficients, those kept, and, of the whole picture, the part of as many samples around its middle.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;

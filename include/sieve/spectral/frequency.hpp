@@ -44,15 +44,16 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
 /// Processing, chapter 4. Mirrored, all of them run by the cosine transform: no padding is needed. O(pixels log pixels).
 struct LowPass {
   float cutoff = 0.1F;                 ///< cycles per pixel, 0.0005 to 1
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                       ///< of butterworth, 1 to 20
-  Padding padding = Padding::mirror;
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
   /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
@@ -62,14 +63,16 @@ struct LowPass {
 /// High-pass: one minus the low-pass. The mean goes too: the result is signed, around 0.
 struct HighPass {
   float cutoff = 0.02F;                ///< cycles per pixel, 0.0005 to 1
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                       ///< of butterworth, 1 to 20
-  Padding padding = Padding::mirror;
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
@@ -81,14 +84,16 @@ struct HighPass {
 struct BandStop {
   float low = 0.05F;                   ///< cycles per pixel, 0 to 1
   float high = 0.1F;                   ///< cycles per pixel, above low
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                       ///< of butterworth, 1 to 20
-  Padding padding = Padding::mirror;
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
@@ -99,14 +104,16 @@ struct BandStop {
 struct BandPass {
   float low = 0.05F;                   ///< cycles per pixel, 0 to 1
   float high = 0.1F;                   ///< cycles per pixel, above low
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                       ///< of butterworth, 1 to 20
-  Padding padding = Padding::mirror;
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
@@ -118,14 +125,16 @@ struct HighEmphasis {
   float cutoff = 0.05F;                ///< cycles per pixel, 0.0005 to 1
   float keep = 1;                      ///< gain of the slow part, 0 to 10
   float boost = 1;                     ///< what is added to it for the fast part, -10 to 10
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                       ///< of butterworth, 1 to 20
-  Padding padding = Padding::mirror;
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;

@@ -23,15 +23,17 @@ struct TextValue<FrequencyPoints> {
 struct Notch {
   FrequencyPoints points = {{{0.125, 0}}};  ///< cycles per pixel
   float width = 0.01F;                      ///< radius in cycles per pixel, 0.0005 to 0.5
-  PassForm form = PassForm::gaussian;
+  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
   int order = 2;                            ///< of butterworth, 1 to 20
-  bool pass = false;
-  Padding padding = Padding::mirror;
+  bool pass = false;                        ///< keeps the points alone
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
@@ -42,13 +44,15 @@ struct Notch {
 /// size; between its samples it is interpolated linearly. A gray picture serves all channels. Made even, so that the result
 /// is real: the mean of each point and its mirror point is taken.
 struct Transfer {
-  Picture with = {};
-  Padding padding = Padding::mirror;
+  Picture with = {};                   ///< the gray picture of the gains
+  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
 
+  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   static void describe(Description<Transfer>& d);
@@ -65,6 +69,7 @@ struct RemoveWaves {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// Spectrum before, transfer function, spectrum after, and the signed change.
   std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   static void describe(Description<RemoveWaves>& d);

@@ -14,7 +14,7 @@ enum class Origin { corner, center };
 
 /// What is done against the cross that unlike opposite borders cause in a spectrum.
 enum class Taper {
-  none,
+  none,      ///< nothing
   hann,      ///< a raised cosine over the whole side, on the picture less its mean
   tukey,     ///< a raised cosine over the outer eighths
   periodic,  ///< the periodic part of the picture, without the smooth part that makes up for the jump at the border
@@ -40,14 +40,18 @@ class SpectrumOf {
   void set(int u, int v, std::complex<T> value);
   /// The stored columns 0..columns()-1 (u = 0..w/2) of row v = 0..height-1.
   std::complex<T>* row(int v) { return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns()); }
+  /// The same, read-only.
   const std::complex<T>* row(int v) const { return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns()); }
+  /// How many columns are stored: width / 2 + 1.
   int columns() const { return width_ / 2 + 1; }
 
  private:
   int width_, height_;
   std::vector<std::complex<T>> values_;
 };
+/// In single precision.
 using Spectrum = SpectrumOf<float>;
+/// In double precision.
 using DoubleSpectrum = SpectrumOf<double>;
 
 /// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused (BadCall): one would be
@@ -57,15 +61,17 @@ Spectrum spectrum(const ConstView& in, Taper taper = Taper::none);
 DoubleSpectrum double_spectrum(const ConstView& in, Taper taper = Taper::none);
 /// The gray picture of a spectrum.
 Image picture_of(const Spectrum& s);
+/// The same, reckoned in double.
 Image picture_of(const DoubleSpectrum& s);
 
-/// A picture of a spectrum.
+/// What a picture of a spectrum shows.
 enum class SpectrumShown {
   magnitude,  ///< |F|
   phase,      ///< radians, -pi..pi
   power,      ///< |F|^2
   logarithm,  ///< log(1 + n |F|) over its largest, n the number of pixels: 0..1, the largest 1
 };
+/// A gray picture of a spectrum, of the size of the picture it came from. O(pixels).
 Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::logarithm, Origin origin = Origin::center);
 
 /// What stands at one point of a picture of a spectrum.
@@ -86,7 +92,8 @@ FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin = Origin::ce
 /// of each point and its mirror one; at most `most`. O(pixels).
 std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
 
-/// Mean of |F|^2 over rings of a width of `step` cycles per pixel; entry i is for frequencies from i * step on, up to 0.5.
+/// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, BadCall otherwise); entry i is for frequencies from
+/// i * step on, up to 0.5. O(pixels).
 std::vector<double> radial_power(const Spectrum& s, double step);
 
 /// The picture without the smooth part that makes opposite borders alike. Each color channel by itself. Source: Moisan,

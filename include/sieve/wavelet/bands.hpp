@@ -18,8 +18,8 @@ struct WaveletDetails {
 
 /// A picture as wavelet coefficients.
 struct WaveletBands {
-  Wavelet wavelet = Wavelet::nine_seven;
-  bool undecimated = false;
+  Wavelet wavelet = Wavelet::nine_seven;  ///< that it was transformed with
+  bool undecimated = false;               ///< every band has the size of the picture
   Shape shape;                         ///< of the picture, color channels only
   int margin = 0;                      ///< undecimated bands of an orthogonal wavelet reach so far beyond the picture on every side
   std::vector<WaveletDetails> levels;  ///< finest first
@@ -52,6 +52,7 @@ struct BandEnergy {
   double energy = 0;  ///< sum of squares over all channels
   double share = 0;   ///< of the sum over all bands
 };
+/// The energies of all bands, the finest first, the approximation last. O(samples).
 std::vector<BandEnergy> band_energies(const WaveletBands& bands);
 
 /// The usual nested picture of decimated bands: the approximation at the upper left, vertical details to its right,

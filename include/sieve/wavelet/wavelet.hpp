@@ -28,8 +28,8 @@ struct ChoiceNames<Wavelet> {
 /// analysis  low[k] = sum over t of low[t] x[2k + t - low_at], high[k] likewise;
 /// synthesis x[2k + t - low_back_at] += low_back[t] low[k], and high likewise.
 struct WaveletTaps {
-  std::vector<double> low, high, low_back, high_back;
-  int low_at = 0, high_at = 0, low_back_at = 0, high_back_at = 0;
+  std::vector<double> low, high, low_back, high_back;              ///< the taps
+  int low_at = 0, high_at = 0, low_back_at = 0, high_back_at = 0;  ///< the place of each filter that lies on sample 2k
   bool symmetric = false;  ///< the biorthogonal ones: as many coefficients as samples, beyond the border the reflection; else
                            ///< (n + taps - 1) / 2 coefficients a band, beyond the border the mirrored signal
 };

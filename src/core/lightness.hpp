@@ -1,0 +1,9 @@
+#pragma once
+#include "sieve/core/channels.hpp"
+
+namespace sieve {
+
+// The gray channel, or the luma of a color picture, as a picture of its own.
+inline Image lightness(const ConstView& in) { return in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0)); }
+
+}  // namespace sieve
