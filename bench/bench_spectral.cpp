@@ -1,8 +1,6 @@
 // Fourier and cosine transforms: against the bare FFT library with as many threads, and against a parallel copy.
 
-#include <fftw3.h>
-
-#include "against_copy.hpp"
+#include "against_fft.hpp"
 
 using namespace sieve;
 
@@ -13,48 +11,8 @@ const Image& square() {
   return image;
 }
 
-// The library's own two-dimensional transform, there and back, planned with the same effort.
-class Bare {
- public:
-  explicit Bare(const Image& in) : samples_(in.shape().pixels()), spectrum_(in.shape().pixels()) {
-    fftwf_init_threads();
-    fftwf_plan_with_nthreads(threads());
-    auto* s = reinterpret_cast<fftwf_complex*>(spectrum_.data());
-    there_ = fftwf_plan_dft_r2c_2d(in.height(), in.width(), samples_.data(), s, FFTW_ESTIMATE);
-    back_ = fftwf_plan_dft_c2r_2d(in.height(), in.width(), s, samples_.data(), FFTW_ESTIMATE);
-    fftwf_plan_with_nthreads(1);  // for the plans that the library under test makes itself
-    for (int y = 0; y < in.height(); ++y) std::copy_n(in.row(y), in.width(), samples_.data() + static_cast<std::ptrdiff_t>(y) * in.width());
-  }
-  void forward() const { fftwf_execute(there_); }
-  void inverse() const { fftwf_execute(back_); }
-
- private:
-  std::vector<float> samples_;
-  std::vector<std::complex<float>> spectrum_;
-  fftwf_plan there_, back_;
-};
-
 template <class Work>
-void against_bare(const char* name, bool both, Work work) {
-  benchmark::RegisterBenchmark(name, [=](benchmark::State& state) {
-    const Image& in = square();
-    static const Bare bare(in);
-    Image out(in.shape());
-    std::vector<double> times, bares;
-    work(in, out.view());
-    bare.forward();
-    for (auto _ : state) {
-      bares.push_back(bench::seconds([&] {
-        bare.forward();
-        if (both) bare.inverse();
-      }));
-      times.push_back(bench::seconds([&] { work(in, out.view()); }));
-      state.SetIterationTime(times.back());
-    }
-    state.counters["x_bare_fft"] = bench::median(times) / bench::median(bares);
-    state.counters["bare_ms"] = 1e3 * bench::median(bares);
-  })->UseManualTime()->Unit(benchmark::kMillisecond)->MinTime(0.5);
-}
+void against_bare(const char* name, bool both, Work work) { bench::against_bare(name, square, 2048, both, work); }
 
 }  // namespace
 

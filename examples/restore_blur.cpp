@@ -29,6 +29,10 @@ int main(int argc, char** argv) try {
   tell("wiener", best);
   tell("least_squares", sieve::LeastSquares{.psf = psf}(blurred));
   tell("richardson_lucy", sieve::RichardsonLucy{.psf = psf, .iterations = 20, .smoothness = 0.003F}(blurred));
+  tell("least_variation", sieve::LeastVariation{.psf = psf, .iterations = 40}(blurred));
+  // And where the blur is not known: a Gaussian that makes the edges as wide, with how sure that is.
+  const sieve::FoundPsf found = sieve::psf_blind(blurred);
+  std::cout << "blind: " << found.psf.text() << ", confidence " << found.confidence << '\n';
   sieve::io::write(argv[2], best);
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';

@@ -25,6 +25,7 @@ std::vector<std::string> findings(const Damage& d) {
   for (const Wave& w : d.waves) lines.push_back(fmt::format("wave: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}", w.period, w.angle, w.amplitude));
   if (d.waves.empty()) lines.emplace_back("waves: none");
   lines.push_back(d.blur == 0 ? "blur: no clear edge to measure it at" : fmt::format("blur: the steepest edges are like those of a Gaussian of sigma {:.2f} pixels{}", d.blur, d.blurred ? "" : ": sharp"));
+  if (d.shaken) lines.push_back(fmt::format("motion: {:.1f} pixels at {:.1f} degrees", d.motion_length, d.motion_angle));
   return lines;
 }
 
@@ -46,7 +47,7 @@ int advise(const Session& session, const Options& o) {
       chains.push_back(std::move(j));
     }
     print_json({{"input", o.in}, {"kind", d.kind}, {"noise", d.noise}, {"photons", d.photon ? ordered_json(d.photons) : ordered_json(nullptr)}, {"dark_impulses", d.impulses.dark},
-                {"bright_impulses", d.impulses.bright}, {"waves", waves}, {"blur", d.blur}, {"blurred", d.blurred}, {"proposals", chains}});
+                {"bright_impulses", d.impulses.bright}, {"waves", waves}, {"blur", d.blur}, {"motion", d.shaken ? ordered_json{{"length", d.motion_length}, {"angle", d.motion_angle}} : ordered_json(nullptr)}, {"blurred", d.blurred}, {"proposals", chains}});
   } else {
     fmt::print("{}\n", o.in);
     for (const std::string& line : findings(d)) fmt::print("  {}\n", line);

@@ -27,7 +27,7 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
-  const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_list(app, session),
+  const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_list(app, session),
                                          declare_kernel(app, session), declare_judge(app, session), declare_lineup(app, session),
                                          declare_sweep(app, session), declare_verify(app, session), declare_time(app, session), declare_demo(app, session)};
   try {

@@ -21,7 +21,7 @@ struct Options {
 
 // A kernel's text, or a picture file.
 Kernel psf_of(const Session& session, const std::string& spec) {
-  if (io::format_of_name(spec)) return psf_of_picture(session.read(spec).image);
+  if (io::format_of_name(spec)) return Kernel::of_picture(session.read(spec).image);
   const Kernel k = Kernel::parse(spec, session.resources());
   if (!(k.sum() > 0)) throw BadCall(fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", spec, k.sum()));
   return k.normalized();

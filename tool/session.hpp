@@ -37,6 +37,7 @@ Command declare_apply(CLI::App& root, Session& session);
 Command declare_list(CLI::App& root, Session& session);
 Command declare_kernel(CLI::App& root, Session& session);
 Command declare_psf(CLI::App& root, Session& session);
+Command declare_find_psf(CLI::App& root, Session& session);
 Command declare_judge(CLI::App& root, Session& session);
 Command declare_lineup(CLI::App& root, Session& session);
 Command declare_sweep(CLI::App& root, Session& session);

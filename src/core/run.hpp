@@ -6,11 +6,17 @@
 
 namespace sieve {
 
+// The checks of filter and input.
+template <class F>
+void ready(const F& filter, const ConstView& in) {
+  check(filter);
+  require_input(in, description_of<F>().name.c_str());
+}
+
 // The result of a filter that writes into a buffer, in a picture of its own.
 template <class F>
 Image made(const F& filter, const ConstView& in) {
-  check(filter);
-  require_input(in, description_of<F>().name.c_str());
+  ready(filter, in);
   Shape shape = in.shape;
   if constexpr (requires { filter.shape(in.shape); }) shape = filter.shape(in.shape);
   Image out(shape, in.maximum);
@@ -21,9 +27,8 @@ Image made(const F& filter, const ConstView& in) {
 // The checks at the start of every writing call operator.
 template <class F>
 void ready(const F& filter, const ConstView& in, const View& out) {
-  check(filter);
+  ready(filter, in);
   const char* name = description_of<F>().name.c_str();
-  require_input(in, name);
   Shape shape = in.shape;
   if constexpr (requires { filter.shape(in.shape); }) shape = filter.shape(in.shape);
   require_output(in, out, shape, name);

@@ -89,7 +89,9 @@ const Catalogue& Catalogue::standard() {
     c.add<PseudoInverse>();
     c.add<Wiener>();
     c.add<LeastSquares>();
+    c.add<Landweber>();
     c.add<RichardsonLucy>();
+    c.add<LeastVariation>();
     c.add<Unsharp>();
     c.add<LaplacianSharpen>();
     c.add<LimitedSharpen>();

@@ -7,8 +7,8 @@
 
 #include "core/lightness.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/restore/find_psf.hpp"
 #include "sieve/spatial/convolve.hpp"
-#include "sieve/spatial/gradient.hpp"
 #include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
 
@@ -73,31 +73,6 @@ GrainLine grain_line(const ConstView& gray) {
   return line;
 }
 
-// Sigma of the blur of the steepest edges.
-double edge_blur(const Image& gray) {
-  const Image once = GradientMagnitude{}(gray), again = GradientMagnitude{}(Gaussian{.sigma = 1}(gray));
-  struct Edge {
-    float size, ratio;
-  };
-  std::vector<Edge> edges;
-  for (int y = 2; y + 2 < gray.height(); ++y) {
-    for (int x = 2; x + 2 < gray.width(); ++x) {
-      const float g = once.at(x, y), h = again.at(x, y);
-      // On the ridge of the gradient only: beside it the ratio tells nothing.
-      const bool ridge = (g >= once.at(x - 1, y) && g >= once.at(x + 1, y)) || (g >= once.at(x, y - 1) && g >= once.at(x, y + 1));
-      if (ridge && g > 0.05F && h > 0) edges.push_back({g, g / h});
-    }
-  }
-  if (edges.size() < 32) return 0;
-  const auto strongest = static_cast<std::ptrdiff_t>(std::max<std::size_t>(32, edges.size() / 10));
-  std::nth_element(edges.begin(), edges.begin() + strongest - 1, edges.end(), [](const Edge& p, const Edge& q) { return p.size > q.size; });
-  std::vector<float> ratios;
-  for (auto e = edges.begin(); e != edges.begin() + strongest; ++e) ratios.push_back(e->ratio);
-  std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
-  const double r = static_cast<double>(ratios[ratios.size() / 2]);
-  return r > 1.0005 ? 1 / std::sqrt(r * r - 1) : 30;
-}
-
 struct NamedChain {
   std::string chain, why;
 };
@@ -135,9 +110,12 @@ Damage measure_damage(const ConstView& in) {
       d.floor_noise = std::sqrt(line.a);
     }
   }
-  d.blur = edge_blur(d.grain ? Gaussian{.sigma = 1}(gray) : gray);
-  // What was smoothed here is taken off again.
-  if (d.grain) d.blur = std::sqrt(std::max(0.0, d.blur * d.blur - 1));
+  d.blur = edge_blur(gray);
+  if (in.width() >= 64 && in.height() >= 64) {
+    const FoundPsf motion = psf_from_motion(gray);
+    d.shaken = motion.confidence >= 0.7 && d.waves.empty();
+    if (d.shaken) d.motion_length = motion.size, d.motion_angle = motion.angle;
+  }
   d.blurred = d.blur >= 1.2 && d.blur < 20;
   const auto also = [&](const char* what) { d.kind += (d.kind.empty() ? "" : " and ") + std::string(what); };
   if (d.impulse) also("impulse");
@@ -180,6 +158,14 @@ std::vector<Advice> propose(const Damage& d, bool color) {
       for (const Wave& w : d.waves) points += fmt::format("{}{:.4f},{:.4f}", points.empty() ? "" : "/", w.fx, w.fy);
       all.push_back({true, fmt::format("notch points={} width=0.005", points), "the same in the frequency domain: leaves a rest near the border"});
     }
+    return all;
+  }
+  if (d.shaken) {
+    const std::string psf = fmt::format("psf=motion:length={:.1f},angle={:.1f}", d.motion_length, d.motion_angle);
+    const std::string why = fmt::format("a straight motion over {:.1f} pixels at {:.1f} degrees shows in the cepstrum", d.motion_length, d.motion_angle);
+    // An estimated PSF is a little wrong, which is worth more noise than there is.
+    all.push_back({true, fmt::format("wiener {} noise={:.4f} beyond=taper", psf, std::max(0.005, 2 * d.noise)), why + ": undone as far as the noise allows"});
+    all.push_back({true, fmt::format("least_variation {} noise={:.4f} beyond=taper", psf, std::max(0.005, 2 * d.noise)), why + "; even areas and sharp edges, slower"});
     return all;
   }
   if (d.blurred) {

@@ -4,9 +4,12 @@
 #include <array>
 #include <cmath>
 
+#include "core/lightness.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/spatial/convolve.hpp"
+#include "sieve/spatial/gradient.hpp"
+#include "sieve/spatial/smooth.hpp"
 #include "sieve/tone/statistics.hpp"
 #include "spatial/stacked_gaussian.hpp"
 
@@ -22,6 +25,34 @@ double noise_level(const ConstView& in) {
     sum += percentile(response, 0.5) / (0.6745 * 6);
   }
   return sum / color;
+}
+
+double edge_blur(const ConstView& in) {
+  require_input(in, "edge_blur");
+  const bool grain = noise_level(in) >= 0.008;
+  const Image gray = grain ? Gaussian{.sigma = 1}(lightness(in)) : lightness(in);
+  const Image once = GradientMagnitude{}(gray), again = GradientMagnitude{}(Gaussian{.sigma = 1}(gray));
+  struct Edge {
+    float size, ratio;
+  };
+  std::vector<Edge> edges;
+  for (int y = 2; y + 2 < gray.height(); ++y) {
+    for (int x = 2; x + 2 < gray.width(); ++x) {
+      const float g = once.at(x, y), h = again.at(x, y);
+      // On the ridge of the gradient only: beside it the ratio tells nothing.
+      const bool ridge = (g >= once.at(x - 1, y) && g >= once.at(x + 1, y)) || (g >= once.at(x, y - 1) && g >= once.at(x, y + 1));
+      if (ridge && g > 0.05F && h > 0) edges.push_back({g, g / h});
+    }
+  }
+  if (edges.size() < 32) return 0;
+  const auto strongest = static_cast<std::ptrdiff_t>(std::max<std::size_t>(32, edges.size() / 10));
+  std::nth_element(edges.begin(), edges.begin() + strongest - 1, edges.end(), [](const Edge& p, const Edge& q) { return p.size > q.size; });
+  std::vector<float> ratios;
+  for (auto e = edges.begin(); e != edges.begin() + strongest; ++e) ratios.push_back(e->ratio);
+  std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
+  const double r = static_cast<double>(ratios[ratios.size() / 2]);
+  const double sigma = r > 1.0005 ? 1 / std::sqrt(r * r - 1) : 30;
+  return grain ? std::sqrt(std::max(0.0, sigma * sigma - 1)) : sigma;
 }
 
 ImpulseShare impulse_share(const ConstView& in) {

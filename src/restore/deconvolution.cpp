@@ -2,12 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 #include "core/finite.hpp"
-#include "sieve/core/watch.hpp"
+#include "sieve/spatial/convolve.hpp"
 
 namespace sieve {
 
@@ -21,30 +23,89 @@ Kernel checked_psf(const Kernel& psf, const char* who) {
   return psf.normalized();
 }
 
-HalfPlane<double> transfer_plane(const Kernel& psf, int width, int height) {
+bool mirrors_alike(const Kernel& psf) {
+  double most = 0;
+  for (const double t : psf.taps()) most = std::max(most, std::abs(t));
+  const auto alike = [&](double a, double b) { return std::abs(a - b) <= 1e-9 * most; };
+  if (2 * psf.anchor_x() + 1 != psf.width() || 2 * psf.anchor_y() + 1 != psf.height()) return false;
+  for (int y = 0; y < psf.height(); ++y) {
+    for (int x = 0; x < psf.width(); ++x) {
+      if (!alike(psf.at(x, y), psf.at(psf.width() - 1 - x, y)) || !alike(psf.at(x, y), psf.at(x, psf.height() - 1 - y))) return false;
+    }
+  }
+  return true;
+}
+
+namespace {
+
+// H(u, v) = sum over the quarter of the taps from the anchor on of k cos(pi u x / w) cos(pi v y / h), as two matrix products.
+FftArray<double> cosine_transfer(const Kernel& k, int w, int h) {
+  const int across = k.width() - k.anchor_x(), down = k.height() - k.anchor_y();
+  const auto waves = [](int n, int taps) {
+    Eigen::MatrixXd m(n, taps);
+    for (int x = 0; x < taps; ++x) {
+      for (int u = 0; u < n; ++u) m(u, x) = (x == 0 ? 1 : 2) * std::cos(std::numbers::pi * static_cast<double>(static_cast<long long>(u) * x % (2LL * n)) / n);
+    }
+    return m;
+  };
+  Eigen::MatrixXd quarter(down, across);
+  for (int y = 0; y < down; ++y) {
+    for (int x = 0; x < across; ++x) quarter(y, x) = k.at(k.anchor_x() + x, k.anchor_y() + y);
+  }
+  const Eigen::MatrixXd rows = quarter * waves(w, across).transpose();
+  FftArray<double> values(static_cast<std::size_t>(w) * static_cast<std::size_t>(h));
+  const Eigen::MatrixXd columns = waves(h, down);
+  // Column by column of the result, as it is stored.
+  parallel_rows((w + 63) / 64, static_cast<std::size_t>(h) * 64 * static_cast<std::size_t>(down), [&](int first, int last) {
+    const int x0 = 64 * first, n = std::min(w, 64 * last) - x0;
+    Eigen::Map<Eigen::MatrixXd>(values.data() + static_cast<std::size_t>(x0) * static_cast<std::size_t>(h), h, n).noalias() = columns * rows.middleCols(x0, n);
+  });
+  return values;
+}
+
+}  // namespace
+
+Transfer2d transfer_of(const Kernel& psf, int width, int height) {
   const Kernel k = checked_psf(psf, "transfer function");
-  HalfPlane<double> h(width, height);
-  const LineFft<double>& across = LineFft<double>::of(width);
-  // Row by row, each tap at its distance from the anchor, wrapped around.
-  std::vector<std::vector<double>> rows(static_cast<std::size_t>(height));
+  const Grid grid{{width, height, Border::wrap}, false, width / 2 + 1, height};
+  Transfer2d t{grid, FftArray<std::complex<double>>(grid.size()), FftArray<double>(0)};
+  // Each row of taps at its distance from the anchor, wrapped around; rows that meet add up. All other rows are 0.
+  std::map<int, std::vector<double>> rows;
   for (int y = 0; y < k.height(); ++y) {
-    auto& row = rows[static_cast<std::size_t>(*border_index(y - k.anchor_y(), height, Border::wrap))];
+    auto& row = rows[*border_index(y - k.anchor_y(), height, Border::wrap)];
     row.resize(static_cast<std::size_t>(width));
     for (int x = 0; x < k.width(); ++x) row[static_cast<std::size_t>(*border_index(x - k.anchor_x(), width, Border::wrap))] += k.at(x, y);
   }
+  const HalfPlane<double> across(width, static_cast<int>(rows.size()));
+  const LineFft<double>& line_fft = LineFft<double>::of(width);
   const FftArray<double> line(static_cast<std::size_t>(width));
-  for (int y = 0; y < height; ++y) {
-    const auto& row = rows[static_cast<std::size_t>(y)];
-    if (row.empty()) {
-      std::fill_n(h.row(y), h.columns, 0.0);
-      continue;
-    }
+  std::vector<int> places;
+  for (const auto& [y, row] : rows) {
     std::copy(row.begin(), row.end(), line.data());
-    across.forward(line.data(), h.row(y));
+    line_fft.forward(line.data(), across.row(static_cast<int>(places.size())));
+    places.push_back(y);
   }
   const LineFft<double>& down = LineFft<double>::of(height);
-  each_column<double>(h, [&](int, std::complex<double>* c) { down.forward(c); });
-  return h;
+  parallel_rows(grid.columns, static_cast<std::size_t>(height) * 16, [&](int first, int last) {
+    const FftArray<std::complex<double>> column(static_cast<std::size_t>(height));
+    for (int u = first; u < last; ++u) {
+      std::fill_n(column.data(), height, 0.0);
+      for (std::size_t i = 0; i < places.size(); ++i) column[static_cast<std::size_t>(places[i])] = across.row(static_cast<int>(i))[u];
+      down.forward(column.data());
+      std::copy_n(column.data(), height, t.fourier.data() + grid.place(u, 0));
+    }
+  });
+  return t;
+}
+
+Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond) {
+  const Frame f = frame_of(shape, beyond);
+  if (beyond == Beyond::mirror && mirrors_alike(psf)) {
+    return {{f, true, shape.width, shape.height}, FftArray<std::complex<double>>(0), cosine_transfer(checked_psf(psf, "transfer function"), shape.width, shape.height)};
+  }
+  Transfer2d t = transfer_of(psf, f.width, f.height);
+  t.grid.frame = f;
+  return t;
 }
 
 Frame frame_of(const Shape& s, Beyond beyond) {
@@ -52,63 +113,199 @@ Frame frame_of(const Shape& s, Beyond beyond) {
   return {s.width, s.height, Border::wrap};
 }
 
-Image tapered(const ConstView& channel, const Kernel& psf) {
-  const int w = channel.width(), h = channel.height();
-  const HalfPlane<double> hp = transfer_plane(psf, w, h), g(w, h);
-  forward_rows(channel, w, Border::wrap, g);
-  const LineFft<double>& down = LineFft<double>::of(h);
-  each_column<double>(g, [&](int u, std::complex<double>* line) {
-    down.forward(line);
-    for (int v = 0; v < h; ++v) line[v] *= hp.row(v)[u];
-    down.inverse(line);
+ChannelSpectrum::ChannelSpectrum(const ConstView& channel, const Transfer2d& transfer) : transfer_(transfer) {
+  const Grid& g = transfer.grid;
+  if (g.cosine) {
+    cosine_ = std::make_unique<CosinePlane>(channel.width(), channel.height());
+    cosine_rows(channel, *cosine_);
+  } else {
+    fourier_ = std::make_unique<HalfPlane<double>>(g.frame.width, g.frame.height);
+    forward_rows(channel, g.frame.width, g.frame.border, *fourier_);
+  }
+}
+
+Measured ChannelSpectrum::measure() {
+  const Grid& g = transfer_.grid;
+  Measured m{g, std::vector<double>(g.size()), std::vector<double>(g.size())};
+  const auto keep = [&](int u, auto power) {
+    for (int v = 0; v < g.rows; ++v) {
+      m.transfer[g.place(u, v)] = std::norm(transfer_.at(u, v));
+      m.picture[g.place(u, v)] = power(v);
+    }
+  };
+  const bool first = !whole_;
+  if (cosine_) {
+    // The orthonormal coefficients as those of the mirrored frame.
+    const double all = 4.0 * static_cast<double>(g.frame.width) * g.frame.height;
+    each_cosine_column(*cosine_, [&](const auto& dct, const auto& s, int u, double* line) {
+      if (first) dct.forward(line, line, s);
+      keep(u, [&](int v) { return line[v] * line[v] * all / g.times(u, v); });
+    });
+  } else {
+    const LineFft<double>& down = LineFft<double>::of(g.rows);
+    each_column<double>(*fourier_, [&](int u, std::complex<double>* line) {
+      if (first) down.forward(line);
+      keep(u, [&](int v) { return std::norm(line[v]); });
+    });
+  }
+  whole_ = true;
+  return m;
+}
+
+void ChannelSpectrum::restore(const Factor& factor, const View& out) {
+  const Grid& g = transfer_.grid;
+  if (cosine_) {
+    each_cosine_column(*cosine_, [&](const auto& dct, const auto& s, int u, double* line) {
+      if (!whole_) dct.forward(line, line, s);
+      for (int v = 0; v < g.rows; ++v) line[v] *= factor(u, v, transfer_.cosine[g.place(u, v)]).real();
+      dct.inverse(line, line, s);
+    });
+    cosine_rows_back(*cosine_, out);
+  } else {
+    const LineFft<double>& down = LineFft<double>::of(g.rows);
+    each_column<double>(*fourier_, [&](int u, std::complex<double>* line) {
+      if (!whole_) down.forward(line);
+      for (int v = 0; v < g.rows; ++v) line[v] *= factor(u, v, transfer_.fourier[g.place(u, v)]);
+      down.inverse(line);
+    });
+    inverse_rows(*fourier_, g.frame.width, 1.0 / (static_cast<double>(g.frame.width) * g.frame.height), out);
+  }
+}
+
+Blurring::Blurring(const Transfer2d& t) : grid_(t.grid), fourier_(grid_.cosine ? 0 : grid_.size()), cosine_(grid_.cosine ? grid_.size() : 0) {
+  parallel_rows(grid_.columns, static_cast<std::size_t>(grid_.rows), [&](int first, int last) {
+    for (std::size_t i = grid_.place(first, 0); i < grid_.place(last, 0); ++i) {
+      if (grid_.cosine) {
+        cosine_[i] = static_cast<float>(t.cosine[i]);
+      } else {
+        fourier_[i] = std::complex<float>(t.fourier[i]);
+      }
+    }
   });
-  Image blurred(w, h), out(w, h);
-  inverse_rows(g, w, 1.0 / (static_cast<double>(w) * h), blurred.view());
+}
+
+void Blurring::filter(const ConstView& in, const View& out, bool turned) const {
+  filter_in_frame(grid_, in, out, [&]<class T>(int u, T* column) {
+    const std::size_t first = grid_.place(u, 0);
+    for (int v = 0; v < grid_.rows; ++v) {
+      const std::size_t i = first + static_cast<std::size_t>(v);
+      if constexpr (std::is_same_v<T, float>) {
+        column[v] *= cosine_[i];
+      } else {
+        // By parts: the library's product looks for infinities.
+        const float re = fourier_[i].real(), im = turned ? -fourier_[i].imag() : fourier_[i].imag();
+        column[v] = {column[v].real() * re - column[v].imag() * im, column[v].real() * im + column[v].imag() * re};
+      }
+    }
+  });
+}
+
+Image extended(const Image& channel, const Frame& f) {
+  Image whole(f.width, f.height);
+  for (int y = 0; y < f.height; ++y) {
+    for (int x = 0; x < f.width; ++x) whole.at(x, y) = channel.at(*border_index(x, channel.width(), f.border), *border_index(y, channel.height(), f.border));
+  }
+  return whole;
+}
+
+namespace {
+
+// What the wrapped channel looks like blurred, in the `rim` rows at the top and at the bottom: put on each other as they meet
+// there, the bottom ones first.
+Image blurred_seam(const ConstView& channel, const Kernel& psf, int rim) {
+  const int wide = rim + psf.height();
+  if (2 * wide >= channel.height()) {
+    const Image whole = Convolve{.kernel = psf, .border = Border::wrap}(channel);
+    Image seam(channel.width(), 2 * rim);
+    for (int y = 0; y < 2 * rim; ++y) std::copy_n(whole.row((channel.height() - rim + y) % channel.height()), channel.width(), seam.row(y));
+    return seam;
+  }
+  Image about(channel.width(), 2 * wide);
+  for (int y = 0; y < 2 * wide; ++y) std::copy_n(channel.row((channel.height() - wide + y) % channel.height()), channel.width(), about.row(y));
+  const Image blurred = Convolve{.kernel = psf, .border = Border::wrap}(about);
+  return Image(blurred.view().part({0, psf.height(), channel.width(), 2 * rim}));
+}
+
+Image transposed(const ConstView& in) {
+  Image out(in.height(), in.width());
+  parallel_rows((in.height() + 15) / 16, static_cast<std::size_t>(in.width()) * 32, [&](int first, int last) {
+    for (int block = first; block < last; ++block) {
+      for (int x = 0; x < in.width(); ++x) {
+        for (int y = 16 * block; y < std::min(in.height(), 16 * block + 16); ++y) out.row(x)[y] = in.row(y)[x];
+      }
+    }
+  });
+  return out;
+}
+
+Kernel transposed(const Kernel& k) {
+  std::vector<double> taps;
+  for (int x = 0; x < k.width(); ++x) {
+    for (int y = 0; y < k.height(); ++y) taps.push_back(k.at(x, y));
+  }
+  return Kernel(k.height(), k.width(), std::move(taps), k.anchor_y(), k.anchor_x());
+}
+
+}  // namespace
+
+Image tapered(const ConstView& channel, const Kernel& psf) {
+  const int w = channel.width(), h = channel.height(), across = std::min(psf.width(), w / 2), down = std::min(psf.height(), h / 2);
+  const Kernel k = checked_psf(psf, "taper");
   // A raised cosine over the width of the PSF.
   const auto weight = [](int i, int n, int reach) {
-    const double t = (std::min(i, n - 1 - i) + 0.5) / std::max(1, reach);
-    return t >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * t);
+    const double d = (std::min(i, n - 1 - i) + 0.5) / std::max(1, reach);
+    return d >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * d);
   };
-  for (int y = 0; y < h; ++y) {
-    const double a = weight(y, h, std::min(psf.height(), h / 2));
-    for (int x = 0; x < w; ++x) {
-      const double t = a * weight(x, w, std::min(psf.width(), w / 2));
-      out.at(x, y) = static_cast<float>(t * static_cast<double>(channel.at(x, y)) + (1 - t) * static_cast<double>(blurred.at(x, y)));
+  Image out(channel);
+  const auto blend = [&](int x, int y, float blurred) {
+    const double t = weight(y, h, down) * weight(x, w, across);
+    out.at(x, y) = static_cast<float>(t * static_cast<double>(channel.at(x, y)) + (1 - t) * static_cast<double>(blurred));
+  };
+  if (down > 0) {
+    const Image seam = blurred_seam(channel, k, down);
+    for (int i = 0; i < 2 * down; ++i) {
+      for (int x = 0; x < w; ++x) blend(x, (h - down + i) % h, seam.at(x, i));
+    }
+  }
+  if (across > 0) {
+    const Image seam = blurred_seam(transposed(channel), transposed(k), across);
+    for (int y = down; y < h - down; ++y) {
+      for (int i = 0; i < 2 * across; ++i) blend((w - across + i) % w, y, seam.at(y, i));
     }
   }
   return out;
 }
 
-void tell_of_mirrors(const Kernel& psf, Beyond beyond) {
-  if (beyond != Beyond::mirror || !notes_heard()) return;
-  const auto differs = [](double a, double b) { return std::abs(a - b) > 1e-6; };
-  bool same = 2 * psf.anchor_x() + 1 == psf.width() && 2 * psf.anchor_y() + 1 == psf.height();
-  for (int y = 0; same && y < psf.height(); ++y) {
-    for (int x = 0; same && x < psf.width(); ++x) same = !differs(psf.at(x, y), psf.at(psf.width() - 1 - x, y)) && !differs(psf.at(x, y), psf.at(x, psf.height() - 1 - y));
+Stage iteration_stage(const std::vector<double>& residuals) {
+  Stage s;
+  s.name = "residual over the iterations";
+  s.x_label = "iteration";
+  s.y_label = "log10 residual";
+  s.curves = {{"residual", {}, {}, static_cast<int>(residuals.size()) - 1}};
+  for (std::size_t i = 0; i < residuals.size(); ++i) {
+    s.curves[0].x.push_back(static_cast<double>(i));
+    s.curves[0].y.push_back(std::log10(std::max(1e-9, residuals[i])));
   }
-  if (!same) note("this PSF is another one in a mirror, so that mirrored borders may ring: try beyond=taper");
+  return s;
+}
+
+void tell_of_mirrors(const Kernel& psf, Beyond beyond) {
+  if (beyond != Beyond::mirror || !notes_heard() || mirrors_alike(psf)) return;
+  note("this PSF is another one in a mirror, so that mirrored borders may ring: try beyond=taper");
 }
 
 void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Beyond beyond, const Prepare& prepare) {
   tell_of_mirrors(psf, beyond);
-  const Frame f = frame_of(in.shape, beyond);
-  const HalfPlane<double> h = transfer_plane(psf, f.width, f.height);
-  const LineFft<double>& down = LineFft<double>::of(f.height);
+  const Transfer2d transfer = transfer_of(psf, in.shape, beyond);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       checkpoint();
       Image blended;
       ConstView from = finite.channel(c);
       if (beyond == Beyond::taper) from = blended = tapered(from, psf);
-      const HalfPlane<double> g(f.width, f.height);
-      forward_rows(from, f.width, f.border, g);
-      each_column<double>(g, [&](int, std::complex<double>* line) { down.forward(line); });
-      const Multiplier m = prepare(f, h, g);
-      each_column<double>(g, [&](int u, std::complex<double>* line) {
-        for (int v = 0; v < f.height; ++v) line[v] = m(u, v, h.row(v)[u], line[v]);
-        down.inverse(line);
-      });
-      inverse_rows(g, f.width, 1.0 / (static_cast<double>(f.width) * f.height), result.channel(c));
+      ChannelSpectrum spectrum(from, transfer);
+      const ChannelSpectrum::Factor factor = prepare(transfer.grid, [&] { return spectrum.measure(); });
+      spectrum.restore(factor, result.channel(c));
     }
   });
   copy_alpha(in, out);

@@ -1,18 +1,18 @@
 #include "sieve/restore/linear.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <memory>
-#include <numbers>
 #include <vector>
 
-#include "core/run.hpp"
-#include "restore/deconvolution.hpp"
-#include "sieve/core/watch.hpp"
+#include "restore/linear_run.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/tone/statistics.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/psf.hpp"
+#include "sieve/spectral/notch.hpp"
+#include "sieve/spectral/spectrum.hpp"
+#include "sieve/spatial/smooth.hpp"
 
 namespace sieve {
 
@@ -20,198 +20,111 @@ std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<Pseudo
   static constexpr std::pair<const char*, PseudoInverse::Below> names[] = {{"drop", PseudoInverse::Below::drop}, {"hold", PseudoInverse::Below::hold}, {"constant", PseudoInverse::Below::constant}};
   return names;
 }
-std::span<const std::pair<const char*, WeightBy>> ChoiceNames<WeightBy>::all() {
-  static constexpr std::pair<const char*, WeightBy> names[] = {{"discrepancy", WeightBy::discrepancy}, {"validation", WeightBy::validation}};
-  return names;
+
+static Prepare division(const Inverse& f, const ConstView& in) {
+  const PsfDiagnosis d = diagnosis_of(transfer_of(f.psf, in.shape, f.beyond));
+  if (d.zero > 0) throw BadCall(fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or least_squares", d.reason));
+  if (d.verdict != "safe") note(fmt::format("{}: {}", d.verdict, d.reason));
+  return always([](int, int, Complex h) { return std::conj(h) / std::norm(h); });
+}
+
+static Prepare division(const PseudoInverse& f, const ConstView&) {
+  const double least = static_cast<double>(f.threshold), constant = static_cast<double>(f.constant);
+  return always([=, below = f.below](int, int, Complex h) {
+    const double power = std::norm(h);
+    if (power >= least * least) return std::conj(h) / power;
+    if (below == PseudoInverse::Below::drop) return Complex(0);
+    if (below == PseudoInverse::Below::constant) return Complex(constant);
+    const double size = std::sqrt(power);
+    return size > kZero ? std::conj(h) / (size * least) : Complex(1 / least);
+  });
 }
 
 namespace {
 
-using Complex = std::complex<double>;
-
-Prepare same(Multiplier m) {
-  return [m = std::move(m)](const Frame&, const HalfPlane<double>&, const HalfPlane<double>&) { return m; };
-}
-
-// Work on each coefficient of the half plane, with how many of the whole plane it stands for.
-template <class Work>
-void each_coefficient(const Frame& f, const HalfPlane<double>& h, const HalfPlane<double>& g, Work work) {
-  for (int v = 0; v < f.height; ++v) {
-    for (int u = 0; u < h.columns; ++u) work(u, v, std::norm(h.row(v)[u]), std::norm(g.row(v)[u]), u == 0 || 2 * u == f.width ? 1.0 : 2.0);
-  }
-}
-
-double frequency(int u, int v, const Frame& f) {
-  return std::hypot(static_cast<double>(u) / f.width, static_cast<double>(v > f.height / 2 ? v - f.height : v) / f.height);
-}
-
-Prepare division(const Inverse& f, const Shape& s) {
-  const Frame frame = frame_of(s, f.beyond);
-  const PsfDiagnosis d = diagnose(f.psf, frame.width, frame.height);
-  if (d.zero > 0) throw BadCall(fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or least_squares", d.reason));
-  if (d.verdict != "safe") note(fmt::format("{}: {}", d.verdict, d.reason));
-  return same([](int, int, Complex h, Complex g) { return g / h; });
-}
-
-Prepare division(const PseudoInverse& f, const Shape&) {
-  const double least = static_cast<double>(f.threshold), constant = static_cast<double>(f.constant);
-  return same([=, below = f.below](int, int, Complex h, Complex g) {
-    const double size = std::abs(h);
-    if (size >= least) return g / h;
-    if (below == PseudoInverse::Below::drop) return Complex(0);
-    if (below == PseudoInverse::Below::constant) return g * constant;
-    return size > kZero ? g * std::conj(h) / (size * least) : g / least;
-  });
-}
-
-double noise_of(const std::optional<float>& given, const ConstView& in) { return given ? static_cast<double>(*given) : noise_level(in); }
-
-Prepare division(const Wiener& f, const ConstView& in) {
-  if (f.ratio) {
-    return same([k = static_cast<double>(*f.ratio)](int, int, Complex h, Complex g) {
-      const double power = std::norm(h) + k;
-      return power > 0 ? g * std::conj(h) / power : Complex(0);
-    });
-  }
-  const double s = noise_of(f.noise, in);
-  note(fmt::format("noise deviation {:.4f}{}", s, f.noise ? "" : ", estimated"));
-  return [s](const Frame& frame, const HalfPlane<double>& h, const HalfPlane<double>& g) -> Multiplier {
-    // Power of the blurred picture over rings; what is above the noise there is the picture's times |H|^2.
-    constexpr int kRings = 96;
-    std::vector<double> power(kRings), transfer(kRings), count(kRings);
-    const auto ring = [](double d) { return std::min(kRings - 1, static_cast<int>(d / 0.7072 * kRings)); };
-    each_coefficient(frame, h, g, [&](int u, int v, double h2, double g2, double times) {
-      if (u == 0 && v == 0) return;
-      const auto i = static_cast<std::size_t>(ring(frequency(u, v, frame)));
-      power[i] += times * g2;
-      transfer[i] += times * h2;
-      count[i] += times;
-    });
-    const double noise = s * s * static_cast<double>(frame.width) * frame.height;
-    auto ratio = std::make_shared<std::vector<double>>(kRings);
-    double last = 1e-12;
-    for (std::size_t i = 0; i < kRings; ++i) {
-      if (count[i] > 0) {
-        const double signal = std::max(0.0, power[i] / count[i] - noise) / std::max(1e-12, transfer[i] / count[i]);
-        // Pictures have less power the faster the change, so the ratio rises; where the noise drowns the picture its power is
-        // taken to fall on as the square of the frequency.
-        last = power[i] / count[i] > 1.1 * noise ? std::max(last, noise / signal) : last * (1 + 2.0 / static_cast<double>(std::max<std::size_t>(i, 1)));
-      }
-      (*ratio)[i] = std::max(1e-15, last);
-    }
-    return [=](int u, int v, Complex hh, Complex gg) { return gg * std::conj(hh) / (std::norm(hh) + (*ratio)[static_cast<std::size_t>(ring(frequency(u, v, frame)))]); };
-  };
-}
-
-// |L|^2 of the 4-neighbor Laplacian, or 1.
-class Penalty {
- public:
-  Penalty(const Frame& f, bool smooth) : smooth_(smooth) {
-    for (int u = 0; u < f.width; ++u) across_.push_back(2 - 2 * std::cos(2 * std::numbers::pi * u / f.width));
-    for (int v = 0; v < f.height; ++v) down_.push_back(2 - 2 * std::cos(2 * std::numbers::pi * v / f.height));
-  }
-  double operator()(int u, int v) const {
-    const double l = across_[static_cast<std::size_t>(u)] + down_[static_cast<std::size_t>(v)];
-    return smooth_ ? l * l : 1;
-  }
-
- private:
-  bool smooth_;
-  std::vector<double> across_, down_;
-};
-
-Prepare division(const LeastSquares& f, const ConstView& in) {
-  const double s = f.weight || f.by == WeightBy::validation ? 0 : noise_of(f.noise, in);
-  return [f, s](const Frame& frame, const HalfPlane<double>& h, const HalfPlane<double>& g) -> Multiplier {
-    const Penalty penalty(frame, f.smooth);
-    double weight = f.weight ? static_cast<double>(*f.weight) : 0;
-    if (!f.weight) {
-      const double all = static_cast<double>(frame.width) * frame.height;
-      int rounds = 0;
-      // Residual per sample, and what part of the coefficients is left to it, at a weight.
-      const auto measure = [&](double w) {
-        ++rounds;
-        checkpoint();
-        double residual = 0, left = 0;
-        each_coefficient(frame, h, g, [&](int u, int v, double h2, double g2, double times) {
-          const double p = w * penalty(u, v), r = h2 + p > 0 ? p / (h2 + p) : 1;
-          residual += times * g2 * r * r;
-          left += times * r;
-        });
-        return std::pair(residual / (all * all), left / all);
-      };
-      double low = -30, high = 15;  // natural logarithms
-      if (f.by == WeightBy::discrepancy) {
-        while (high - low > 0.01) {
-          const double middle = 0.5 * (low + high);
-          (measure(std::exp(middle)).first < s * s ? low : high) = middle;
-        }
-      } else {
-        const auto score = [&](double at) {
-          const auto [residual, left] = measure(std::exp(at));
-          return residual / (left * left);
-        };
-        // A walk, since the score is flat far from its lowest value, then golden section.
-        double best = low, lowest = score(low);
-        for (double at = low + 1; at <= high; at += 1) {
-          const double v = score(at);
-          if (v < lowest) lowest = v, best = at;
-        }
-        low = best - 1, high = best + 1;
-        while (high - low > 0.02) {
-          const double a = low + 0.382 * (high - low), b = low + 0.618 * (high - low);
-          score(a) < score(b) ? high = b : low = a;
-        }
-      }
-      weight = std::exp(0.5 * (low + high));
-      note(fmt::format("weight {:.4g} after {} rounds, by {}: residual {:.5f}{}", weight, rounds, name_of(f.by), std::sqrt(measure(weight).first),
-                       f.by == WeightBy::discrepancy ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
-    }
-    return [=](int u, int v, Complex hh, Complex gg) {
-      const double power = std::norm(hh) + weight * penalty(u, v);
-      return power > 0 ? gg * std::conj(hh) / power : Complex(0);
-    };
-  };
-}
-
-template <class F>
-void run(const F& f, const ConstView& in, const View& out) {
-  ready(f, in, out);
-  checked_psf(f.psf, description_of<F>().name.c_str());
-  if constexpr (requires { division(f, in); }) {
-    restore_linear(in, out, f.psf, f.beyond, division(f, in));
-  } else {
-    restore_linear(in, out, f.psf, f.beyond, division(f, in.shape));
-  }
-}
-
-template <class F>
-Image plain_of(const F& f, const ConstView& in) {
-  if constexpr (requires { division(f, in); }) {
-    return restore_plainly(in, f.psf, f.beyond, division(f, in));
-  } else {
-    return restore_plainly(in, f.psf, f.beyond, division(f, in.shape));
-  }
-}
-
-template <class F>
-std::string meaning_of(const F& f) { return fmt::format("PSF {}x{}, scaled to sum 1", f.psf.width(), f.psf.height()); }
-
-template <class F>
-void describe_psf(Description<F>& d) {
-  d.field("psf", &F::psf, "", "gaussian:sigma=, disk:radius=, motion:length=,angle=, airy:radius=, any kernel, or @FILE");
-}
-template <class F>
-void describe_beyond(Description<F>& d) {
-  d.field("beyond", &F::beyond, "", "how the blurred picture goes on beyond its border");
+Complex damped(Complex h, double k) {
+  const double power = std::norm(h) + k;
+  return power > 0 ? std::conj(h) / power : Complex(0);
 }
 
 }  // namespace
 
+static Prepare division(const Wiener& f, const ConstView& in) {
+  if (!f.ratios.empty()) {
+    const Image& k = f.ratios.image("wiener", "ratios");
+    if (k.shape().color_channels() != 1) throw BadCall("wiener: ratios= is a color picture: give a gray one, its middle the ratio at frequency 0");
+    if (statistics(k)[0].minimum < 0) throw BadCall(fmt::format("wiener: ratios= holds {:g}: a ratio of powers is 0 or above", statistics(k)[0].minimum));
+    return [gain = Transfer{.with = f.ratios}](const Grid& grid, const auto&) -> Factor {
+      return [gain, frame = grid.frame](int u, int v, Complex h) { return damped(h, gain.gain(static_cast<double>(u) / frame.width, frequency_down(v, frame))); };
+    };
+  }
+  if (f.ratio) {
+    return always([k = static_cast<double>(*f.ratio)](int, int, Complex h) { return damped(h, k); });
+  }
+  const double s = f.noise ? static_cast<double>(*f.noise) : noise_level(in);
+  note(fmt::format("noise deviation {:.4f}{}", s, f.noise ? "" : ", estimated"));
+  return [s](const Grid& grid, const std::function<Measured()>& measure) -> Factor {
+    // Power of the blurred picture over rings; what is above the noise there is the picture's times |H|^2.
+    constexpr std::size_t kRings = 96;
+    const Frame frame = grid.frame;
+    // Squared frequency, so that rings are found without a root: the distance goes through a table.
+    std::vector<double> across(static_cast<std::size_t>(grid.columns)), down(static_cast<std::size_t>(grid.rows));
+    for (int u = 0; u < grid.columns; ++u) across[static_cast<std::size_t>(u)] = std::pow(static_cast<double>(u) / frame.width, 2);
+    for (int v = 0; v < grid.rows; ++v) down[static_cast<std::size_t>(v)] = std::pow(frequency_down(v, frame), 2);
+    const auto ring = [=](int u, int v) { return std::min(kRings - 1, static_cast<std::size_t>(std::sqrt(across[static_cast<std::size_t>(u)] + down[static_cast<std::size_t>(v)]) / 0.7072 * kRings)); };
+    const auto sums = measure().sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
+      if (u == 0 && v == 0) return;
+      const std::size_t i = 3 * ring(u, v);
+      sum[i] += times * g2;
+      sum[i + 1] += times * h2;
+      sum[i + 2] += times;
+    });
+    const double noise = s * s * static_cast<double>(frame.width) * frame.height;
+    // Pictures lose power as a power of the frequency: that line, through the rings where blur and noise leave enough, tells how
+    // much there can be where they do not. What is above it there is noise too, be it white or the rest of a denoiser.
+    double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
+    const auto log_frequency = [](std::size_t i) { return std::log(static_cast<double>(i) + 0.5); };
+    std::vector<double> signal(kRings);
+    for (std::size_t i = 1; i < kRings; ++i) {
+      const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
+      if (count == 0) continue;
+      signal[i] = std::max(0.0, power / count - noise) / std::max(1e-12, transfer / count);
+      if (transfer < 0.1 * count || power < 4 * noise * count || signal[i] <= 0) continue;
+      const double x = log_frequency(i), y = std::log(signal[i]);
+      n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y;
+    }
+    const double det = n * sxx - sx * sx;
+    const double slope = n >= 3 && det > 0 ? std::clamp((n * sxy - sx * sy) / det, -5.0, -1.0) : -2;
+    std::vector<double> ratio(kRings);
+    double last = 1e-12;
+    for (std::size_t i = 0; i < kRings; ++i) {
+      const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
+      if (count > 0 && i > 0) {
+        const double likely = n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
+        const double there = transfer < 0.1 * count ? std::min(signal[i], 2 * likely) : signal[i];
+        const double disturbed = std::max(noise, power / count - there * transfer / count);
+        // The ratio rises with the frequency; where the noise drowns all, as the square of it.
+        last = there > 0 && power / count > 1.1 * noise ? std::max(last, disturbed / there) : last * (1 + 2.0 / static_cast<double>(i));
+      }
+      ratio[i] = std::max(1e-15, last);
+    }
+    return [ratio, ring](int u, int v, Complex h) { return damped(h, ratio[ring(u, v)]); };
+  };
+}
+
+Image noise_ratio(const ConstView& clean, double deviation) {
+  require_input(clean, "noise_ratio");
+  if (!(deviation >= 0) || !std::isfinite(deviation)) throw BadCall(fmt::format("noise_ratio: deviation={:g}: give 0 or above", deviation));
+  const int w = clean.width(), h = clean.height();
+  const Image power = Box{.radius = 2, .border = Border::wrap}(spectrum_image(spectrum(clean, Taper::periodic), SpectrumShown::power));
+  const double noise = deviation * deviation / (static_cast<double>(w) * h);
+  return map_samples(power, [noise](float p) { return static_cast<float>(noise / std::max(1e-20, static_cast<double>(p))); });
+}
+
 Image Inverse::operator()(const ConstView& in) const { return made(*this, in); }
-void Inverse::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image Inverse::plain(const ConstView& in) const { return plain_of(*this, in); }
-std::string Inverse::meaning() const { return meaning_of(*this); }
+void Inverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+Image Inverse::plain(const ConstView& in) const { return plain_linear(*this, in); }
+std::string Inverse::meaning() const { return psf_meaning(*this); }
 void Inverse::describe(Description<Inverse>& d) {
   d.called("inverse", "restore", "Divides the spectrum by that of the blur: exact without noise, where nothing was lost.");
   d.wrong("there is noise, be it that of 8 bits: it is raised beyond all measure; take wiener or least_squares.");
@@ -221,9 +134,9 @@ void Inverse::describe(Description<Inverse>& d) {
 }
 
 Image PseudoInverse::operator()(const ConstView& in) const { return made(*this, in); }
-void PseudoInverse::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image PseudoInverse::plain(const ConstView& in) const { return plain_of(*this, in); }
-std::string PseudoInverse::meaning() const { return meaning_of(*this); }
+void PseudoInverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+Image PseudoInverse::plain(const ConstView& in) const { return plain_linear(*this, in); }
+std::string PseudoInverse::meaning() const { return psf_meaning(*this); }
 void PseudoInverse::describe(Description<PseudoInverse>& d) {
   d.called("pseudo_inverse", "restore", "The inverse where the blur left enough; a threshold says where.");
   d.wrong("the noise level is known or can be measured: wiener and least_squares weigh every frequency by it.");
@@ -236,9 +149,9 @@ void PseudoInverse::describe(Description<PseudoInverse>& d) {
 }
 
 Image Wiener::operator()(const ConstView& in) const { return made(*this, in); }
-void Wiener::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image Wiener::plain(const ConstView& in) const { return plain_of(*this, in); }
-std::string Wiener::meaning() const { return meaning_of(*this); }
+void Wiener::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+Image Wiener::plain(const ConstView& in) const { return plain_linear(*this, in); }
+std::string Wiener::meaning() const { return psf_meaning(*this); }
 void Wiener::describe(Description<Wiener>& d) {
   d.called("wiener", "restore", "Divides by the blur as far as the noise allows, each frequency by its own measure.");
   d.wrong("edges must be free of ripples: take richardson_lucy.");
@@ -246,22 +159,7 @@ void Wiener::describe(Description<Wiener>& d) {
   describe_psf(d);
   d.field("ratio", &Wiener::ratio, "", "power of the noise over that of the picture", {0, 1000});
   d.field("noise", &Wiener::noise, "0..1 scale", "standard deviation of the noise, for ratio=auto", {0, 1});
-  describe_beyond(d);
-}
-
-Image LeastSquares::operator()(const ConstView& in) const { return made(*this, in); }
-void LeastSquares::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image LeastSquares::plain(const ConstView& in) const { return plain_of(*this, in); }
-std::string LeastSquares::meaning() const { return meaning_of(*this); }
-void LeastSquares::describe(Description<LeastSquares>& d) {
-  d.called("least_squares", "restore", "The smoothest picture that explains the blurred one within its noise.");
-  d.wrong("edges must be free of ripples: take richardson_lucy.");
-  d.agrees_within(1e-3);
-  describe_psf(d);
-  d.field("weight", &LeastSquares::weight, "", "of the smoothness", {0, 1e6});
-  d.field("by", &LeastSquares::by, "", "how weight=auto is found: residual equal to the noise, or cross-validation");
-  d.field("smooth", &LeastSquares::smooth, "", "yes: the Laplacian is kept small; no: the picture itself (Tikhonov)");
-  d.field("noise", &LeastSquares::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
+  d.field("ratios", &Wiener::ratios, "", "a gray picture of the ratio at each frequency, 0 in its middle; stands for ratio");
   describe_beyond(d);
 }
 

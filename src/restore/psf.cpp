@@ -5,54 +5,62 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <vector>
 
-#include "core/lightness.hpp"
 #include "restore/deconvolution.hpp"
 
 namespace sieve {
 
-Kernel psf_of_picture(const ConstView& in) {
-  require_input(in, "psf_of_picture");
-  const Image gray = lightness(in);
-  std::vector<double> taps;
-  double sum = 0;
-  for (int y = 0; y < in.height(); ++y) {
-    for (int x = 0; x < in.width(); ++x) sum += taps.emplace_back(static_cast<double>(gray.at(x, y)));
-  }
-  if (!(sum > 0) || !std::isfinite(sum)) throw BadCall(fmt::format("psf_of_picture: the samples sum to {:g}; a point spread function has a finite sum above 0", sum));
-  return Kernel(in.width(), in.height(), std::move(taps), in.width() / 2, in.height() / 2).normalized();
-}
-
 DoubleSpectrum transfer_function(const Kernel& psf, int width, int height) {
-  const HalfPlane<double> h = transfer_plane(psf, width, height);
+  const Transfer2d h = transfer_of(psf, width, height);
   DoubleSpectrum s(width, height);
-  for (int v = 0; v < height; ++v) std::copy_n(h.row(v), s.columns(), s.row(v));
+  for (int v = 0; v < height; ++v) {
+    for (int u = 0; u < s.columns(); ++u) s.row(v)[u] = h.at(u, v);
+  }
   return s;
 }
 
-PsfDiagnosis diagnose(const Kernel& psf, int width, int height) {
-  const DoubleSpectrum h = transfer_function(psf, width, height);
-  PsfDiagnosis d;
-  d.smallest = std::numeric_limits<double>::infinity();
-  double all = 0, gain = 0, counted = 0;
-  for (int v = 0; v < height; ++v) {
-    for (int u = 0; u < h.columns(); ++u) {
-      const double times = u == 0 || 2 * u == width ? 1 : 2, size = std::abs(h.row(v)[u]);
-      all += times;
-      d.smallest = std::min(d.smallest, size);
-      d.below_tenth += times * (size < 0.1);
-      d.below_hundredth += times * (size < 0.01);
-      d.below_thousandth += times * (size < 0.001);
-      if (size < kZero) {
-        d.zero += times;
-      } else {
-        gain += times / (size * size);
-        counted += times;
+PsfDiagnosis diagnose(const Kernel& psf, int width, int height) { return diagnosis_of(transfer_of(psf, width, height)); }
+
+PsfDiagnosis diagnosis_of(const Transfer2d& h) {
+  struct Sums {
+    double all = 0, tenth = 0, hundredth = 0, thousandth = 0, zero = 0, gain = 0, counted = 0, smallest = std::numeric_limits<double>::infinity();
+  };
+  const Grid& grid = h.grid;
+  std::vector<Sums> columns(static_cast<std::size_t>(grid.columns));
+  parallel_rows(grid.columns, static_cast<std::size_t>(grid.rows) * 4, [&](int first, int last) {
+    for (int u = first; u < last; ++u) {
+      Sums s;
+      for (int v = 0; v < grid.rows; ++v) {
+        const double times = grid.times(u, v), power = std::norm(h.at(u, v));
+        if (times == 0) continue;
+        s.all += times;
+        s.smallest = std::min(s.smallest, power);
+        s.tenth += times * (power < 1e-2);
+        s.hundredth += times * (power < 1e-4);
+        s.thousandth += times * (power < 1e-6);
+        if (power < kZero * kZero) {
+          s.zero += times;
+        } else {
+          s.gain += times / power;
+          s.counted += times;
+        }
       }
+      columns[static_cast<std::size_t>(u)] = s;
     }
+  });
+  Sums sum;
+  for (const Sums& s : columns) {
+    sum.all += s.all, sum.tenth += s.tenth, sum.hundredth += s.hundredth, sum.thousandth += s.thousandth, sum.zero += s.zero, sum.gain += s.gain, sum.counted += s.counted;
+    sum.smallest = std::min(sum.smallest, s.smallest);
   }
-  for (double* share : {&d.below_tenth, &d.below_hundredth, &d.below_thousandth, &d.zero}) *share /= all;
-  d.noise_gain = counted > 0 ? std::sqrt(gain / counted) : 0;
+  PsfDiagnosis d;
+  d.smallest = std::sqrt(sum.smallest);
+  d.below_tenth = sum.tenth / sum.all;
+  d.below_hundredth = sum.hundredth / sum.all;
+  d.below_thousandth = sum.thousandth / sum.all;
+  d.zero = sum.zero / sum.all;
+  d.noise_gain = sum.counted > 0 ? std::sqrt(sum.gain / sum.counted) : 0;
   d.verdict = d.zero > 0 ? "information lost" : d.noise_gain <= 10 ? "safe" : "needs regularization";
   d.reason = fmt::format("smallest |H| {:.3g}; below 0.1: {:.1f} %, below 0.01: {:.1f} %, below 0.001: {:.1f} %, zero: {:.3f} %; division raises white noise {:.3g} times", d.smallest, 100 * d.below_tenth,
                          100 * d.below_hundredth, 100 * d.below_thousandth, 100 * d.zero, d.noise_gain);

@@ -3,11 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <utility>
 #include <vector>
 
 #include "core/finite.hpp"
+#include "core/lightness.hpp"
 #include "core/run.hpp"
 #include "restore/deconvolution.hpp"
 #include "sieve/core/watch.hpp"
@@ -17,48 +19,39 @@ namespace sieve {
 
 namespace {
 
-// A sum over all samples in double, row by row, so that threads do not change it.
-template <class Term>
-double sum_over(const Image& a, const Image& b, Term term) {
-  std::vector<double> rows(static_cast<std::size_t>(a.height()));
-  parallel_rows(a.height(), static_cast<std::size_t>(a.width()) * 2, [&](int first, int last) {
+constexpr int kLanes = 8;
+
+// Sums over all samples, in double and row by row, so that threads do not change them. term(x, y, sums) adds in lanes.
+template <std::size_t N, class Row>
+std::array<double, N> sum_rows(const Shape& s, Row row) {
+  std::vector<std::array<double, N>> rows(static_cast<std::size_t>(s.height));
+  parallel_rows(s.height, static_cast<std::size_t>(s.width) * 2, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
-      double s = 0;
-      for (int x = 0; x < a.width(); ++x) s += term(static_cast<double>(a.at(x, y)), static_cast<double>(b.at(x, y)));
-      rows[static_cast<std::size_t>(y)] = s;
+      std::array<std::array<double, kLanes>, N> lanes{};
+      row(y, lanes);
+      for (std::size_t k = 0; k < N; ++k) {
+        for (const double v : lanes[k]) rows[static_cast<std::size_t>(y)][k] += v;
+      }
     }
   });
-  double s = 0;
-  for (const double r : rows) s += r;
-  return s;
+  std::array<double, N> all{};
+  for (const auto& r : rows) {
+    for (std::size_t k = 0; k < N; ++k) all[k] += r[k];
+  }
+  return all;
 }
 
-class Solver {
- public:
-  Solver(const ConstView& g, const Kernel& psf, Beyond beyond) : frame_(frame_of(g.shape, beyond)), h_(transfer_plane(psf, frame_.width, frame_.height)), g_(g) {}
-
-  // h * u, or h correlated with u. In the frame the picture goes on as its border says.
-  Image blurred(const Image& u, bool turned) const {
-    Image out(u.shape());
-    filter_fourier(u, frame_.width, frame_.height, frame_.border, [&](int x, std::complex<float>* column) {
-      for (int v = 0; v < frame_.height; ++v) {
-        const std::complex<double> f = h_.row(v)[x];
-        column[v] *= std::complex<float>(turned ? std::conj(f) : f);
-      }
-    }, out.view());
-    return out;
+// work(x, lane) along a row, in steps that a compiler can make vectors of.
+template <class Work>
+void in_lanes(int n, Work work) {
+  int x = 0;
+  for (; x + kLanes <= n; x += kLanes) {
+    for (int i = 0; i < kLanes; ++i) work(x + i, i);
   }
+  for (; x < n; ++x) work(x, 0);
+}
 
-  Image step(const Image& u, const Image& blurred_u) const {
-    const Image ratio = map_pairs(g_, blurred_u, [](float g, float b) { return b > 1e-9F ? g / b : 0; });
-    return map_pairs(u, blurred(ratio, true), [](float a, float b) { return std::max(0.0F, a * b); });
-  }
-
- private:
-  Frame frame_;
-  HalfPlane<double> h_;
-  Image g_;
-};
+double square(float a) { return static_cast<double>(a) * static_cast<double>(a); }
 
 // u / (1 - s div (grad u / |grad u|)).
 Image smoothed(const Image& u, float s) {
@@ -66,20 +59,21 @@ Image smoothed(const Image& u, float s) {
   Image gx(w, h), gy(w, h), out(w, h);
   parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
+      const float *r = u.row(y), *under = u.row(std::min(y + 1, h - 1));
+      float *px = gx.row(y), *py = gy.row(y);
       for (int x = 0; x < w; ++x) {
-        const float dx = x + 1 < w ? u.at(x + 1, y) - u.at(x, y) : 0, dy = y + 1 < h ? u.at(x, y + 1) - u.at(x, y) : 0;
-        const float size = std::sqrt(dx * dx + dy * dy + 1e-8F);
-        gx.at(x, y) = dx / size;
-        gy.at(x, y) = dy / size;
+        const float dx = x + 1 < w ? r[x + 1] - r[x] : 0, dy = under[x] - r[x], size = std::sqrt(dx * dx + dy * dy + 1e-8F);
+        px[x] = dx / size;
+        py[x] = dy / size;
       }
     }
   });
   parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
+    const std::vector<float> nothing(static_cast<std::size_t>(w));
     for (int y = first; y < last; ++y) {
-      for (int x = 0; x < w; ++x) {
-        const float divergence = gx.at(x, y) - (x > 0 ? gx.at(x - 1, y) : 0) + gy.at(x, y) - (y > 0 ? gy.at(x, y - 1) : 0);
-        out.at(x, y) = u.at(x, y) / std::max(0.1F, 1 - s * divergence);
-      }
+      const float *r = u.row(y), *px = gx.row(y), *py = gy.row(y), *over = y > 0 ? gy.row(y - 1) : nothing.data();
+      float* to = out.row(y);
+      for (int x = 0; x < w; ++x) to[x] = r[x] / std::max(0.1F, 1 - s * (px[x] - (x > 0 ? px[x - 1] : 0) + py[x] - over[x]));
     }
   });
   return out;
@@ -88,33 +82,62 @@ Image smoothed(const Image& u, float s) {
 struct Ended {
   int iterations = 0;
   double residual = 0;
+  std::vector<double> history;  // the residual before each iteration
 };
 
+float smoothness_of(const RichardsonLucy& f, double noise) { return f.smoothness ? *f.smoothness : std::min(0.02F, 0.3F * static_cast<float>(noise)); }
+
 Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, Ended& ended) {
+  const float smoothness = smoothness_of(f, noise);
   const Image g = map_samples(channel, [](float v) { return std::max(0.0F, v); });
-  const Solver solver(g, f.psf, f.beyond);
-  Image u = g, before = g, change, change_before;
+  const Shape shape = g.shape();
+  const Blurring blurring(transfer_of(f.psf, shape, f.beyond));
+  // u: the last result; start: where the step begins, beyond it when accelerated; change: the last two steps.
+  Image u = g, before = g, start = g, change(shape), change_before(shape), blurred(shape);
+  double product = 0, size = 0;
   Progress progress(f.iterations);
   for (int i = 0; i < f.iterations; ++i) {
     checkpoint();
-    // The point that the step starts from: the last result, or beyond it.
-    Image start = u;
-    if (f.accelerate && i >= 2) {
-      const double product = sum_over(change, change_before, [](double a, double b) { return a * b; }), size = sum_over(change_before, change_before, [](double a, double b) { return a * b; });
-      const auto alpha = static_cast<float>(std::clamp(size > 0 ? product / size : 0.0, 0.0, 0.98));
-      start = map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
+    const auto alpha = static_cast<float>(f.accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
+    parallel_rows(shape.height, static_cast<std::size_t>(shape.width), [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const float *now = u.row(y), *then = before.row(y);
+        float* s = start.row(y);
+        for (int x = 0; x < shape.width; ++x) s[x] = std::max(0.0F, now[x] + alpha * (now[x] - then[x]));
+      }
+    });
+    blurring.blur(start, blurred.view());
+    // The residual, and in its place the ratio.
+    const double sum = sum_rows<1>(shape, [&](int y, auto& sums) {
+      const float* gr = g.row(y);
+      float* b = blurred.row(y);
+      in_lanes(shape.width, [&](int x, int lane) {
+        const float rest = gr[x] - b[x];
+        sums[0][static_cast<std::size_t>(lane)] += square(rest);
+        b[x] = b[x] > 1e-9F ? gr[x] / b[x] : 0;
+      });
+    })[0];
+    ended.residual = std::sqrt(sum / static_cast<double>(shape.pixels()));
+    ended.history.push_back(ended.residual);
+    if (noise > 0 && ended.residual <= noise) return start;
+    blurring.turned(blurred, blurred.view());
+    std::swap(change, change_before);
+    std::swap(before, u);
+    const auto step = [&](int y, int x) { return std::max(0.0F, start.row(y)[x] * blurred.row(y)[x]); };
+    if (smoothness > 0) {
+      u = smoothed(map_pairs(start, blurred, [](float a, float b) { return std::max(0.0F, a * b); }), smoothness);
     }
-    const Image b = solver.blurred(start, false);
-    ended.residual = std::sqrt(sum_over(g, b, [](double p, double q) { return (p - q) * (p - q); }) / static_cast<double>(g.shape().pixels()));
-    if (noise > 0 && ended.residual <= noise) {
-      u = std::move(start);
-      break;
-    }
-    Image next = solver.step(start, b);
-    if (f.smoothness > 0) next = smoothed(next, f.smoothness);
-    change_before = std::move(change);
-    change = map_pairs(next, start, [](float a, float p) { return a - p; });
-    before = std::exchange(u, std::move(next));
+    const auto sums = sum_rows<2>(shape, [&](int y, auto& s) {
+      const float *st = start.row(y), *old = change_before.row(y);
+      float *r = u.row(y), *c = change.row(y);
+      in_lanes(shape.width, [&](int x, int lane) {
+        if (smoothness == 0) r[x] = step(y, x);
+        c[x] = r[x] - st[x];
+        s[0][static_cast<std::size_t>(lane)] += static_cast<double>(c[x]) * static_cast<double>(old[x]);
+        s[1][static_cast<std::size_t>(lane)] += square(old[x]);
+      });
+    });
+    product = sums[0], size = sums[1];
     ended.iterations = i + 1;
     progress.add(1);
   }
@@ -133,23 +156,62 @@ void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
     Progress progress(in.shape.color_channels());
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       Ended ended;
-      copy(solve(finite.channel(c), *this, s, ended), result.channel(c));
+      const ConstView channel = finite.channel(c);
+      copy(solve(beyond == Beyond::taper ? tapered(channel, psf) : Image(channel), *this, s, ended), result.channel(c));
       note(fmt::format("channel {}: {} iterations, residual {:.5f}{}", c + 1, ended.iterations, ended.residual, s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
       progress.add(1);
     }
   });
   copy_alpha(in, out);
 }
+
+// Without acceleration or smoothing the iteration as it is written; the fast form only takes fewer of them to the same end.
+Image RichardsonLucy::plain(const ConstView& in) const {
+  return iterate_plainly(in, psf, beyond, false, [&](const Image& data, const PlainBlur& blur) {
+    const Image g = map_samples(data, [](float v) { return std::max(0.0F, v); });
+    const double s = noise ? static_cast<double>(*noise) : noise_level(in);
+    Image u = g, before = g, change(g.shape()), change_before(g.shape());
+    for (int i = 0; i < iterations; ++i) {
+      double product = 0, size = 0;
+      for (int y = 0; y < g.height(); ++y) {
+        for (int x = 0; x < g.width(); ++x) product += static_cast<double>(change.at(x, y)) * static_cast<double>(change_before.at(x, y)), size += square(change_before.at(x, y));
+      }
+      const auto alpha = static_cast<float>(accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
+      const Image start = map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
+      const Image blurred = blur(start, false);
+      double sum = 0;
+      for (int y = 0; y < g.height(); ++y) {
+        for (int x = 0; x < g.width(); ++x) sum += square(g.at(x, y) - blurred.at(x, y));
+      }
+      if (s > 0 && std::sqrt(sum / static_cast<double>(g.shape().pixels())) <= s) return start;
+      const Image ratio = map_pairs(g, blurred, [](float a, float b) { return b > 1e-9F ? a / b : 0; });
+      Image next = map_pairs(start, blur(ratio, true), [](float a, float b) { return std::max(0.0F, a * b); });
+      if (const float term = smoothness_of(*this, s); term > 0) next = smoothed(next, term);
+      change_before = std::exchange(change, map_pairs(next, start, [](float a, float b) { return a - b; }));
+      before = std::exchange(u, std::move(next));
+    }
+    return u;
+  });
+}
+
+std::vector<Stage> RichardsonLucy::stages(const ConstView& in) const {
+  ready(*this, in);
+  Ended ended;
+  solve(finite_lightness(in), *this, noise ? static_cast<double>(*noise) : noise_level(in), ended);
+  return {iteration_stage(ended.history)};
+}
+
 std::string RichardsonLucy::meaning() const { return fmt::format("PSF {}x{}, scaled to sum 1", psf.width(), psf.height()); }
 void RichardsonLucy::describe(Description<RichardsonLucy>& d) {
   d.called("richardson_lucy", "restore", "The likeliest picture under photon noise, by multiplication, never negative.");
   d.wrong("the background lies below 0 (a signed picture), or time is short: wiener needs one step.");
-  d.field("psf", &RichardsonLucy::psf, "", "gaussian:sigma=, disk:radius=, motion:length=,angle=, airy:radius=, any kernel, or @FILE");
+  d.agrees_within(2e-3);
+  d.field("psf", &RichardsonLucy::psf, "", kPsfHelp);
   d.field("iterations", &RichardsonLucy::iterations, "", "at most", {1, 10000});
   d.field("accelerate", &RichardsonLucy::accelerate, "", "steps beyond each result");
-  d.field("smoothness", &RichardsonLucy::smoothness, "", "of a total-variation term", {0, 0.1});
+  d.field("smoothness", &RichardsonLucy::smoothness, "", "of a total-variation term; auto: by the noise", {0, 0.1});
   d.field("noise", &RichardsonLucy::noise, "0..1 scale", "deviation of the residual to stop at; 0: never", {0, 1});
-  d.field("beyond", &RichardsonLucy::beyond, "", "how the blurred picture goes on beyond its border");
+  d.field("beyond", &RichardsonLucy::beyond, "", kBeyondHelp);
 }
 
 }  // namespace sieve

@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <cstdlib>
 #include <map>
 #include <numeric>
+
+#include "core/lightness.hpp"
 
 namespace sieve {
 
@@ -56,6 +59,12 @@ std::pair<int, int> anchor_of(const std::string& text) {
     throw BadCall("kernel: anchor=" + text + " is not X,Y (from 0,0 at the top left tap)");
   }
   return {static_cast<int>(*x), static_cast<int>(*y)};
+}
+
+// What no table of weights begins with: the letters of PNM and PFM, or bytes that are no text.
+bool looks_like_picture(std::string_view content) {
+  const std::string_view start = content.substr(0, 16);
+  return start.starts_with('P') || std::any_of(start.begin(), start.end(), [](char c) { return c >= 0 && c < '\t'; });
 }
 
 Kernel from_file_text(const std::string& content) {
@@ -316,12 +325,29 @@ Kernel airy(double radius) {
 
 }  // namespace
 
+Kernel Kernel::of_picture(const ConstView& in) {
+  require_input(in, "kernel");
+  const Image gray = lightness(in);
+  std::vector<double> taps;
+  double sum = 0;
+  for (int y = 0; y < in.height(); ++y) {
+    for (int x = 0; x < in.width(); ++x) sum += taps.emplace_back(static_cast<double>(gray.at(x, y)));
+  }
+  if (!(sum > 0) || !std::isfinite(sum)) throw BadCall(fmt::format("kernel: the samples of the picture sum to {:g}; a picture of a kernel has a finite sum above 0", sum));
+  return Kernel(in.width(), in.height(), std::move(taps), in.width() / 2, in.height() / 2).normalized();
+}
+
 Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   if (text.empty()) throw BadCall("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
   if (text[0] == '@') {
     const std::string file(text.substr(1));
     if (!resources.text) throw BadCall("kernel: files cannot be opened here; give the rows instead of @" + file);
-    return from_file_text(resources.text(file));
+    const std::string content = resources.text(file);
+    if (!looks_like_picture(content)) return from_file_text(content);
+    if (!resources.picture) throw BadCall("kernel: pictures cannot be opened here; give the rows instead of @" + file);
+    Kernel kernel = of_picture(resources.picture(file));
+    kernel.text_ = text;
+    return kernel;
   }
   const std::size_t colon = text.find(':');
   const std::string head(text.substr(0, colon));

@@ -8,6 +8,8 @@
 
 namespace sieve {
 
+// For float and double.
+template <class T>
 class LineDct {
  public:
   // The tables for a length, made once and kept.
@@ -16,22 +18,22 @@ class LineDct {
   // What one thread needs for its calls.
   struct Scratch {
     explicit Scratch(int n) : line(static_cast<std::size_t>(n)), half(static_cast<std::size_t>(n / 2 + 1)) {}
-    FftArray<float> line;
-    FftArray<std::complex<float>> half;
+    FftArray<T> line;
+    FftArray<std::complex<T>> half;
   };
 
   // May work in place.
-  void forward(const float* in, float* out, const Scratch& s) const;
-  void inverse(const float* in, float* out, const Scratch& s) const;
+  void forward(const T* in, T* out, const Scratch& s) const;
+  void inverse(const T* in, T* out, const Scratch& s) const;
 
   explicit LineDct(int n);
 
  private:
   int n_;
-  const LineFft<float>& fft_;
+  const LineFft<T>& fft_;
   // cos and sin of pi k / (2 n), times the scales of forward and inverse, for k = 0..n / 2.
-  std::vector<float> cos_, sin_;
-  float first_, rest_;
+  std::vector<T> cos_, sin_;
+  T first_, rest_;
 };
 
 }  // namespace sieve

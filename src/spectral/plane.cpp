@@ -108,28 +108,36 @@ void filter_fourier(const ConstView& in, int width, int height, Border border, c
 namespace {
 
 void cosine_rows(const ConstView& in, const View& out, bool forward) {
-  const LineDct& dct = LineDct::of(in.width());
+  const LineDct<float>& dct = LineDct<float>::of(in.width());
   parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
-    const LineDct::Scratch scratch(in.width());
+    const LineDct<float>::Scratch scratch(in.width());
     for (int y = first; y < last; ++y) forward ? dct.forward(in.row(y), out.row(y), scratch) : dct.inverse(in.row(y), out.row(y), scratch);
+  });
+}
+
+// work(dct, scratch, u, line) for every column of the rows that row(y) gives.
+template <class T, class Row, class Work>
+void cosine_columns(int width, int height, Row row, Work work) {
+  const LineDct<T>& dct = LineDct<T>::of(height);
+  in_columns<T>(width, height, 8, row, [&](int u, T* line) {
+    thread_local std::pair<int, std::unique_ptr<typename LineDct<T>::Scratch>> kept;
+    if (kept.first != height) kept = {height, std::make_unique<typename LineDct<T>::Scratch>(height)};
+    work(dct, *kept.second, u, line);
   });
 }
 
 template <class Work>
 void cosine_columns(const View& plane, Work work) {
-  const LineDct& dct = LineDct::of(plane.height());
-  in_columns<float>(plane.width(), plane.height(), 8, [&](int y) { return plane.row(y); }, [&](int u, float* line) {
-    thread_local std::pair<int, std::unique_ptr<LineDct::Scratch>> kept;
-    if (kept.first != plane.height()) kept = {plane.height(), std::make_unique<LineDct::Scratch>(plane.height())};
-    work(dct, *kept.second, u, line);
-  });
+  cosine_columns<float>(plane.width(), plane.height(), [&](int y) { return plane.row(y); }, work);
 }
+
+using Dct = LineDct<float>;
 
 }  // namespace
 
 void filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change, const View& out) {
   cosine_rows(in, out, true);
-  cosine_columns(out, [&](const LineDct& dct, const LineDct::Scratch& s, int u, float* line) {
+  cosine_columns(out, [&](const Dct& dct, const Dct::Scratch& s, int u, float* line) {
     dct.forward(line, line, s);
     change(u, line);
     dct.inverse(line, line, s);
@@ -139,12 +147,38 @@ void filter_cosine(const ConstView& in, const std::function<void(int u, float* c
 
 void forward_cosine(const ConstView& in, const View& out) {
   cosine_rows(in, out, true);
-  cosine_columns(out, [](const LineDct& dct, const LineDct::Scratch& s, int, float* line) { dct.forward(line, line, s); });
+  cosine_columns(out, [](const Dct& dct, const Dct::Scratch& s, int, float* line) { dct.forward(line, line, s); });
 }
 
 void inverse_cosine(const ConstView& in, const View& out) {
   cosine_rows(in, out, false);
-  cosine_columns(out, [](const LineDct& dct, const LineDct::Scratch& s, int, float* line) { dct.inverse(line, line, s); });
+  cosine_columns(out, [](const Dct& dct, const Dct::Scratch& s, int, float* line) { dct.inverse(line, line, s); });
+}
+
+void cosine_rows(const ConstView& in, const CosinePlane& plane) {
+  const LineDct<double>& dct = LineDct<double>::of(plane.width);
+  parallel_rows(plane.height, static_cast<std::size_t>(plane.width) * 4, [&](int first, int last) {
+    const LineDct<double>::Scratch scratch(plane.width);
+    for (int y = first; y < last; ++y) {
+      std::copy_n(in.row(y), plane.width, plane.row(y));
+      dct.forward(plane.row(y), plane.row(y), scratch);
+    }
+  });
+}
+
+void each_cosine_column(const CosinePlane& plane, const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch, int u, double* line)>& work) {
+  cosine_columns<double>(plane.width, plane.height, [&](int y) { return plane.row(y); }, work);
+}
+
+void cosine_rows_back(const CosinePlane& plane, const View& out) {
+  const LineDct<double>& dct = LineDct<double>::of(plane.width);
+  parallel_rows(plane.height, static_cast<std::size_t>(plane.width) * 4, [&](int first, int last) {
+    const LineDct<double>::Scratch scratch(plane.width);
+    for (int y = first; y < last; ++y) {
+      dct.inverse(plane.row(y), plane.row(y), scratch);
+      std::transform(plane.row(y), plane.row(y) + plane.width, out.row(y), [](double v) { return static_cast<float>(v); });
+    }
+  });
 }
 
 }  // namespace sieve

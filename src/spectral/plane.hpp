@@ -7,6 +7,7 @@
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
 #include "spectral/fft.hpp"
+#include "spectral/line_dct.hpp"
 
 namespace sieve {
 
@@ -40,5 +41,18 @@ void filter_fourier(const ConstView& in, int width, int height, Border border, c
 void filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change, const View& out);
 void forward_cosine(const ConstView& in, const View& out);
 void inverse_cosine(const ConstView& in, const View& out);
+
+// Cosine coefficients in double.
+struct CosinePlane {
+  CosinePlane(int width_, int height_) : width(width_), height(height_), stride((static_cast<std::size_t>(width_) + 7) / 8 * 8), values(stride * static_cast<std::size_t>(height_)) {}
+  double* row(int y) const { return values.data() + static_cast<std::size_t>(y) * stride; }
+  int width, height;
+  std::size_t stride;
+  FftArray<double> values;
+};
+// Rows there and back, and work(dct, scratch, u, line) on every column in between.
+void cosine_rows(const ConstView& in, const CosinePlane& plane);
+void each_cosine_column(const CosinePlane& plane, const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch, int u, double* line)>& work);
+void cosine_rows_back(const CosinePlane& plane, const View& out);
 
 }  // namespace sieve

@@ -20,6 +20,9 @@ struct Damage {
   bool impulse = false;      ///< 0.5 % of the pixels and more stand out alone
   std::vector<Wave> waves;   ///< periodic interference
   double blur = 0;           ///< sigma of the Gaussian that blurs the steepest edges as much, pixels; 0 where there are none
+  bool shaken = false;       ///< the cepstrum shows a straight motion, with a confidence of 0.7 and more
+  double motion_length = 0;  ///< then: its length in pixels
+  double motion_angle = 0;   ///< and its angle in degrees
   bool blurred = false;      ///< the edges are wider than a sharp picture's: sigma 1.2 and more
   std::string kind;          ///< "none", "gaussian", "photon", "impulse", "periodic", or several with "and" between
 };

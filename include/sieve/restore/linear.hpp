@@ -3,8 +3,11 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "sieve/core/describe.hpp"
+#include "sieve/core/picture.hpp"
+#include "sieve/core/stage.hpp"
 #include "sieve/spatial/kernel.hpp"
 
 namespace sieve {
@@ -63,12 +66,13 @@ struct ChoiceNames<PseudoInverse::Below> {
 };
 
 /// Wiener filter: conj(H) / (|H|^2 + K) with K the ratio of the noise's power to the picture's. `ratio` auto: for each frequency by
-/// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's. Source:
-/// Wiener, 1949.
+/// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's. `ratios`
+/// gives K for each frequency as a picture (see noise_ratio) and stands for `ratio`. Source: Wiener, 1949.
 struct Wiener {
   Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   std::optional<float> ratio = {};  ///< K, 0 to 1000; auto: measured
   std::optional<float> noise = {};  ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
+  Picture ratios = {};              ///< a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
   Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
@@ -79,10 +83,16 @@ struct Wiener {
   static void describe(Description<Wiener>& d);
 };
 
+/// The ratio of the power of white noise to that of a clean picture, over the frequencies as Wiener::ratios takes it: for
+/// experiments where the truth is known, or a picture of the same kind. `deviation` of the noise on the 0..1 scale, 0 or above
+/// (BadCall). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
+Image noise_ratio(const ConstView& clean, double deviation);
+
 /// How a parameter finds itself.
 enum class WeightBy {
-  discrepancy,  ///< the residual's deviation is that of the noise (Morozov)
   validation,   ///< generalized cross-validation: no noise level is needed (Golub, Heath and Wahba, 1979)
+  discrepancy,  ///< the residual's deviation is that of the noise (Morozov, 1966)
+  corner,       ///< the corner of the L-curve, roughness over residual (Hansen, 1992): no noise level is needed
 };
 template <>
 struct ChoiceNames<WeightBy> {
@@ -90,14 +100,13 @@ struct ChoiceNames<WeightBy> {
 };
 
 /// Constrained least squares: conj(H) / (|H|^2 + weight |L|^2) with L the 4-neighbor Laplacian (`smooth` yes), or L = 1: Tikhonov's
-/// regularization (`smooth` no). `weight` auto: found by bisection so that the residual equals the noise, or by cross-validation;
-/// the notes tell the iterations. Source: Hunt, 1973.
+/// regularization (`smooth` no). `weight` auto: found as `by` says; the notes tell the rounds. Source: Hunt, 1973.
 struct LeastSquares {
   Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   std::optional<float> weight = {};  ///< 0 to 1e6; auto: see `by`
-  WeightBy by = WeightBy::discrepancy;  ///< how weight=auto is found
+  WeightBy by = WeightBy::validation;  ///< how weight=auto is found
   bool smooth = true;                  ///< L the Laplacian; no: L = 1
-  std::optional<float> noise = {};   ///< deviation of the noise, 0 to 1; auto: estimated
+  std::optional<float> noise = {};   ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
   Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
@@ -105,7 +114,21 @@ struct LeastSquares {
   Image plain(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
+  /// Residual, score and L-curve over the weight, with the choice of each method marked.
+  std::vector<Stage> stages(const ConstView& in) const;
   static void describe(Description<LeastSquares>& d);
 };
+
+/// What a weight of LeastSquares leads to, over weights from exp(-30) to exp(15) in steps of exp(0.5).
+struct WeightCurve {
+  std::vector<double> weight;
+  std::vector<double> residual;   ///< deviation of the result, blurred again, from the input, 0..1 scale
+  std::vector<double> roughness;  ///< root of the mean square of L times the result
+  std::vector<double> score;      ///< of cross-validation, lower is better
+  double noise = 0;               ///< the deviation that by=discrepancy aims at
+  int by_discrepancy = 0, by_validation = 0, by_corner = 0;  ///< the entry next to what each method chooses
+};
+/// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. BadCall as the filter. O(pixels log pixels).
+WeightCurve weight_curve(const ConstView& in, const LeastSquares& filter);
 
 }  // namespace sieve

@@ -14,10 +14,6 @@ namespace sieve {
 /// above 0. O(pixels log pixels).
 DoubleSpectrum transfer_function(const Kernel& psf, int width, int height);
 
-/// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it). The luma of a
-/// color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above 4096.
-Kernel psf_of_picture(const ConstView& picture);
-
 /// What division by a transfer function would meet.
 struct PsfDiagnosis {
   double smallest = 0;      ///< the smallest |H|

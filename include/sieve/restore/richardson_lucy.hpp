@@ -17,12 +17,16 @@ struct RichardsonLucy {
   Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
   int iterations = 30;               ///< at most, 1 to 10000
   bool accelerate = true;            ///< steps beyond each result
-  float smoothness = 0;              ///< 0 to 0.1
+  std::optional<float> smoothness = {};  ///< 0 to 0.1; auto: 0.3 times the noise, at most 0.02
   std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
   Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
+  /// The same steps with blurs by the sums that define them.
+  Image plain(const ConstView& in) const;
+  /// The residual over the iterations.
+  std::vector<Stage> stages(const ConstView& in) const;
   std::optional<int> reach() const { return std::nullopt; }
   std::string meaning() const;
   static void describe(Description<RichardsonLucy>& d);

@@ -52,9 +52,13 @@ class Kernel {
   /// A straight line through the middle, drawn with antialiasing, sum 1: a shaken camera. `length` 1 to 1000 pixels,
   /// `angle` in degrees, counterclockwise from the x axis as seen.
   static Kernel motion(double length, double angle);
+  /// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it). The luma
+  /// of a color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above 4096.
+  static Kernel of_picture(const ConstView& picture);
   /// The kernel of a text: a name with parameters ("gaussian:sigma=2", "sobel_x"), rows split by `/` and numbers
   /// by `,` ("0,-1,0/-1,5,-1/0,-1,0", with ":anchor=X,Y" behind it for even sides), or "@FILE". A file holds a row
-  /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor.
+  /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor; or it is a
+  /// picture (of_picture).
   /// BadCall says what is wrong where.
   static Kernel parse(std::string_view text, const Resources& resources = {});
   /// The names that parse() knows, with one line each.

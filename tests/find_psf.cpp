@@ -1,0 +1,136 @@
+#include "sieve/restore/find_psf.hpp"
+
+#include <nlohmann/json.hpp>
+#include <numbers>
+
+#include "sieve/io.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+
+namespace {
+
+const Image& noon() {
+  static const Image image = io::read(test::data + "/noon.png").image;
+  return image;
+}
+
+// A straight edge through the middle, leaning by `slope` pixels a row, blurred and with grain.
+Image edge(const std::string& psf, double slope, bool lying, float grain, bool falling = false) {
+  Image e(lying ? 80 : 96, lying ? 96 : 80);
+  for (int y = 0; y < e.height(); ++y) {
+    for (int x = 0; x < e.width(); ++x) {
+      double share = 0;
+      for (int i = 0; i < 64; ++i) {
+        const double px = x + (i % 8 + 0.5) / 8, py = y + (i / 8 + 0.5) / 8;
+        share += lying ? py - 48 - slope * (px - 40) > 0 : px - 48 - slope * (py - 40) > 0;
+      }
+      e.at(x, y) = static_cast<float>(0.2 + 0.6 * (falling ? 1 - share / 64 : share / 64));
+    }
+  }
+  return GaussianNoise{.deviation = grain, .seed = 5}(Blur{.psf = Kernel::parse(psf)}(e));
+}
+
+}  // namespace
+
+TEST_CASE("a slanted edge gives family and size of the PSF") {
+  for (const auto& [spec, family, size] : {std::tuple{"gaussian:sigma=1.5", "gaussian", 1.5}, {"gaussian:sigma=3", "gaussian", 3.0}, {"disk:radius=4", "disk", 4.0}, {"disk:radius=6", "disk", 6.0}}) {
+    for (const bool lying : {false, true}) {
+      CAPTURE(std::string(spec));
+      CAPTURE(lying);
+      const FoundPsf f = psf_from_edge(edge(spec, 0.09, lying, 0.01F, lying), lying ? Rectangle{8, 12, 60, 70} : Rectangle{12, 8, 70, 60});
+      CHECK(f.family == family);
+      CHECK(f.size == doctest::Approx(size).epsilon(0.05));
+      CHECK(f.confidence > 0.8);
+      CHECK(f.profile.size() == f.fitted.size());
+      CHECK(Kernel::parse(f.psf.text()).sum() == doctest::Approx(1));
+    }
+  }
+  CHECK(psf_from_edge(edge("gaussian:sigma=1.5", 0, false, 0), {12, 8, 70, 60}).reason.find("2 to 10 are better") != std::string::npos);
+  for (const Rectangle part : {Rectangle{0, 0, 8, 8}, Rectangle{60, 0, 40, 40}, Rectangle{-1, 0, 20, 20}}) CHECK_THROWS_AS(psf_from_edge(edge("gaussian:sigma=1", 0.1, false, 0), part), BadCall);
+  CHECK_THROWS_AS(psf_from_edge(Image(40, 40), {0, 0, 40, 40}), BadCall);
+}
+
+TEST_CASE("a point gives the PSF as it is seen") {
+  const Kernel psf = Kernel::parse("motion:length=7,angle=35");
+  Image dark(60, 50);
+  dark = map_samples(dark, [](float) { return 0.1F; });
+  dark.at(31, 24) = 6;
+  const Image seen = GaussianNoise{.deviation = 0.002F, .seed = 3}(Blur{.psf = psf}(dark));
+  const FoundPsf f = psf_from_point(seen, 30, 25, 9);
+  CHECK(f.confidence > 0.9);
+  CHECK(f.psf.sum() == doctest::Approx(1));
+  for (int y = 0; y < psf.height(); ++y) {
+    for (int x = 0; x < psf.width(); ++x) CHECK(std::abs(f.psf.at(f.psf.anchor_x() + x - psf.anchor_x(), f.psf.anchor_y() + y - psf.anchor_y()) - psf.at(x, y)) < 0.01);
+  }
+  CHECK_THROWS_WITH_AS(psf_from_point(seen, 10, 10, 5), doctest::Contains("nothing stands out"), BadCall);
+  CHECK_THROWS_AS(psf_from_point(seen, 3, 25, 9), BadCall);
+  CHECK_THROWS_AS(psf_from_point(seen, 30, 25, 0), BadCall);
+  const FoundPsf cut = psf_from_point(Clip{}(Blur{.psf = psf}(map_samples(dark, [](float v) { return 3 * v; }))), 31, 24, 9);
+  CHECK(cut.reason.find("cut off") != std::string::npos);
+  CHECK(cut.confidence < 0.5);
+}
+
+TEST_CASE("length and angle of a motion from the cepstrum, and no motion where there is none") {
+  for (const auto& [length, angle] : {std::pair{9.0, 20.0}, {16.0, 25.0}, {25.0, 110.0}, {12.0, 0.0}, {20.0, 90.0}, {30.0, 150.0}}) {
+    CAPTURE(length);
+    CAPTURE(angle);
+    const FoundPsf f = psf_from_motion(Blur{.psf = Kernel::motion(length, angle)}(noon()));
+    CHECK(f.size == doctest::Approx(length).epsilon(0.06));
+    const double off = std::abs(f.angle - angle);
+    CHECK(std::min(off, 180 - off) < 3);
+    CHECK(f.confidence > 0.7);
+  }
+  CHECK(psf_from_motion(noon()).confidence < 0.2);
+  CHECK(psf_from_motion(Gaussian{.sigma = 2}(noon())).confidence < 0.5);
+  CHECK(psf_from_motion(test::noise(128, 128)).confidence < 0.5);
+  CHECK(psf_from_motion(Image(64, 64)).confidence < 0.5);
+  CHECK_THROWS_AS(psf_from_motion(Image(63, 100)), BadCall);
+}
+
+TEST_CASE("blind: the sigma of a Gaussian blur, and doubt where the picture is sharp") {
+  for (const double sigma : {1.5, 2.0, 3.0}) {
+    CAPTURE(sigma);
+    const FoundPsf f = psf_blind(Blur{.psf = Kernel::gaussian(sigma), .border = Border::mirror}(noon()));
+    CHECK(f.size == doctest::Approx(sigma).epsilon(0.15));
+    CHECK(f.confidence > 0.5);
+  }
+  CHECK(psf_blind(noon()).confidence < 0.2);
+  CHECK(psf_blind(Image(40, 40)).confidence == 0);
+  CHECK_THROWS_AS(psf_blind(Image(20, 40)), BadCall);
+}
+
+TEST_CASE("find-psf on the tool, and the advice that follows") {
+  const test::Folder f;
+  const std::string shaken = test::data + "/shaken.png";
+  const auto text = test::lsieve("find-psf " + shaken + " --sheet " + (f / "found.png"));
+  CHECK(text.code == 0);
+  CHECK(text.out.find("motion:length=1") != std::string::npos);
+  CHECK(text.out.find("confidence 1.00") != std::string::npos);
+  CHECK(io::read(f / "found.png").image.width() == 1280);
+  const json j = json::parse(test::lsieve("find-psf " + shaken + " --motion --json").out)["found"][0];
+  CHECK(j["family"] == "motion");
+  CHECK(j["size"] == doctest::Approx(16).epsilon(0.06));
+  CHECK(j["angle"] == doctest::Approx(25).epsilon(0.06));
+  // What was found is taken by a filter, and helps.
+  const Image seen = io::read(shaken).image;
+  const Image better = Chain::parse("wiener noise=0.005 beyond=taper psf=" + j["psf"].get<std::string>())(seen);
+  CHECK(compare(better, noon()).psnr > compare(seen, noon()).psnr + 4);
+  const json advice = json::parse(test::lsieve("advise --json " + shaken).out);
+  CHECK(advice["motion"]["length"] == doctest::Approx(16).epsilon(0.06));
+  CHECK(advice["proposals"][0]["chain"].get<std::string>().starts_with("wiener psf=motion:"));
+  // A point, written as weights, read again.
+  Image dark(40, 40);
+  dark.at(20, 20) = 1;
+  io::write(f / "star.pfm", Blur{.psf = Kernel::disk(3)}(dark), {});
+  REQUIRE(test::lsieve("find-psf " + (f / "star.pfm") + " --point 20,20 --into " + (f / "k.txt")).code == 0);
+  const Kernel read = Kernel::parse("@" + (f / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});
+  CHECK(read.at(read.anchor_x() + 2, read.anchor_y()) == doctest::Approx(Kernel::disk(3).at(5, 3)).epsilon(1e-4));
+  for (const char* wrong : {"--point 3", "--point 0,0", "--motion --blind", "--edge 0,0,5,5", "--sheet x.jpg", "--point 20,20 --radius 0"}) {
+    CAPTURE(std::string(wrong));
+    const auto bad = test::lsieve("find-psf " + (f / "star.pfm") + " " + wrong);
+    CHECK(bad.code == 2);
+    CHECK(bad.err.size() > 10);
+  }
+}
