@@ -1,5 +1,5 @@
 #pragma once
-/// Files: PNG, JPEG, TIFF, PNM (PBM, PGM, PPM) and PFM. Target LeanSieve::io.
+/// Files: PNG, JPEG, TIFF, PNM (PBM, PGM, PPM), PFM and packed pictures (.lsv). Target LeanSieve::io.
 
 #include <cstddef>
 #include <cstdint>
@@ -13,11 +13,11 @@
 namespace sieve::io {
 
 /// The formats that are read and written.
-enum class Format { png, jpeg, tiff, pnm, pfm };
+enum class Format { png, jpeg, tiff, pnm, pfm, packed };
 
-/// "PNG", "JPEG", "TIFF", "PNM", "PFM".
+/// "PNG", "JPEG", "TIFF", "PNM", "PFM", "LSV".
 const char* name_of(Format format);
-/// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm, any case);
+/// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm .lsv, any case);
 /// nothing for another ending.
 std::optional<Format> format_of_name(const std::string& name);
 /// The endings that can be written, for messages.
@@ -39,7 +39,7 @@ struct Loaded {
   std::string note;                    ///< what was done on reading, in words ("turned as its orientation tag says")
 };
 
-/// Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
+/// Packed pictures that are cut off open at lower quality, with a note. Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
 /// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied. Error with one line for a file
 /// that is missing, truncated, damaged, mislabeled or larger than the limits.
 Loaded read(const std::string& path, const Limits& limits = {});
@@ -53,7 +53,9 @@ std::string read_text(const std::string& path);
 /// How a picture is written.
 struct WriteOptions {
   std::optional<int> bits = {};       ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
-  int quality = 92;                   ///< JPEG alone, 1 to 100
+  int quality = 92;                   ///< JPEG and packed pictures, 1 to 100
+  std::optional<bool> full_color = {};  ///< JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
+  bool smallest = false;              ///< PNG alone: as small as the library makes it, and slow
   std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
   std::string record = {};                 ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
 };
@@ -70,6 +72,9 @@ struct Written {
 /// result tells how many samples were outside. BadCall for an unknown ending or a depth that the format has not,
 /// Error where the file cannot be written.
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
+
+/// The same as bytes in memory. `written` may be null. BadCall for a depth that the format has not.
+std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {}, Written* written = nullptr);
 
 /// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);

@@ -12,6 +12,7 @@
 
 #include "io/codec.hpp"
 #include "sieve/core/watch.hpp"
+#include "sieve/pack.hpp"
 
 namespace sieve::io {
 
@@ -21,7 +22,7 @@ struct Ending {
   const char* text;
   Format format;
 };
-constexpr std::array<Ending, 10> kEndings = {{{".png", Format::png},
+constexpr std::array<Ending, 11> kEndings = {{{".png", Format::png},
                                               {".jpg", Format::jpeg},
                                               {".jpeg", Format::jpeg},
                                               {".tif", Format::tiff},
@@ -30,7 +31,8 @@ constexpr std::array<Ending, 10> kEndings = {{{".png", Format::png},
                                               {".pgm", Format::pnm},
                                               {".ppm", Format::pnm},
                                               {".pnm", Format::pnm},
-                                              {".pfm", Format::pfm}}};
+                                              {".pfm", Format::pfm},
+                                              {".lsv", Format::packed}}};
 
 std::string ending_of(const std::string& name) {
   std::string e = std::filesystem::path(name).extension().string();
@@ -90,6 +92,7 @@ std::optional<Format> format_of_content(const Bytes& f) {
   if (starts("\xff\xd8\xff", 3)) return Format::jpeg;
   if (starts("II*\0", 4) || starts("MM\0*", 4) || starts("II+\0", 4) || starts("MM\0+", 4)) return Format::tiff;
   if (f.size >= 2 && f.data[0] == 'P' && f.data[1] >= '1' && f.data[1] <= '6') return Format::pnm;
+  if (is_packed({f.data, f.size})) return Format::packed;
   if (starts("PF", 2) || starts("Pf", 2)) return Format::pfm;
   return std::nullopt;
 }
@@ -112,6 +115,8 @@ int stored_bits(Format format, const ConstView& image, std::optional<int> wish, 
       }
       case Format::pfm:
         return {32};
+      case Format::packed:
+        return {8, 16, 32};
     }
     return {8};
   }();
@@ -154,6 +159,8 @@ const char* name_of(Format format) {
       return "PNM";
     case Format::pfm:
       return "PFM";
+    case Format::packed:
+      return "LSV";
   }
   return "?";
 }
@@ -178,7 +185,7 @@ Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& na
   const auto format = format_of_content(file);
   const auto said = format_of_name(name);
   if (!format) {
-    fail(name, fmt::format("is no picture that can be read here (PNG, JPEG, TIFF, PNM, PFM){}",
+    fail(name, fmt::format("is no picture that can be read here (PNG, JPEG, TIFF, PNM, PFM, LSV){}",
                            said ? fmt::format(", although its name says {}", name_of(*said)) : ""));
   }
   if (said && *said != *format) {
@@ -196,6 +203,8 @@ Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& na
         return decode_pnm(file, name, limits);
       case Format::pfm:
         return decode_pfm(file, name, limits);
+      case Format::packed:
+        return decode_packed(file, name, limits);
     }
   } catch (const std::bad_alloc&) {
     fail(name, "is too large for the memory that is free");
@@ -241,38 +250,50 @@ void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes
   if (::rename(beside.c_str(), target.c_str()) != 0) give_up();
 }
 
+namespace {
+
+std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options, const std::string& name, Written& written) {
+  if (options.quality < 1 || options.quality > 100) {
+    throw BadCall(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
+  }
+  written.bits = stored_bits(format, image, options.bits, name);
+  // A PNM keeps any largest level of its source (100, say); everything else has 2^bits - 1.
+  std::uint32_t maximum = written.bits >= 32 ? 0 : (1U << written.bits) - 1;
+  if (format == Format::pnm && !options.bits && image.maximum > 0) maximum = image.maximum;
+  const Encoding e{image, written.bits, maximum, options, name, written};
+  switch (format) {
+    case Format::png:
+      return encode_png(e);
+    case Format::jpeg:
+      return encode_jpeg(e);
+    case Format::tiff:
+      return encode_tiff(e);
+    case Format::pnm:
+      return encode_pnm(e);
+    case Format::pfm:
+      return encode_pfm(e);
+    case Format::packed:
+      return encode_packed(e);
+  }
+  return {};
+}
+
+}  // namespace
+
+std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options, Written* written) {
+  require_input(image, "encode");
+  Written w;
+  std::vector<std::uint8_t> bytes = encoded(format, image, options, name_of(format), w);
+  if (written) *written = w;
+  return bytes;
+}
+
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options) {
   require_input(image, "write");
   const auto format = format_of_name(path);
   if (!format) throw BadCall(fmt::format("{}: the ending says no format; known are {}", path, known_endings()));
-  if (options.quality < 1 || options.quality > 100) {
-    throw BadCall(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
-  }
   Written written;
-  written.bits = stored_bits(*format, image, options.bits, path);
-  // A PNM keeps any largest level of its source (100, say); everything else has 2^bits - 1.
-  std::uint32_t maximum = written.bits >= 32 ? 0 : (1U << written.bits) - 1;
-  if (*format == Format::pnm && !options.bits && image.maximum > 0) maximum = image.maximum;
-  const Encoding e{image, written.bits, maximum, options, path, written};
-  std::vector<std::uint8_t> bytes;
-  switch (*format) {
-    case Format::png:
-      bytes = encode_png(e);
-      break;
-    case Format::jpeg:
-      bytes = encode_jpeg(e);
-      break;
-    case Format::tiff:
-      bytes = encode_tiff(e);
-      break;
-    case Format::pnm:
-      bytes = encode_pnm(e);
-      break;
-    case Format::pfm:
-      bytes = encode_pfm(e);
-      break;
-  }
-  write_bytes(path, bytes);
+  write_bytes(path, encoded(*format, image, options, path, written));
   return written;
 }
 

@@ -145,7 +145,7 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
   jpeg_set_defaults(&w.c);
   jpeg_set_quality(&w.c, e.options.quality, TRUE);
   w.c.optimize_coding = TRUE;
-  if (e.options.quality >= 90 && channels == 3) {
+  if (channels == 3 && e.options.full_color.value_or(e.options.quality >= 90)) {
     // At high quality the color keeps its full resolution.
     w.c.comp_info[0].h_samp_factor = 1;
     w.c.comp_info[0].v_samp_factor = 1;

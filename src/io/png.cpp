@@ -142,6 +142,10 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
                  static_cast<png_uint_32>(e.options.profile.size()));
     if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0) e.written.note = "the color profile is damaged or of another kind: it was left out";
   }
+  if (e.options.smallest) {
+    png_set_compression_level(w.png, 9);
+    png_set_filter(w.png, PNG_FILTER_TYPE_BASE, PNG_ALL_FILTERS);
+  }
   std::string record = e.options.record;
   if (!record.empty()) {
     png_text text{};

@@ -1,0 +1,4 @@
+#pragma once
+/// Compression: pictures down to few bytes.
+
+#include "sieve/pack/pack.hpp"

@@ -1,0 +1,30 @@
+// Packed pictures among the files.
+
+#include "io/codec.hpp"
+#include "sieve/core/channels.hpp"
+#include "sieve/pack.hpp"
+
+namespace sieve::io {
+
+Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& limits) {
+  try {
+    Unpacked u = unpack({file.data, file.size}, limits.pixels);
+    Loaded loaded;
+    loaded.format = Format::packed;
+    loaded.bits = u.info.maximum == 0 ? 32 : u.info.maximum > 255 ? 16 : 8;
+    loaded.image = std::move(u.image);
+    if (!u.info.complete) loaded.note = "cut off: opened at lower quality";
+    return loaded;
+  } catch (const Error& e) {
+    fail(name, e.what());
+  }
+}
+
+std::vector<std::uint8_t> encode_packed(const Encoding& e) {
+  ConstView image = e.image;
+  image.maximum = e.maximum;
+  if (!e.options.record.empty()) e.written.note = "LSV has no place for the record of its making: it was left out";
+  return pack(image, {.quality = e.options.quality}).bytes;
+}
+
+}  // namespace sieve::io

@@ -1,0 +1,112 @@
+#include "pack/color_planes.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+
+#include "sieve/core/parallel.hpp"
+
+namespace sieve::pack_detail {
+
+namespace {
+
+constexpr float kTurnScale = 16384, kMeanScale = 65536;
+
+// Means, and for three colors the axes of their covariance, the longest first. From every few samples.
+ColorTurn turn_of(const ConstView& in) {
+  ColorTurn t;
+  const int channels = in.shape.channels, color = in.shape.color_channels();
+  const int step = std::max(1, static_cast<int>(std::sqrt(static_cast<double>(in.shape.pixels()) / 200000)));
+  std::array<double, 4> sum{};
+  Eigen::Matrix3d products = Eigen::Matrix3d::Zero();
+  double n = 0;
+  for (int y = 0; y < in.height(); y += step) {
+    for (int x = 0; x < in.width(); x += step) {
+      std::array<double, 4> v{};
+      for (int c = 0; c < channels; ++c) sum[static_cast<std::size_t>(c)] += v[static_cast<std::size_t>(c)] = static_cast<double>(in.at(x, y, c));
+      if (color == 3) {
+        const Eigen::Vector3d p(v[0], v[1], v[2]);
+        products += p * p.transpose();
+      }
+      n += 1;
+    }
+  }
+  for (std::size_t c = 0; c < 4; ++c) t.means[c] = static_cast<std::int32_t>(std::clamp(std::lround(sum[c] / n * static_cast<double>(kMeanScale)), -1000000000L, 1000000000L));
+  Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
+  if (color == 3) {
+    const Eigen::Vector3d m(sum[0] / n, sum[1] / n, sum[2] / n);
+    const Eigen::Matrix3d covariance = products / n - m * m.transpose();
+    if (covariance.trace() > 1e-9) {
+      axes = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(covariance).eigenvectors().transpose().colwise().reverse().eval();
+      for (int i = 0; i < 3; ++i) {
+        if (axes.row(i).sum() < 0) axes.row(i) = -axes.row(i);
+      }
+    }
+  }
+  for (int i = 0; i < 9; ++i) t.rows[static_cast<std::size_t>(i)] = static_cast<std::int16_t>(std::lround(axes(i / 3, i % 3) * static_cast<double>(kTurnScale)));
+  return t;
+}
+
+float mean(const ColorTurn& t, int c) { return static_cast<float>(t.means[static_cast<std::size_t>(c)]) / kMeanScale; }
+
+}  // namespace
+
+ColorPlanes split_colors(const ConstView& in, int width, int height) {
+  ColorPlanes p;
+  p.turn = turn_of(in);
+  const int channels = in.shape.channels, color = in.shape.color_channels(), w = in.width();
+  for (int c = 0; c < channels; ++c) p.planes.emplace_back(width, height);
+  std::array<float, 9> m{};
+  for (std::size_t i = 0; i < 9; ++i) m[i] = static_cast<float>(p.turn.rows[i]) / kTurnScale;
+  parallel_rows(height, static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const int from = std::min(y, in.height() - 1);
+      if (color == 3) {
+        const float *r = in.row(from, 0), *g = in.row(from, 1), *b = in.row(from, 2), mr = mean(p.turn, 0), mg = mean(p.turn, 1), mb = mean(p.turn, 2);
+        for (std::size_t c = 0; c < 3; ++c) {
+          float* to = p.planes[c].row(y);
+          const float a0 = m[3 * c], a1 = m[3 * c + 1], a2 = m[3 * c + 2];
+          for (int x = 0; x < w; ++x) to[x] = a0 * (r[x] - mr) + a1 * (g[x] - mg) + a2 * (b[x] - mb);
+        }
+      }
+      for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
+        const float *f = in.row(from, c), level = mean(p.turn, c);
+        float* to = p.planes[static_cast<std::size_t>(c)].row(y);
+        for (int x = 0; x < w; ++x) to[x] = f[x] - level;
+      }
+      for (Image& plane : p.planes) std::fill(plane.row(y) + w, plane.row(y) + width, plane.row(y)[w - 1]);
+    }
+  });
+  return p;
+}
+
+void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, const View& out) {
+  const int channels = out.shape.channels, color = out.shape.color_channels(), w = out.width();
+  // The turn is rounded, so its inverse is reckoned and not transposed.
+  std::array<float, 9> back{};
+  if (color == 3) {
+    Eigen::Matrix3d m;
+    for (int i = 0; i < 9; ++i) m(i / 3, i % 3) = static_cast<double>(turn.rows[static_cast<std::size_t>(i)]) / static_cast<double>(kTurnScale);
+    const Eigen::Matrix3d inverse = m.inverse();
+    for (int i = 0; i < 9; ++i) back[static_cast<std::size_t>(i)] = static_cast<float>(inverse(i / 3, i % 3));
+  }
+  parallel_rows(out.height(), static_cast<std::size_t>(w) * static_cast<std::size_t>(channels), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      if (color == 3) {
+        const float *p = planes[0].row(y), *q = planes[1].row(y), *s = planes[2].row(y);
+        for (std::size_t c = 0; c < 3; ++c) {
+          float* to = out.row(y, static_cast<int>(c));
+          const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2], level = mean(turn, static_cast<int>(c));
+          for (int x = 0; x < w; ++x) to[x] = a0 * p[x] + a1 * q[x] + a2 * s[x] + level;
+        }
+      }
+      for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
+        const float *f = planes[static_cast<std::size_t>(c)].row(y), level = mean(turn, c);
+        float* to = out.row(y, c);
+        for (int x = 0; x < w; ++x) to[x] = f[x] + level;
+      }
+    }
+  });
+}
+
+}  // namespace sieve::pack_detail

@@ -1,0 +1,30 @@
+#pragma once
+// What a method does between picture and sections.
+
+#include <memory>
+
+#include "pack/container.hpp"
+
+namespace sieve::pack_detail {
+
+// A picture made ready to be coded at any step.
+class Method {
+ public:
+  virtual ~Method() = default;
+  struct Coded {
+    Header header;
+    std::vector<Bytes> sections;
+    std::uint64_t nonzero = 0;
+  };
+  virtual Coded code(float step) = 0;
+};
+std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual);
+std::unique_ptr<Method> wavelet_method(const ConstView& in);
+Method::Coded code_lossless(const ConstView& in);
+
+// The pictures back; damage is an Error.
+void decode_cosine_picture(const Opened& o, const View& out);
+void decode_wavelet_picture(const Opened& o, const View& out);
+void decode_lossless_picture(const Opened& o, const View& out);
+
+}  // namespace sieve::pack_detail

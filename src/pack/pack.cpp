@@ -1,0 +1,171 @@
+#include "sieve/pack/pack.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "pack/methods.hpp"
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/quality/compare.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, PackBy>> ChoiceNames<PackBy>::all() {
+  static constexpr std::pair<const char*, PackBy> names[] = {{"cosine", PackBy::cosine}, {"wavelet", PackBy::wavelet}, {"svd", PackBy::svd}, {"pca", PackBy::pca}};
+  return names;
+}
+
+namespace {
+
+using namespace pack_detail;
+
+// Half of an 8-bit level at 100, a quarter of the range at 0.
+float step_of_quality(double quality) { return static_cast<float>((0.5 + 63.5 * std::pow((100 - quality) / 100, 2)) / 255); }
+
+constexpr double kFinest = 1e-5, kCoarsest = 4;
+
+void check(const PackOptions& o) {
+  const int goals = o.quality.has_value() + o.psnr.has_value() + o.bytes.has_value() + o.rate.has_value() + o.keep.has_value() + o.lossless;
+  if (goals > 1) throw BadCall("pack: give one of quality, psnr, bytes, rate, keep and lossless");
+  const auto within = [](const char* name, const std::optional<double>& v, double low, double high) {
+    if (v && !(*v >= low && *v <= high)) throw BadCall(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
+  };
+  within("quality", o.quality, 0, 100);
+  within("psnr", o.psnr, 10, 100);
+  within("rate", o.rate, 0.001, 64);
+  if (o.bytes && *o.bytes < 64) throw BadCall(fmt::format("pack: bytes={} is not allowed: a file has 64 and more", *o.bytes));
+  if (o.keep && *o.keep < 1) throw BadCall("pack: keep=0 is not allowed: give 1 and more");
+  if (o.lossless && o.by != PackBy::wavelet) throw BadCall(fmt::format("pack: {} loses; only wavelet packs without loss", name_of(o.by)));
+  if (o.perceptual && o.by != PackBy::cosine) throw BadCall(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
+}
+
+class Search {
+ public:
+  Search(const ConstView& in, Method& method) : in_(in), method_(method) {}
+
+  Packed at(double step) {
+    checkpoint();
+    Method::Coded coded = method_.code(static_cast<float>(step));
+    coded.header.info.shape = in_.shape;
+    coded.header.info.maximum = in_.maximum;
+    Packed p;
+    p.bytes = write_container(coded.header, coded.sections);
+    p.step = static_cast<float>(step);
+    p.kept = coded.nonzero;
+    return p;
+  }
+
+  // The finest step at which figure() is at most `most`; figure falls as the step grows.
+  template <class Figure>
+  Packed largest(double most, const char* what, Figure figure) {
+    double fine = std::log(kFinest), coarse = std::log(kCoarsest);
+    Packed best = at(kCoarsest);
+    if (figure(best) > most) {
+      best.note = fmt::format("{} cannot be as low as {:g}: the coarsest step gives {:g}", what, most, figure(best));
+      return best;
+    }
+    Progress progress(14);
+    for (int i = 0; i < 14 && figure(best) < 0.995 * most; ++i) {
+      const double middle = 0.5 * (fine + coarse);
+      Packed p = at(std::exp(middle));
+      progress.add(1);
+      if (figure(p) <= most) {
+        coarse = middle;
+        best = std::move(p);
+      } else {
+        fine = middle;
+      }
+    }
+    if (figure(best) < 0.98 * most) best.note = fmt::format("{} of {:g} is not reached: {:g} is the nearest below", what, most, figure(best));
+    return best;
+  }
+
+  // The coarsest step at which the PSNR is at least `least`.
+  Packed psnr(double least) {
+    double fine = std::log(kFinest), coarse = std::log(kCoarsest);
+    Packed best;
+    double reached = 0;
+    Progress progress(14);
+    for (int i = 0; i < 14; ++i) {
+      const double middle = 0.5 * (fine + coarse);
+      Packed p = at(std::exp(middle));
+      const double now = compare(unpack(p.bytes).image, in_).psnr;
+      progress.add(1);
+      if (now >= least) {
+        fine = middle;
+        best = std::move(p);
+        reached = now;
+        if (now < least + 0.02) break;
+      } else {
+        coarse = middle;
+      }
+    }
+    if (best.bytes.empty()) {
+      best = at(kFinest);
+      reached = compare(unpack(best.bytes).image, in_).psnr;
+      if (reached < least) best.note = fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
+    } else if (reached > 1.02 * least) {
+      best.note = fmt::format("the PSNR is {:.2f} dB: no coarser step stays above {:g} dB", reached, least);
+    }
+    return best;
+  }
+
+ private:
+  ConstView in_;
+  Method& method_;
+};
+
+}  // namespace
+
+Packed pack(const ConstView& given, const PackOptions& o) {
+  require_input(given, "pack");
+  check(o);
+  const Image finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
+  const ConstView in = finite;
+  if (o.lossless) {
+    if (in.maximum == 0) throw BadCall("pack: lossless is for pictures of whole levels, of up to 16 bits; this one has float samples: convert it (apply --depth 16) first");
+    Method::Coded coded = code_lossless(in);
+    coded.header.info.shape = in.shape;
+    coded.header.info.maximum = in.maximum;
+    Packed p;
+    p.bytes = write_container(coded.header, coded.sections);
+    p.kept = coded.nonzero;
+    return p;
+  }
+  const std::unique_ptr<Method> method = o.by == PackBy::cosine ? cosine_method(in, o.perceptual) : wavelet_method(in);
+  Search search(in, *method);
+  const auto bytes = [](const Packed& p) { return static_cast<double>(p.bytes.size()); };
+  if (o.psnr) return search.psnr(*o.psnr);
+  if (o.bytes) return search.largest(static_cast<double>(*o.bytes), "a size in bytes", bytes);
+  if (o.rate) return search.largest(*o.rate * static_cast<double>(in.shape.pixels()) / 8, "a size in bytes", bytes);
+  if (o.keep) return search.largest(static_cast<double>(*o.keep), "a number of coefficients", [](const Packed& p) { return static_cast<double>(p.kept); });
+  return search.at(step_of_quality(o.quality.value_or(75)));
+}
+
+Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
+  const Opened o = read_container(bytes, pixels);
+  const PackInfo& info = o.header.info;
+  if (!info.complete && info.by != PackBy::wavelet) throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again", name_of(info.by)));
+  Unpacked u{Image(info.shape, info.maximum), info};
+  if (info.lossless) {
+    decode_lossless_picture(o, u.image.view());
+  } else if (info.by == PackBy::wavelet) {
+    decode_wavelet_picture(o, u.image.view());
+  } else {
+    decode_cosine_picture(o, u.image.view());
+  }
+  if (info.maximum != 0 && !info.lossless) {
+    const View v = u.image.view();
+    parallel_rows(v.height() * v.shape.channels, static_cast<std::size_t>(v.width()), [&](int first, int last) {
+      for (int i = first; i < last; ++i) {
+        float* r = v.row(i % v.height(), i / v.height());
+        for (int x = 0; x < v.width(); ++x) r[x] = std::clamp(r[x], 0.0F, 1.0F);
+      }
+    });
+  }
+  return u;
+}
+
+}  // namespace sieve
