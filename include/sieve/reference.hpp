@@ -4,6 +4,7 @@
 
 #include "sieve/reference/denoise.hpp"
 #include "sieve/reference/light.hpp"
+#include "sieve/reference/lowrank.hpp"
 #include "sieve/reference/spatial.hpp"
 #include "sieve/reference/spectral.hpp"
 #include "sieve/reference/tone.hpp"

@@ -6,6 +6,8 @@
 #include "sieve/denoise.hpp"
 #include "sieve/filter.hpp"
 #include "sieve/light.hpp"
+#include "sieve/lowrank.hpp"
+#include "sieve/pack.hpp"
 #include "sieve/quality.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/restore.hpp"

@@ -6,6 +6,7 @@
 #include "sieve/denoise.hpp"
 #include "sieve/filter/within.hpp"
 #include "sieve/light.hpp"
+#include "sieve/lowrank.hpp"
 #include "sieve/restore.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
@@ -92,6 +93,8 @@ const Catalogue& Catalogue::standard() {
     c.add<Landweber>();
     c.add<RichardsonLucy>();
     c.add<LeastVariation>();
+    c.add<LowRank>();
+    c.add<PrincipalComponents>();
     c.add<Unsharp>();
     c.add<LaplacianSharpen>();
     c.add<LimitedSharpen>();

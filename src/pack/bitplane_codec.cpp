@@ -30,7 +30,7 @@ struct Piece {
   int x = 0, y = 0;        // place in the nested plane
   int width = 0, height = 0;
   int parent = -1;         // the piece of the next coarser level
-  int shift_x = 0, shift_y = 0;  // (i + shift) / 2 is the place in the parent
+  int shift_x = 0, shift_y = 0;  // (i + shift) >> 1 is the place in the parent
   int stride = 0, block_stride = 0, blocks_across = 0, blocks_down = 0;
   std::vector<std::uint32_t> known;    // magnitudes as far as they are coded, with a rim of zeros
   std::vector<std::int8_t> sign;       // -1, 0, 1, with a rim
@@ -79,6 +79,9 @@ std::vector<Piece> pieces_of(const std::vector<BandPlane>& planes, const Grid& c
           q.parent = last;
           q.shift_x = left - 2 * (up.x - (kind == across || kind == diagonal ? level_x : 0));
           q.shift_y = top - 2 * (up.y - (kind == down || kind == diagonal ? level_y : 0));
+          // The rim about the parent may be read, nothing beyond it.
+          const auto fits = [](int shift, int n, int room) { return n > 0 && room > 0 && (shift >> 1) >= -1 && ((n - 1 + shift) >> 1) <= room; };
+          if (!fits(q.shift_x, q.width, up.width) || !fits(q.shift_y, q.height, up.height)) q.parent = -1;
         }
         last = static_cast<int>(all.size());
         q.stride = q.width + 2;
@@ -125,8 +128,8 @@ class Models {
         if (!q.active[b]) {
           const std::uint8_t* a = q.active.data() + b;
           int near = a[-1] + a[1] + a[-q.block_stride] + a[q.block_stride];
-          if (parent && parent->blocks_across > 0 && parent->blocks_down > 0) {
-            const int px = std::clamp((bx * kBlock + q.shift_x) / 2 / kBlock, 0, parent->blocks_across - 1), py = std::clamp((by * kBlock + q.shift_y) / 2 / kBlock, 0, parent->blocks_down - 1);
+          if (parent) {
+            const int px = std::clamp(((bx * kBlock + q.shift_x) >> 1) / kBlock, 0, parent->blocks_across - 1), py = std::clamp(((by * kBlock + q.shift_y) >> 1) / kBlock, 0, parent->blocks_down - 1);
             near += 5 * parent->active[parent->block(px, py)];
           }
           bool some = false;
@@ -159,7 +162,7 @@ class Models {
     const std::uint32_t wx = q.kind == across ? 2 : q.kind == down ? 4 : q.kind == low ? 3 : 2, wy = q.kind == across ? 4 : q.kind == down ? 2 : q.kind == low ? 3 : 2, wd = q.kind == diagonal ? 2 : 1;
     for (int y = y0; y < y1; ++y) {
       const std::uint32_t* parents = nullptr;
-      if (parent && parent->height > 0 && parent->width > 0) parents = parent->known.data() + parent->at(0, std::clamp((y + q.shift_y) / 2, 0, parent->height - 1));
+      if (parent) parents = parent->known.data() + parent->at(0, (y + q.shift_y) >> 1);
       std::uint32_t* k = q.known.data() + q.at(x0, y);
       std::int8_t* g = q.sign.data() + q.at(x0, y);
       for (int x = x0; x < x1; ++x, ++k, ++g) {
@@ -178,7 +181,7 @@ class Models {
           continue;
         }
         std::size_t above = 0;
-        if (parents) above = std::min<std::uint32_t>(2, parents[std::clamp((x + q.shift_x) / 2, 0, parent->width - 1)] >> plane);
+        if (parents) above = std::min<std::uint32_t>(2, parents[(x + q.shift_x) >> 1] >> plane);
         if (!c.bit(s.some[above * kLevels + level], (truth >> plane) != 0)) continue;
         *k = 1U << plane;
         const int h = std::clamp(g[-1] + g[1], -1, 1), v = std::clamp(g[-n] + g[n], -1, 1), place = 3 * h + v;

@@ -48,71 +48,80 @@ constexpr int kMost = 32767;
 
 using Block = std::array<std::int16_t, 64>;
 
-// What is kept of the blocks above and to the left.
+// Magnitudes of a block, at most 255, ten to a row: what lies beyond its right and lower side is 0.
+constexpr int kRow = 10;
 struct Trace {
-  Block magnitude{};  // of all but the first
-  int last = 0;       // how many coefficients were coded
+  std::array<std::uint8_t, kRow * kRow> magnitude{};
+  int last = 0;  // how many coefficients were coded
   int dc = 0, dc_off = 0;
 };
+constexpr std::array<std::uint8_t, 64> kPadded = [] {
+  std::array<std::uint8_t, 64> t{};
+  for (std::size_t i = 0; i < 64; ++i) t[i] = static_cast<std::uint8_t>(kZigzag[i] / 8 * kRow + kZigzag[i] % 8);
+  return t;
+}();
 
-int level(int sum) {
-  constexpr std::array<std::uint8_t, 16> table = {0, 1, 2, 3, 3, 4, 4, 5, 5, 5, 6, 6, 6, 6, 6, 6};
-  return sum < 16 ? table[static_cast<std::size_t>(sum)] : 7;
-}
+// Classes of a sum of magnitudes, 0 to 7.
+constexpr std::array<std::uint8_t, 17> kClass = {0, 1, 2, 3, 3, 4, 4, 5, 5, 5, 6, 6, 6, 6, 6, 6, 7};
+std::size_t level(int sum) { return kClass[static_cast<std::size_t>(std::min(sum, 16))]; }
 
 // The probabilities of one plane kind: first plane, others.
 class Model {
  public:
-  // Codes a block: `q` holds it, or is filled. False where the stream is of no block.
+  // Codes a block: `q` holds it, or is filled (and is all 0 before). `now` is written.
   template <class Coder>
-  bool code(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, const Trace& corner) {
-    now = Trace{};
-    code_first(c, q, now, left, up, corner);
+  void code(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, int corner_dc) {
+    now.magnitude.fill(0);
+    code_first(c, q, now, left, up, corner_dc);
     int last = 0;
     if constexpr (!Coder::kDecodes) {
-      for (int i = 63; i > 0 && last == 0; --i) last = q[kZigzag[static_cast<std::size_t>(i)]] != 0 ? i : 0;
+      for (last = 63; last > 0 && q[kZigzag[static_cast<std::size_t>(last)]] == 0;) --last;
     }
-    last = code_last(c, last, level((left.last + up.last + 1) / 2 / 2 + (left.last + up.last > 0)));
+    const int about = left.last + up.last;
+    last = code_last(c, last, level(about == 0 ? 0 : 1 + about / 4));
     now.last = last;
-    if constexpr (Coder::kDecodes) std::fill(q.begin() + 1, q.end(), std::int16_t{0});
     for (int i = last; i > 0; --i) {
-      const int at = kZigzag[static_cast<std::size_t>(i)], u = at % 8, v = at / 8;
-      const auto seen = [&](int x, int y) { return x < 8 && y < 8 ? now.magnitude[static_cast<std::size_t>(8 * y + x)] : 0; };
-      const int inside = 2 * (seen(u + 1, v) + seen(u, v + 1)) + seen(u + 1, v + 1) + seen(u + 2, v) + seen(u, v + 2);
-      const int beside = left.magnitude[static_cast<std::size_t>(at)] + up.magnitude[static_cast<std::size_t>(at)];
-      const int near = std::min(7, level(inside)), place = std::min(7, u + v);
-      const int other = beside == 0 ? 0 : beside == 1 ? 1 : beside < 4 ? 2 : 3;
-      int m = Coder::kDecodes ? 0 : std::abs(q[static_cast<std::size_t>(at)]);
+      const auto zig = static_cast<std::size_t>(i);
+      const std::size_t at = kZigzag[zig], padded = kPadded[zig];
+      std::uint8_t* m = now.magnitude.data() + padded;
+      const int inside = 2 * (m[1] + m[kRow]) + m[kRow + 1] + m[2] + m[2 * kRow];
+      const int beside = left.magnitude[padded] + up.magnitude[padded];
+      const std::size_t other = static_cast<std::size_t>(beside > 0) + (beside > 1) + (beside > 3);
       // The last one is not 0: that is what makes it the last.
-      if (i < last && !c.bit(some_[static_cast<std::size_t>((place * 8 + near) * 4 + other)], m != 0)) continue;
-      m = 1 + static_cast<int>(size_[static_cast<std::size_t>(level((inside + 2 * beside) / 2) + (place < 3 ? 8 : 0))].code(c, static_cast<std::uint32_t>(m - 1)));
-      const bool negative = c.raw(q[static_cast<std::size_t>(at)] < 0 ? 1 : 0, 1) != 0;
-      if (m > kMost) return false;
-      q[static_cast<std::size_t>(at)] = static_cast<std::int16_t>(negative ? -m : m);
-      now.magnitude[static_cast<std::size_t>(at)] = static_cast<std::int16_t>(m);
+      if (i < last && !c.bit(some_[(kPlace[zig] * 8 + level(inside)) * 4 + other], q[at] != 0)) continue;
+      const int a = 1 + static_cast<int>(size_[level((inside + 2 * beside) / 2) + (kPlace[zig] < 3 ? 8 : 0)].code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : std::abs(q[at]) - 1)));
+      const bool negative = c.raw(q[at] < 0 ? 1 : 0, 1) != 0;
+      if constexpr (Coder::kDecodes) q[at] = static_cast<std::int16_t>(negative ? -std::min(a, kMost) : std::min(a, kMost));
+      *m = static_cast<std::uint8_t>(std::min(a, 255));
     }
-    return now.dc >= -kMost && now.dc <= kMost;
   }
 
  private:
+  // Diagonals from the first coefficient, 0 to 7.
+  static constexpr std::array<std::uint8_t, 64> kPlace = [] {
+    std::array<std::uint8_t, 64> t{};
+    for (std::size_t i = 0; i < 64; ++i) t[i] = static_cast<std::uint8_t>(std::min(7, kZigzag[i] / 8 + kZigzag[i] % 8));
+    return t;
+  }();
+
   // The first coefficient, as its difference from what the blocks about let expect.
   template <class Coder>
-  void code_first(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, const Trace& corner) {
-    const int a = left.dc, b = up.dc, d = corner.dc;
+  void code_first(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, int d) {
+    const int a = left.dc, b = up.dc;
     const int expected = d >= std::max(a, b) ? std::min(a, b) : d <= std::min(a, b) ? std::max(a, b) : a + b - d;
     const int off = q[0] - expected;
-    const auto context = static_cast<std::size_t>(level((left.dc_off + up.dc_off + 1) / 2));
-    const int m = static_cast<int>(first_[context].code(c, static_cast<std::uint32_t>(std::abs(off))));
+    const int m = static_cast<int>(first_[level((left.dc_off + up.dc_off + 1) / 2)].code(c, static_cast<std::uint32_t>(std::abs(off))));
     const bool negative = m > 0 && c.raw(off < 0 ? 1 : 0, 1) != 0;
-    now.dc = expected + (negative ? -m : m);
+    now.dc = std::clamp(expected + (negative ? -m : m), -kMost, kMost);
     now.dc_off = std::min(m, 1000);
-    if constexpr (Coder::kDecodes) q[0] = static_cast<std::int16_t>(std::clamp(now.dc, -kMost, kMost));
+    if constexpr (Coder::kDecodes) q[0] = static_cast<std::int16_t>(now.dc);
   }
 
-  // A number of 0..63, bit by bit.
+  // A number of 0..63: whether it is 0, then bit by bit.
   template <class Coder>
-  int code_last(Coder& c, int last, int context) {
-    auto& tree = last_[static_cast<std::size_t>(context)];
+  int code_last(Coder& c, int last, std::size_t context) {
+    if (!c.bit(some_last_[context], last != 0)) return 0;
+    auto& tree = last_[context];
     unsigned node = 1;
     for (int i = 5; i >= 0; --i) node = 2 * node + (c.bit(tree[node], (last >> i & 1) != 0) ? 1 : 0);
     return static_cast<int>(node - 64);
@@ -121,6 +130,7 @@ class Model {
   std::array<Bit, 8 * 8 * 4> some_;
   std::array<Count<14>, 16> size_;
   std::array<Count<14>, 8> first_;
+  std::array<Bit, 8> some_last_;
   std::array<std::array<Bit, 64>, 8> last_;
 };
 
@@ -128,30 +138,29 @@ class Model {
 template <class Coder, class Get>
 bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get) {
   std::vector<Model> models(2);
-  // The row above, with a place before it; and the blocks to the left.
-  std::vector<Trace> above(planes * static_cast<std::size_t>(across + 1));
+  const auto n = static_cast<std::size_t>(across);
+  // The row above and this one, for each plane.
+  std::vector<Trace> above(planes * n), row(planes * n);
+  const Trace nothing;
   for (int y = 0; y < rows; ++y) {
     checkpoint();
-    std::vector<Trace> left(planes), corner(planes);
-    for (int x = 0; x < across; ++x) {
+    for (std::size_t x = 0; x < n; ++x) {
       for (std::size_t p = 0; p < planes; ++p) {
-        Trace& up = above[p * static_cast<std::size_t>(across + 1) + static_cast<std::size_t>(x) + 1];
+        const Trace* here = row.data() + p * n + x;
+        const Trace* over = above.data() + p * n + x;
         // At the border the only neighbor stands for all.
-        if (x == 0) left[p] = up, corner[p] = up;
-        if (y == 0) {
-          corner[p] = left[p];
-          up = left[p];
-        }
-        Trace now;
+        const Trace& left = x > 0 ? here[-1] : y > 0 ? *over : nothing;
+        const Trace& up = y > 0 ? *over : left;
+        const int corner = x > 0 && y > 0 ? over[-1].dc : y > 0 ? up.dc : left.dc;
         Block q;
-        if constexpr (!Coder::kDecodes) get(p, x, y, q);
-        if (!models[p == 0 ? 0 : 1].code(c, q, now, left[p], up, corner[p]) || c.ended_long()) return false;
-        if constexpr (Coder::kDecodes) get(p, x, y, q);
-        corner[p] = up;
-        left[p] = now;
-        up = now;
+        if constexpr (Coder::kDecodes) q.fill(0);
+        if constexpr (!Coder::kDecodes) get(p, static_cast<int>(x), y, q);
+        models[p == 0 ? 0 : 1].code(c, q, row[p * n + x], left, up, corner);
+        if constexpr (Coder::kDecodes) get(p, static_cast<int>(x), y, q);
       }
     }
+    if (c.ended_long()) return false;
+    std::swap(above, row);
   }
   return true;
 }
@@ -186,10 +195,8 @@ CosinePacked encode_cosine(const std::vector<Image>& planes, const CosineCoding&
                 n += m != 0;
               }
             }
-            if (planes[p].row((s * kStripe + by) * 8)[8 * bx] != 0) {
-              // The first one carries the level of the block: to the nearest.
-              q[0] = static_cast<std::int16_t>(std::clamp(std::lround(planes[p].row((s * kStripe + by) * 8)[8 * bx] * st.per[0]), -32767L, 32767L));
-            }
+            // The first one carries the level of the block: to the nearest.
+            q[0] = static_cast<std::int16_t>(std::nearbyint(std::clamp(planes[p].row((s * kStripe + by) * 8)[8 * bx] * st.per[0], -32767.0F, 32767.0F)));
             some += static_cast<std::uint64_t>(n);
           });
           packed.sections[static_cast<std::size_t>(s)] = encoder.finish();

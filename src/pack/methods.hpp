@@ -20,11 +20,15 @@ class Method {
 };
 std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual);
 std::unique_ptr<Method> wavelet_method(const ConstView& in);
+std::unique_ptr<Method> svd_method(const ConstView& in);
+std::unique_ptr<Method> principal_method(const ConstView& in);
 Method::Coded code_lossless(const ConstView& in);
 
 // The pictures back; damage is an Error.
 void decode_cosine_picture(const Opened& o, const View& out);
 void decode_wavelet_picture(const Opened& o, const View& out);
+void decode_svd_picture(const Opened& o, const View& out);
+void decode_principal_picture(const Opened& o, const View& out);
 void decode_lossless_picture(const Opened& o, const View& out);
 
 }  // namespace sieve::pack_detail

@@ -21,8 +21,8 @@ namespace {
 
 using namespace pack_detail;
 
-// Half of an 8-bit level at 100, a quarter of the range at 0.
-float step_of_quality(double quality) { return static_cast<float>((0.5 + 63.5 * std::pow((100 - quality) / 100, 2)) / 255); }
+// Half of an 8-bit level at 100, the whole range at 0.
+float step_of_quality(double quality) { return static_cast<float>((0.5 + 255 * std::pow((100 - quality) / 100, 2)) / 255); }
 
 constexpr double kFinest = 1e-5, kCoarsest = 4;
 
@@ -134,7 +134,7 @@ Packed pack(const ConstView& given, const PackOptions& o) {
     p.kept = coded.nonzero;
     return p;
   }
-  const std::unique_ptr<Method> method = o.by == PackBy::cosine ? cosine_method(in, o.perceptual) : wavelet_method(in);
+  const std::unique_ptr<Method> method = o.by == PackBy::cosine ? cosine_method(in, o.perceptual) : o.by == PackBy::wavelet ? wavelet_method(in) : o.by == PackBy::svd ? svd_method(in) : principal_method(in);
   Search search(in, *method);
   const auto bytes = [](const Packed& p) { return static_cast<double>(p.bytes.size()); };
   if (o.psnr) return search.psnr(*o.psnr);
@@ -153,8 +153,12 @@ Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
     decode_lossless_picture(o, u.image.view());
   } else if (info.by == PackBy::wavelet) {
     decode_wavelet_picture(o, u.image.view());
-  } else {
+  } else if (info.by == PackBy::cosine) {
     decode_cosine_picture(o, u.image.view());
+  } else if (info.by == PackBy::svd) {
+    decode_svd_picture(o, u.image.view());
+  } else {
+    decode_principal_picture(o, u.image.view());
   }
   if (info.maximum != 0 && !info.lossless) {
     const View v = u.image.view();

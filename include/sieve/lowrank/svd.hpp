@@ -1,0 +1,52 @@
+#pragma once
+/// The singular value decomposition of one channel as a matrix.
+
+#include <cstdint>
+#include <vector>
+
+#include "sieve/core/describe.hpp"
+
+namespace sieve {
+
+/// How singular values are reckoned.
+enum class SvdWay {
+  automatic,   ///< randomized where the smaller side is above 256 and the rank asked for below an eighth of it
+  exact,       ///< all of them, by bidiagonalization in double: O(rows * columns * smaller side)
+  randomized,  ///< the first ones alone, from a random sketch: O(rows * columns * rank)
+};
+template <>
+struct ChoiceNames<SvdWay> {
+  static std::span<const std::pair<const char*, SvdWay>> all();
+};
+
+/// A matrix as sum over k of values[k] times column k of `left` times column k of `right`, transposed.
+struct Svd {
+  int rows = 0, columns = 0, rank = 0;
+  std::vector<double> values;  ///< not negative, the largest first; `rank` of them
+  std::vector<float> left;     ///< orthonormal columns of `rows` numbers, one after the other
+  std::vector<float> right;    ///< orthonormal columns of `columns` numbers
+};
+
+/// The first `rank` singular values and vectors of a one-channel picture, rows as rows; rank 0 means all. Randomized: a Gaussian
+/// sketch of rank + 10 columns (always the same numbers), three power iterations, each made orthonormal; the spectral error is then expected to be at most
+/// (1 + sqrt(rank / 9) + e sqrt(rank + 10) / 10 sqrt(smaller side))^(1/7) times the best possible, which is the value after the last kept one; seldom
+/// more than two percent above it in fact. BadCall for more than one channel, samples that are not finite, or rank above the
+/// smaller side. Sources: Golub and Van Loan, "Matrix Computations", 8.6; Halko, Martinsson and Tropp, SIAM Review 53, 2011,
+/// algorithm 4.4 and theorem 10.9.
+Svd svd(const ConstView& channel, int rank = 0, SvdWay way = SvdWay::automatic);
+
+/// The picture of the first `rank` terms: rows x columns. BadCall for a rank above those at hand.
+Image picture_of(const Svd& svd, int rank);
+
+/// How far the first singular values go.
+struct RankShares {
+  std::vector<double> values;  ///< all singular values
+  std::vector<double> sums;    ///< running sum of the values over their sum
+  std::vector<double> energy;  ///< running sum of their squares over the sum of squares
+  /// The fewest whose running sum (or energy) reaches a share of 0 to 1.
+  int rank_for(double share, bool of_energy) const;
+};
+/// Of one channel; exact. Costs as svd.
+RankShares rank_shares(const ConstView& channel);
+
+}  // namespace sieve

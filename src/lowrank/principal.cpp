@@ -1,0 +1,205 @@
+#include "sieve/lowrank/principal.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+
+#include "core/finite.hpp"
+#include "core/run.hpp"
+#include "lowrank/matrix.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/reference.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, PrincipalComponents::Of>> ChoiceNames<PrincipalComponents::Of>::all() {
+  static constexpr std::pair<const char*, PrincipalComponents::Of> names[] = {{"rows", PrincipalComponents::Of::rows}, {"patches", PrincipalComponents::Of::patches}};
+  return names;
+}
+
+double Principal::explained(int k) const {
+  double sum = 0;
+  for (int i = 0; i < std::min(k, components); ++i) sum += variance[static_cast<std::size_t>(i)];
+  return total > 0 ? std::min(1.0, sum / total) : 1;
+}
+
+namespace {
+
+using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+
+Principal principal_of(Rows data, int components, const char* who) {
+  if (!data.allFinite()) throw BadCall(fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
+  const auto n = data.rows(), length = data.cols();
+  const int all = static_cast<int>(std::min(n, length));
+  if (components < 0 || components > all) throw BadCall(fmt::format("{}: components={}: there are 1 to {}, or 0 for all", who, components, all));
+  const int k = components == 0 ? all : components;
+  Principal p{static_cast<int>(n), static_cast<int>(length), k, {}, {}, {}, {}, 0};
+  const Eigen::RowVectorXd mean = data.cast<double>().colwise().mean();
+  data.rowwise() -= mean.cast<float>();
+  // The smaller of the two products has the same eigenvalues.
+  const bool wide = length > n;
+  const Eigen::MatrixXd centered = data.cast<double>();
+  const Eigen::MatrixXd products = wide ? Eigen::MatrixXd(centered * centered.transpose() / static_cast<double>(n)) : Eigen::MatrixXd(centered.transpose() * centered / static_cast<double>(n));
+  checkpoint();
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(products);
+  Eigen::MatrixXd axes(length, k);
+  for (int i = 0; i < k; ++i) {
+    const auto at = products.rows() - 1 - i;
+    p.variance.push_back(std::max(0.0, solver.eigenvalues()(at)));
+    const Eigen::VectorXd v = solver.eigenvectors().col(at);
+    if (!wide) {
+      axes.col(i) = v;
+      continue;
+    }
+    axes.col(i) = centered.transpose() * v;
+    // Directions without variance: any unit vector across the others.
+    for (int again = 0; again < 2; ++again) {
+      if (axes.col(i).norm() < 1e-9 * std::sqrt(static_cast<double>(n) * std::max(1e-30, p.variance[0]))) axes.col(i) = Eigen::VectorXd::Unit(length, i);
+      for (int j = 0; j < i; ++j) axes.col(i) -= axes.col(j) * axes.col(j).dot(axes.col(i));
+      axes.col(i).normalize();
+    }
+  }
+  p.total = products.trace();
+  const Eigen::MatrixXf coordinates = (centered * axes).cast<float>();
+  p.mean.resize(static_cast<std::size_t>(length));
+  for (Eigen::Index i = 0; i < length; ++i) p.mean[static_cast<std::size_t>(i)] = static_cast<float>(mean(i));
+  p.axes.reserve(static_cast<std::size_t>(length) * static_cast<std::size_t>(k));
+  for (int i = 0; i < k; ++i) {
+    for (Eigen::Index j = 0; j < length; ++j) p.axes.push_back(static_cast<float>(axes(j, i)));
+  }
+  p.coordinates.reserve(static_cast<std::size_t>(n) * static_cast<std::size_t>(k));
+  for (Eigen::Index i = 0; i < n; ++i) {
+    for (int j = 0; j < k; ++j) p.coordinates.push_back(coordinates(i, j));
+  }
+  return p;
+}
+
+Rows observations_of(const Principal& p, int k) {
+  if (k < 1 || k > p.components) throw BadCall(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
+  const Eigen::Map<const Matrix> axes(p.axes.data(), p.length, p.components);
+  const Eigen::Map<const Rows> coordinates(p.coordinates.data(), p.observations, p.components);
+  Rows r = coordinates.leftCols(k) * axes.leftCols(k).transpose();
+  r.rowwise() += Eigen::Map<const Eigen::RowVectorXf>(p.mean.data(), p.length);
+  return r;
+}
+
+// Where each number of an observation lies in the picture: visit(observation, number, x, y, channel), border samples repeated.
+template <class Visit>
+void each_patch_sample(const Shape& s, int side, Visit visit) {
+  const int across = (s.width + side - 1) / side, down = (s.height + side - 1) / side;
+  for (int j = 0; j < down; ++j) {
+    for (int i = 0; i < across; ++i) {
+      int number = 0;
+      for (int c = 0; c < s.color_channels(); ++c) {
+        for (int y = 0; y < side; ++y) {
+          for (int x = 0; x < side; ++x) visit(j * across + i, number++, i * side + x, j * side + y, c);
+        }
+      }
+    }
+  }
+}
+
+void check_side(int side) {
+  if (side < 2 || side > 32) throw BadCall(fmt::format("principal_patches: side={}: give 2 to 32 pixels", side));
+}
+
+// How many components a filter keeps of those there are.
+int kept(const PrincipalComponents& f, const Principal& p) {
+  if (!f.share) return std::min(f.components, p.components);
+  for (int k = 1; k <= p.components; ++k) {
+    if (p.explained(k) >= static_cast<double>(*f.share) - 1e-9) return k;
+  }
+  return p.components;
+}
+
+Principal principal_for(const PrincipalComponents& f, const ConstView& in) { return f.of == PrincipalComponents::Of::rows ? principal_rows(in) : principal_patches(in, f.side); }
+
+}  // namespace
+
+Principal principal_rows(const ConstView& in, int components) {
+  require_input(in, "principal_rows");
+  ConstView color = in;
+  color.shape.channels = in.shape.color_channels();
+  return principal_of(Rows(matrix_of(color)), components, "principal_rows");
+}
+
+Image picture_of_rows(const Principal& p, const Shape& shape, int k) {
+  const Rows r = observations_of(p, k);
+  if (r.rows() != shape.height || r.cols() != static_cast<Eigen::Index>(shape.width) * shape.color_channels()) throw BadCall("picture_of_rows: the components are not those of rows of that shape");
+  Image out(Shape{shape.width, shape.height, shape.color_channels()});
+  picture_of_matrix(Matrix(r), out.view());
+  return out;
+}
+
+Principal principal_patches(const ConstView& in, int side, int components) {
+  require_input(in, "principal_patches");
+  check_side(side);
+  const int across = (in.width() + side - 1) / side, down = (in.height() + side - 1) / side;
+  Rows data(static_cast<Eigen::Index>(across) * down, static_cast<Eigen::Index>(side) * side * in.shape.color_channels());
+  each_patch_sample(in.shape, side, [&](int o, int n, int x, int y, int c) { data(o, n) = in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), c); });
+  return principal_of(std::move(data), components, "principal_patches");
+}
+
+Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k) {
+  check_side(side);
+  const Rows r = observations_of(p, k);
+  const int across = (shape.width + side - 1) / side, down = (shape.height + side - 1) / side;
+  if (r.rows() != static_cast<Eigen::Index>(across) * down || r.cols() != static_cast<Eigen::Index>(side) * side * shape.color_channels()) throw BadCall("picture_of_patches: the components are not those of such patches of that shape");
+  Image out(Shape{shape.width, shape.height, shape.color_channels()});
+  each_patch_sample(shape, side, [&](int o, int n, int x, int y, int c) {
+    if (x < shape.width && y < shape.height) out.at(x, y, c) = r(o, n);
+  });
+  return out;
+}
+
+Image PrincipalComponents::operator()(const ConstView& in) const { return made(*this, in); }
+void PrincipalComponents::operator()(const ConstView& in, const View& out) const {
+  ready(*this, in, out);
+  on_finite(in, out, [&](const ConstView& finite, const View& result) {
+    const Principal p = principal_for(*this, finite);
+    const int k = kept(*this, p);
+    const Image made_of = of == Of::rows ? picture_of_rows(p, in.shape, k) : picture_of_patches(p, in.shape, side, k);
+    for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
+    const double numbers = static_cast<double>(k) * (p.length + p.observations) + p.length, all = static_cast<double>(in.shape.pixels()) * in.shape.color_channels();
+    note(fmt::format("{} of {} components, {:.3f} % of the variance; {:.0f} numbers instead of {:.0f}: {:.1f} %", k, p.components, 100 * p.explained(k), numbers, all, 100 * numbers / all));
+  });
+  copy_alpha(in, out);
+}
+Image PrincipalComponents::plain(const ConstView& in) const {
+  Image out(in.shape);
+  on_finite(in, out.view(), [&](const ConstView& finite, const View& result) {
+    const int k = kept(*this, principal_for(*this, finite));
+    const Image made_of = reference::principal(finite, of == Of::rows ? 0 : side, k);
+    for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
+  });
+  copy_alpha(in, out.view());
+  return out;
+}
+
+std::vector<Stage> PrincipalComponents::stages(const ConstView& in) const {
+  const Principal p = principal_for(*this, map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }));
+  Stage s;
+  s.name = "explained variance";
+  s.x_label = "components";
+  s.y_label = "share";
+  s.curves = {{"explained", {}, {}, kept(*this, p) - 1}};
+  for (int k = 1; k <= p.components; ++k) {
+    s.curves[0].x.push_back(k);
+    s.curves[0].y.push_back(p.explained(k));
+  }
+  return {s};
+}
+
+void PrincipalComponents::describe(Description<PrincipalComponents>& d) {
+  d.called("principal_components", "lowrank", "What a few directions of most variance keep of rows or patches.");
+  d.wrong("bytes matter: `lsieve pack` by wavelet or cosine is smaller at the same quality.");
+  d.agrees_within(2e-2);
+  d.field("of", &PrincipalComponents::of, "", "rows, or patches of side x side");
+  d.field("components", &PrincipalComponents::components, "", "how many", {1, 65536});
+  d.field("share", &PrincipalComponents::share, "of the variance", "as many as explain it; auto: components says", {0, 1});
+  d.field("side", &PrincipalComponents::side, "pixels", "of a patch", {2, 32});
+}
+
+}  // namespace sieve

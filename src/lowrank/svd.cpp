@@ -1,0 +1,165 @@
+#include "sieve/lowrank/svd.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/QR>
+#include <Eigen/SVD>
+#include <algorithm>
+#include <cmath>
+
+#include "lowrank/matrix.hpp"
+#include "sieve/core/parallel.hpp"
+#include "sieve/core/random.hpp"
+#include "sieve/core/watch.hpp"
+
+namespace sieve {
+
+std::span<const std::pair<const char*, SvdWay>> ChoiceNames<SvdWay>::all() {
+  static constexpr std::pair<const char*, SvdWay> names[] = {{"automatic", SvdWay::automatic}, {"exact", SvdWay::exact}, {"randomized", SvdWay::randomized}};
+  return names;
+}
+
+Matrix matrix_of(const ConstView& in) {
+  Matrix m(in.height(), in.width() * in.shape.channels);
+  for (int c = 0; c < in.shape.channels; ++c) {
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) m(y, c * in.width() + x) = in.at(x, y, c);
+    }
+  }
+  return m;
+}
+
+void picture_of_matrix(const Matrix& m, const View& out) {
+  for (int c = 0; c < out.shape.channels; ++c) {
+    for (int y = 0; y < out.height(); ++y) {
+      for (int x = 0; x < out.width(); ++x) out.at(x, y, c) = m(y, c * out.width() + x);
+    }
+  }
+}
+
+namespace {
+
+// a * b, the columns of b shared among threads.
+Matrix times(const Matrix& a, const Matrix& b, bool turned) {
+  Matrix r(turned ? a.cols() : a.rows(), b.cols());
+  constexpr Eigen::Index kPart = 16;
+  parallel_rows(
+      static_cast<int>((b.cols() + kPart - 1) / kPart), static_cast<std::size_t>(a.size()) * kPart,
+      [&](int first, int last) {
+        const Eigen::Index from = first * kPart, n = std::min<Eigen::Index>(last * kPart, b.cols()) - from;
+        if (turned) {
+          r.middleCols(from, n).noalias() = a.transpose() * b.middleCols(from, n);
+        } else {
+          r.middleCols(from, n).noalias() = a * b.middleCols(from, n);
+        }
+      },
+      1);
+  return r;
+}
+
+Matrix orthonormal(const Matrix& m) {
+  Eigen::HouseholderQR<Matrix> qr(m);
+  return qr.householderQ() * Matrix::Identity(m.rows(), std::min(m.rows(), m.cols()));
+}
+
+template <class M>
+Svd filled(int rows, int columns, int rank, const Eigen::VectorXd& values, const M& left, const M& right) {
+  Svd s{rows, columns, rank, {}, {}, {}};
+  for (int k = 0; k < rank; ++k) {
+    s.values.push_back(std::max(0.0, values(k)));
+    for (int i = 0; i < rows; ++i) s.left.push_back(static_cast<float>(left(i, k)));
+    for (int i = 0; i < columns; ++i) s.right.push_back(static_cast<float>(right(i, k)));
+  }
+  return s;
+}
+
+Svd exact(const Matrix& m, int rank) {
+  const Eigen::BDCSVD<Eigen::MatrixXd> d(m.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), d.matrixU(), d.matrixV());
+}
+
+Svd randomized(const Matrix& m, int rank) {
+  constexpr int kMore = 10, kPowers = 3;
+  const int width = std::min(static_cast<int>(std::min(m.rows(), m.cols())), rank + kMore);
+  Matrix sketch(m.cols(), width);
+  const RandomStream random(20);
+  for (Eigen::Index i = 0; i < sketch.size(); ++i) {
+    sketch.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
+  }
+  Matrix q = orthonormal(times(m, sketch, false));
+  for (int i = 0; i < kPowers; ++i) {
+    checkpoint();
+    q = orthonormal(times(m, orthonormal(times(m, q, true)), false));
+  }
+  // m is about q q' m; q' m is small in one direction.
+  const Matrix rest = times(m, q, true);
+  const Eigen::BDCSVD<Eigen::MatrixXd> d(rest.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
+  const Matrix left = q * d.matrixV().cast<float>();
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), left, Matrix(d.matrixU().cast<float>()));
+}
+
+}  // namespace
+
+Svd svd_of(const Matrix& m, int rank, SvdWay way) {
+  const int side = static_cast<int>(std::min(m.rows(), m.cols()));
+  if (rank == 0) rank = side;
+  const bool sketch = way == SvdWay::randomized || (way == SvdWay::automatic && side > 256 && rank < side / 8);
+  return sketch ? randomized(m, rank) : exact(m, rank);
+}
+
+Matrix product_of(const Svd& s, int rank) {
+  const Eigen::Map<const Matrix> left(s.left.data(), s.rows, s.rank), right(s.right.data(), s.columns, s.rank);
+  Matrix scaled = left.leftCols(rank);
+  for (int k = 0; k < rank; ++k) scaled.col(k) *= static_cast<float>(s.values[static_cast<std::size_t>(k)]);
+  return times(scaled, right.leftCols(rank).transpose(), false);
+}
+
+namespace {
+
+Matrix checked(const ConstView& channel, const char* who) {
+  require_input(channel, who);
+  if (channel.shape.channels != 1) throw BadCall(fmt::format("{}: the picture has {} channels: give one (channel() or gray)", who, channel.shape.channels));
+  Matrix m = matrix_of(channel);
+  if (!m.allFinite()) throw BadCall(fmt::format("{}: a sample is not finite: it would be in every number; replace it first", who));
+  return m;
+}
+
+}  // namespace
+
+Svd svd(const ConstView& channel, int rank, SvdWay way) {
+  const Matrix m = checked(channel, "svd");
+  const int side = static_cast<int>(std::min(m.rows(), m.cols()));
+  if (rank < 0 || rank > side) throw BadCall(fmt::format("svd: rank={}: a picture of {}x{} has 1 to {}, or 0 for all", rank, channel.width(), channel.height(), side));
+  return svd_of(m, rank, way);
+}
+
+Image picture_of(const Svd& s, int rank) {
+  if (rank < 1 || rank > s.rank) throw BadCall(fmt::format("picture_of: rank={}: there are 1 to {}", rank, s.rank));
+  Image out(s.columns, s.rows);
+  picture_of_matrix(product_of(s, rank), out.view());
+  return out;
+}
+
+int RankShares::rank_for(double share, bool of_energy) const {
+  const auto& running = of_energy ? energy : sums;
+  for (std::size_t k = 0; k < running.size(); ++k) {
+    if (running[k] >= share - 1e-12) return static_cast<int>(k) + 1;
+  }
+  return static_cast<int>(running.size());
+}
+
+RankShares rank_shares(const ConstView& channel) {
+  const Eigen::BDCSVD<Eigen::MatrixXd> d(checked(channel, "rank_shares").cast<double>());
+  RankShares r;
+  double sum = 0, squares = 0;
+  for (const double v : d.singularValues()) {
+    r.values.push_back(v);
+    r.sums.push_back(sum += v);
+    r.energy.push_back(squares += v * v);
+  }
+  for (double& v : r.sums) v = sum > 0 ? v / sum : 1;
+  for (double& v : r.energy) v = squares > 0 ? v / squares : 1;
+  return r;
+}
+
+}  // namespace sieve

@@ -1,0 +1,224 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "session.hpp"
+#include "sieve/pack.hpp"
+
+namespace sieve::front {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Options {
+  std::string in, sheet;
+  std::vector<std::string> by = {"cosine", "wavelet", "svd", "pca"};
+  std::uint64_t numbers = 0;
+  bool json = false;
+};
+
+// One point of a curve.
+struct Point {
+  double bits = 0, psnr = 0, ssim = 0;
+  std::uint64_t bytes = 0;
+};
+struct Method {
+  std::string name;
+  std::vector<Point> points;
+};
+
+Point point_of(const Image& back, const Image& image, std::uint64_t bytes) {
+  return {8.0 * static_cast<double>(bytes) / static_cast<double>(image.shape().pixels()), compare(back, image).psnr, ssim(back, image), bytes};
+}
+
+// Baseline JPEG with optimized tables, at both resolutions of color: at each quality the one on the upper hull.
+Method jpeg_curve(const Image& image) {
+  Method m{"jpeg", {}};
+  if (image.shape().has_alpha()) return m;
+  for (const int quality : {3, 6, 10, 15, 20, 30, 40, 50, 60, 70, 80, 86, 90, 93, 95, 97}) {
+    for (const bool full : {false, true}) {
+      const auto bytes = io::encode(io::Format::jpeg, image, {.bits = 8, .quality = quality, .full_color = full});
+      m.points.push_back(point_of(io::decode(bytes.data(), bytes.size(), "jpeg").image, image, bytes.size()));
+    }
+  }
+  // What another point beats in both is left out.
+  std::sort(m.points.begin(), m.points.end(), [](const Point& a, const Point& b) { return a.bytes < b.bytes; });
+  std::vector<Point> hull;
+  for (const Point& p : m.points) {
+    if (hull.empty() || p.psnr > hull.back().psnr) hull.push_back(p);
+  }
+  m.points = hull;
+  return m;
+}
+
+// Bytes of a curve at a PSNR, between its points by the logarithm; 0 beyond its ends.
+double bytes_at(const Method& m, double psnr) {
+  for (std::size_t i = 1; i < m.points.size(); ++i) {
+    const Point &a = m.points[i - 1], &b = m.points[i];
+    if (psnr >= a.psnr && psnr <= b.psnr) {
+      const double t = (psnr - a.psnr) / std::max(1e-9, b.psnr - a.psnr);
+      return std::exp((1 - t) * std::log(static_cast<double>(a.bytes)) + t * std::log(static_cast<double>(b.bytes)));
+    }
+  }
+  return 0;
+}
+
+draw::PanelPtr curves_of(const std::vector<Method>& all, bool psnr) {
+  std::vector<draw::Curve> curves;
+  for (const Method& m : all) {
+    draw::Curve c{m.name, {}, {}};
+    for (const Point& p : m.points) c.x.push_back(std::log2(p.bits)), c.y.push_back(psnr ? p.psnr : p.ssim);
+    if (!c.x.empty()) curves.push_back(std::move(c));
+  }
+  return draw::curves(std::move(curves), "log2 bits a pixel", psnr ? "PSNR, dB" : "SSIM");
+}
+
+int rate(const Session& session, const Options& o) {
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  std::vector<PackBy> methods;
+  for (const std::string& name : o.by) {
+    const auto all = ChoiceNames<PackBy>::all();
+    const auto it = std::find_if(all.begin(), all.end(), [&](const auto& known) { return name == known.first; });
+    if (it == all.end()) throw BadCall("--by " + name + ": known are cosine, wavelet, svd, pca");
+    methods.push_back(it->second);
+  }
+  const Attended attended;
+  const Image image = session.read(o.in).image;
+  std::vector<Method> all;
+  constexpr double rates[] = {0.125, 0.25, 0.5, 1, 2, 4};
+  Progress progress(static_cast<double>(methods.size()) * std::size(rates));
+  for (std::size_t i = 0; i < methods.size(); ++i) {
+    Method m{o.by[i], {}};
+    for (const double r : rates) {
+      const Packed p = pack(image, {.by = methods[i], .rate = r});
+      progress.add(1);
+      const Point point = point_of(unpack(p.bytes).image, image, p.bytes.size());
+      // A method that cannot use more bytes ends here.
+      if (m.points.empty() || point.bytes > m.points.back().bytes) m.points.push_back(point);
+    }
+    all.push_back(std::move(m));
+  }
+  all.push_back(jpeg_curve(image));
+  const Method& jpeg = all.back();
+  const Watch::Active none(nullptr);
+  if (o.json) {
+    ordered_json list = ordered_json::array();
+    for (const Method& m : all) {
+      ordered_json points = ordered_json::array();
+      for (const Point& p : m.points) {
+        const double same = bytes_at(jpeg, p.psnr);
+        points.push_back({{"bytes", p.bytes}, {"bits_per_pixel", p.bits}, {"psnr", p.psnr}, {"ssim", p.ssim}, {"share_of_jpeg", same > 0 ? ordered_json(static_cast<double>(p.bytes) / same) : ordered_json(nullptr)}});
+      }
+      list.push_back({{"by", m.name}, {"points", points}});
+    }
+    print_json({{"input", o.in}, {"methods", list}});
+  } else {
+    fmt::print("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM", "of baseline JPEG at the same PSNR");
+    for (const Method& m : all) {
+      for (const Point& p : m.points) {
+        const double same = &m == &jpeg ? 0 : bytes_at(jpeg, p.psnr);
+        fmt::print("{:<8} {:>10} {:>10.3f} {:>6.2f} dB {:>7.4f}  {}\n", m.name, p.bytes, p.bits, p.psnr, p.ssim, same > 0 ? fmt::format("{:.0f} %", 100 * static_cast<double>(p.bytes) / same) : "");
+      }
+    }
+  }
+  if (o.sheet.empty()) return 0;
+  draw::Sheet sheet(base_name(o.in) + ": bytes and quality", "each method over the rate, beside baseline JPEG with optimized tables (color at every or every fourth pixel, whichever is better)");
+  sheet.add({"PSNR over the rate", curves_of(all, true), "", nullptr});
+  sheet.add({"SSIM over the rate", curves_of(all, false), "", nullptr});
+  const double raw = static_cast<double>(image.shape().pixels()) * image.channels();
+  for (const double ratio : {4.0, 8.0, 16.0, 32.0, 64.0}) {
+    const Packed p = pack(image, {.by = methods.size() == 1 ? methods[0] : PackBy::wavelet, .bytes = std::max<std::uint64_t>(64, static_cast<std::uint64_t>(raw / ratio))});
+    const Image back = unpack(p.bytes).image;
+    sheet.add({fmt::format("{}, {:.0f} times smaller", methods.size() == 1 ? o.by[0] : "wavelet", ratio), draw::picture(back), fmt::format("{} bytes, PSNR {:.2f} dB", p.bytes.size(), compare(back, image).psnr), nullptr});
+  }
+  write_sheet(sheet, o.sheet);
+  return 0;
+}
+
+// Everything but the `count` largest magnitudes of all pictures set to 0.
+void keep_largest(const std::vector<Image*>& all, std::uint64_t count) {
+  std::vector<float> sizes;
+  for (const Image* b : all) {
+    for (int y = 0; y < b->height(); ++y) {
+      for (int x = 0; x < b->width(); ++x) sizes.push_back(std::fabs(b->at(x, y)));
+    }
+  }
+  if (count >= sizes.size()) return;
+  std::nth_element(sizes.begin(), sizes.begin() + static_cast<std::ptrdiff_t>(count), sizes.end(), std::greater<>());
+  for (Image* b : all) *b = map_samples(*b, [least = sizes[count]](float v) { return std::fabs(v) > least ? v : 0; });
+}
+
+int few(const Session& session, const Options& o) {
+  const Attended attended;
+  const Image loaded = session.read(o.in).image, image = to_gray(loaded);
+  const std::uint64_t most = image.shape().pixels();
+  if (o.numbers < 1 || o.numbers > most) throw BadCall(fmt::format("--numbers {}: the picture has {} pixels; give 1 to {}", o.numbers, most, most));
+  struct Shown {
+    std::string name;
+    Image picture;
+    std::uint64_t numbers;
+  };
+  std::vector<Shown> all;
+  // A part of the picture with as many samples and the same sides; the rest is its mean.
+  const double share = std::sqrt(static_cast<double>(o.numbers) / static_cast<double>(most));
+  const int w = std::max(1, static_cast<int>(image.width() * share)), h = std::max(1, std::min(image.height(), static_cast<int>(o.numbers / static_cast<std::uint64_t>(w))));
+  const Rectangle part{(image.width() - w) / 2, (image.height() - h) / 2, w, h};
+  const auto mean = static_cast<float>(statistics(image.view().part(part))[0].mean);
+  Image crop = map_samples(image, [mean](float) { return mean; });
+  copy(image.view().part(part), crop.view().part(part));
+  all.push_back({"samples of the picture", crop, static_cast<std::uint64_t>(w) * static_cast<std::uint64_t>(h)});
+  Image cosine = cosine_forward(image, 0);
+  keep_largest({&cosine}, o.numbers);
+  all.push_back({"cosine coefficients, the largest", cosine_inverse(cosine, 0), o.numbers});
+  WaveletBands bands = wavelet_forward(image, Wavelet::nine_seven, 5);
+  std::vector<Image*> list = {&bands.approximation};
+  for (WaveletDetails& d : bands.levels) list.insert(list.end(), {&d.horizontal, &d.vertical, &d.diagonal});
+  keep_largest(list, o.numbers);
+  all.push_back({"wavelet coefficients, the largest", wavelet_inverse(bands), o.numbers});
+  const int rank = std::clamp(static_cast<int>(o.numbers / static_cast<std::uint64_t>(image.width() + image.height() + 1)), 1, std::min(image.width(), image.height()));
+  all.push_back({fmt::format("singular vectors, rank {}", rank), LowRank{.rank = rank}(image), static_cast<std::uint64_t>(rank) * static_cast<std::uint64_t>(image.width() + image.height() + 1)});
+  ordered_json j = ordered_json::array();
+  draw::Sheet sheet(fmt::format("{}: {} numbers", base_name(o.in), o.numbers), fmt::format("{:.2f} % of the {} samples, spent in four ways; places are not counted", 100.0 * static_cast<double>(o.numbers) / static_cast<double>(most), most));
+  sheet.add({"the picture", draw::picture(image), "", nullptr});
+  for (const Shown& s : all) {
+    const double psnr = compare(s.picture, image).psnr, like = ssim(s.picture, image);
+    if (o.json) {
+      j.push_back({{"kept", s.name}, {"numbers", s.numbers}, {"psnr", std::isfinite(psnr) ? ordered_json(psnr) : ordered_json(nullptr)}, {"ssim", like}});
+    } else {
+      fmt::print("{:>8} {:<36} PSNR {:>6.2f} dB  SSIM {:.4f}\n", s.numbers, s.name, psnr, like);
+    }
+    sheet.add({s.name, draw::picture(s.picture), fmt::format("{} numbers, PSNR {:.2f} dB, SSIM {:.4f}", s.numbers, psnr, like), nullptr});
+  }
+  if (o.json) print_json({{"input", o.in}, {"kept", j}});
+  if (!o.sheet.empty()) write_sheet(sheet, o.sheet);
+  return 0;
+}
+
+}  // namespace
+
+Command declare_rate(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("rate", "Quality over bytes for every way to pack, beside baseline JPEG.");
+  app->add_option("IN", o->in, "the picture")->required();
+  app->add_option("--by", o->by, "methods (default: cosine wavelet svd pca)");
+  app->add_option("--sheet", o->sheet, "draw curves, and the picture packed 4 to 64 times smaller, into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve rate noon.png --by cosine wavelet --sheet rate.png");
+  return {app, [o, &session] { return rate(session, *o); }};
+}
+
+Command declare_few(CLI::App& root, Session& session) {
+  auto o = std::make_shared<Options>();
+  CLI::App* app = root.add_subcommand("few", "The same count of numbers as samples, cosine and wavelet coefficients, and low rank.");
+  app->add_option("IN", o->in, "the picture; taken as gray")->required();
+  app->add_option("--numbers", o->numbers, "how many")->required();
+  app->add_option("--sheet", o->sheet, "draw all of them into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve few noon.png --numbers 10000 --sheet few.png");
+  return {app, [o, &session] { return few(session, *o); }};
+}
+
+}  // namespace sieve::front
