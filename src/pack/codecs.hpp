@@ -48,4 +48,9 @@ PlanesPacked encode_planes(const std::vector<BandPlane>& bands);
 // stream that is there in full ends too early.
 bool decode_planes(const Sections& sections, int planes, std::vector<BandPlane>& bands, std::vector<std::vector<std::uint8_t>>& left);
 
+// --- prediction: whole numbers of all planes, one section for each stripe of rows. `shift`: bits of the samples above 8 ---
+
+std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift);
+bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane>& planes);
+
 }  // namespace sieve::pack_detail

@@ -61,7 +61,7 @@ Bytes write_container(const Header& h, const std::vector<Bytes>& sections) {
   put_varint(body, static_cast<std::uint64_t>(h.info.shape.height));
   put_varint(body, static_cast<std::uint64_t>(h.info.shape.channels));
   put_varint(body, h.info.maximum);
-  put_varint(body, (h.info.lossless ? 1U : 0U) | (h.perceptual ? 2U : 0U));
+  put_varint(body, (h.info.lossless ? 1U : 0U) | (h.perceptual ? 2U : 0U) | (h.predicted ? 4U : 0U));
   if (!h.info.lossless) {
     for (const std::int16_t r : h.turn.rows) {
       if (h.info.shape.color_channels() == 3) put_fixed(body, static_cast<std::uint16_t>(r), 2);
@@ -105,11 +105,13 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   h.info.shape.height = side("height");
   h.info.shape.channels = static_cast<int>(f.varint(4, "channels"));
   h.info.maximum = static_cast<std::uint32_t>(f.varint(65535, "the level of white"));
-  const std::uint64_t flags = f.varint(3, "flags");
+  const std::uint64_t flags = f.varint(7, "flags");
   h.info.lossless = (flags & 1) != 0;
   h.perceptual = (flags & 2) != 0;
+  h.predicted = (flags & 4) != 0;
   const std::uint64_t w = static_cast<std::uint64_t>(h.info.shape.width), ht = static_cast<std::uint64_t>(h.info.shape.height);
   if (w == 0 || ht == 0 || h.info.shape.channels == 0) damaged(fmt::format("its header says {}x{} pixels of {} channels", w, ht, h.info.shape.channels));
+  if (h.predicted && !h.info.lossless) damaged("its header says predicted for a method with loss");
   if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.maximum == 0)) damaged("its header says lossless for a method that is not");
   if (w > pixels / ht) throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise --max-pixels", w, ht, pixels));
   // The flattest picture takes a byte for some ten thousand pixels: what says more is a lie, and no memory is spent on it.

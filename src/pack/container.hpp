@@ -17,8 +17,8 @@ struct Header {
   ColorTurn turn;          // methods with loss
   float step = 0;          // methods with loss
   bool perceptual = false;
+  bool predicted = false;      // without loss: by prediction instead of bands
   int levels = 0, planes = 0;  // wavelet
-  std::uint64_t extra = 0;     // wide planes of svd
 };
 
 // Header and sections, each with its checksum.

@@ -131,8 +131,8 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
     before -= static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k])));
     scales[k] = before;
     const auto i = static_cast<Eigen::Index>(k);
-    // An axis is as fine as the coordinates along it are large.
-    code_vector(c, numbers, 2, axes.col(i).data(), static_cast<std::size_t>(axes.rows()), 1, static_cast<float>(std::clamp(static_cast<double>(step) / size_of(before), 1e-5, 0.25)));
+    // An axis is as fine as the coordinates along it are large: its error in a sample is that of a coordinate.
+    code_vector(c, numbers, 2, axes.col(i).data(), static_cast<std::size_t>(axes.rows()), 1, static_cast<float>(std::clamp(0.7 * static_cast<double>(step) / (size_of(before) * std::sqrt(static_cast<double>(axes.rows()))), 1e-5, 0.05)));
     Numbers own;
     const auto n = coordinates.rows();
     std::vector<std::uint32_t> sizes(static_cast<std::size_t>(n));
@@ -158,7 +158,7 @@ class PrincipalMethod : public Method {
   explicit PrincipalMethod(const ConstView& in) : across_((in.width() + kPatch - 1) / kPatch), gray_(all_as_color(in)), principal_(principal_patches(gray_, kPatch)) {}
   Coded code(float step) override {
     int k = 0;
-    while (k < std::min(principal_.components, kMostComponents) && principal_.variance[static_cast<std::size_t>(k)] > 0.1 * static_cast<double>(step) * static_cast<double>(step)) ++k;
+    while (k < std::min(principal_.components, kMostComponents) && principal_.variance[static_cast<std::size_t>(k)] > 0.2 * static_cast<double>(step) * static_cast<double>(step)) ++k;
     Matrix axes = Eigen::Map<const Matrix>(principal_.axes.data(), principal_.length, principal_.components).leftCols(k);
     Matrix coordinates(principal_.observations, k);
     for (int o = 0; o < principal_.observations; ++o) {

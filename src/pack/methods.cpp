@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "sieve/core/error.hpp"
@@ -156,9 +157,26 @@ std::vector<BandPlane> empty_planes(const Header& h) {
 std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual) { return std::make_unique<CosineMethod>(in, perceptual); }
 std::unique_ptr<Method> wavelet_method(const ConstView& in) { return std::make_unique<WaveletMethod>(in); }
 
+namespace {
+
+// Bits of the samples above 8.
+int bits_above_8(std::uint32_t maximum) { return std::max(0, static_cast<int>(std::bit_width(maximum)) - 8); }
+
+std::size_t size_of(const std::vector<Bytes>& sections) {
+  std::size_t n = 0;
+  for (const Bytes& s : sections) n += s.size();
+  return n;
+}
+
+}  // namespace
+
 Method::Coded code_lossless(const ConstView& in) {
   const int levels = levels_for(in.width(), in.height());
   std::vector<BandPlane> planes = whole_planes(in, levels);
+  Header h;
+  h.info.by = PackBy::wavelet;
+  h.info.lossless = true;
+  std::vector<Bytes> predicted = encode_predicted(planes, bits_above_8(in.maximum));
   parallel_rows(
       static_cast<int>(planes.size()), in.shape.pixels() * 8,
       [&](int first, int last) {
@@ -166,9 +184,11 @@ Method::Coded code_lossless(const ConstView& in) {
       },
       1);
   PlanesPacked packed = encode_planes(planes);
-  Header h;
-  h.info.by = PackBy::wavelet;
-  h.info.lossless = true;
+  // Whichever is smaller: prediction for most pictures, bands for what is blurred.
+  if (size_of(predicted) < size_of(packed.sections)) {
+    h.predicted = true;
+    return {h, std::move(predicted), packed.nonzero};
+  }
   h.levels = levels;
   h.planes = packed.planes;
   return {h, std::move(packed.sections), packed.nonzero};
@@ -215,14 +235,18 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
 
 void decode_lossless_picture(const Opened& o, const View& out) {
   std::vector<BandPlane> planes = empty_planes(o.header);
-  std::vector<std::vector<std::uint8_t>> left;
-  if (!decode_planes(o.sections, o.header.planes, planes, left)) wrong_sections();
-  for (std::size_t p = 0; p < planes.size(); ++p) {
-    for (std::size_t i = 0; i < planes[p].values.size(); ++i) {
-      std::int32_t& v = planes[p].values[i];
-      if (v != 0 && left[p][i] > 0) v += (v < 0 ? -1 : 1) * (1 << (left[p][i] - 1));
+  if (o.header.predicted) {
+    if (!decode_predicted(o.sections, bits_above_8(o.header.info.maximum), planes)) wrong_sections();
+  } else {
+    std::vector<std::vector<std::uint8_t>> left;
+    if (!decode_planes(o.sections, o.header.planes, planes, left)) wrong_sections();
+    for (std::size_t p = 0; p < planes.size(); ++p) {
+      for (std::size_t i = 0; i < planes[p].values.size(); ++i) {
+        std::int32_t& v = planes[p].values[i];
+        if (v != 0 && left[p][i] > 0) v += (v < 0 ? -1 : 1) * (1 << (left[p][i] - 1));
+      }
+      reversible_inverse(planes[p].values, planes[p].width, planes[p].height, o.header.levels);
     }
-    reversible_inverse(planes[p].values, planes[p].width, planes[p].height, o.header.levels);
   }
   if (out.shape.color_channels() == 3) {
     for (std::size_t i = 0; i < planes[0].values.size(); ++i) {

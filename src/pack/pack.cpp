@@ -147,7 +147,7 @@ Packed pack(const ConstView& given, const PackOptions& o) {
 Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
   const Opened o = read_container(bytes, pixels);
   const PackInfo& info = o.header.info;
-  if (!info.complete && info.by != PackBy::wavelet) throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again", name_of(info.by)));
+  if (!info.complete && (info.by != PackBy::wavelet || o.header.predicted)) throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again", o.header.predicted ? "prediction" : name_of(info.by)));
   Unpacked u{Image(info.shape, info.maximum), info};
   if (info.lossless) {
     decode_lossless_picture(o, u.image.view());

@@ -14,7 +14,7 @@ namespace sieve {
 /// How a picture is packed.
 enum class PackBy {
   cosine,   ///< blocks of 8x8 cosine coefficients: the fastest
-  wavelet,  ///< 9/7 wavelet, bit plane by bit plane, so that a file that is cut off opens at lower quality; without loss 5/3
+  wavelet,  ///< 9/7 wavelet, bit plane by bit plane, so that a file that is cut off opens at lower quality; without loss 5/3 in bit planes, or prediction where that is smaller
   svd,      ///< low rank: quantized singular vectors of the channels side by side
   pca,      ///< principal components of 8x8 patches
 };
@@ -31,7 +31,7 @@ struct PackOptions {
   std::optional<std::uint64_t> bytes = {};  ///< of the file, 64 and more
   std::optional<double> rate = {};          ///< bits a pixel, 0.001 to 64
   std::optional<std::uint64_t> keep = {};   ///< rank, components, or coefficients that are not 0; 1 and more
-  bool lossless = false;                    ///< wavelet alone, on integer pictures of up to 16 bits
+  bool lossless = false;                    ///< wavelet alone, on integer pictures of up to 16 bits; the smaller of 5/3 and prediction
   bool perceptual = false;                  ///< cosine alone: coarser where the eye is less keen; PSNR falls
 };
 
