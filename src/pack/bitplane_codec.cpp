@@ -165,8 +165,14 @@ class Models {
       if (parent) parents = parent->known.data() + parent->at(0, (y + q.shift_y) >> 1);
       std::uint32_t* k = q.known.data() + q.at(x0, y);
       std::int8_t* g = q.sign.data() + q.at(x0, y);
+      // Sums of what lies above and below: of the places before, here, and after.
+      std::uint32_t pair_before = k[-n - 1] + k[n - 1], pair = k[-n] + k[n], left = k[-1];
       for (int x = x0; x < x1; ++x, ++k, ++g) {
-        const std::uint32_t near = wx * (k[-1] + k[1]) + wy * (k[-n] + k[n]) + wd * (k[-n - 1] + k[-n + 1] + k[n - 1] + k[n + 1]);
+        const std::uint32_t pair_after = k[-n + 1] + k[n + 1];
+        const std::uint32_t near = wx * (left + k[1]) + wy * pair + wd * (pair_before + pair_after);
+        pair_before = pair;
+        pair = pair_after;
+        left = *k;  // where it changes below, it is set again
         const std::size_t level = kLevel[std::min<std::uint32_t>(near >> plane, 39)];
         std::uint32_t truth = 0;
         bool minus = false;
@@ -177,13 +183,13 @@ class Models {
         }
         if (*k != 0) {
           const bool first = *k >> plane == 2;
-          *k |= static_cast<std::uint32_t>(c.bit(s.more[(first ? 0 : kLevels) + level], (truth >> plane & 1) != 0)) << plane;
+          left = *k |= static_cast<std::uint32_t>(c.bit(s.more[(first ? 0 : kLevels) + level], (truth >> plane & 1) != 0)) << plane;
           continue;
         }
         std::size_t above = 0;
         if (parents) above = std::min<std::uint32_t>(2, parents[(x + q.shift_x) >> 1] >> plane);
         if (!c.bit(s.some[above * kLevels + level], (truth >> plane) != 0)) continue;
-        *k = 1U << plane;
+        left = *k = 1U << plane;
         const int h = std::clamp(g[-1] + g[1], -1, 1), v = std::clamp(g[-n] + g[n], -1, 1), place = 3 * h + v;
         bool negative = false;
         if constexpr (!Coder::kDecodes) negative = minus;

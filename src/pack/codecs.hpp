@@ -18,18 +18,20 @@ using Sections = std::vector<std::span<const std::uint8_t>>;
 // --- cosine: blocks of 8x8 coefficients on planes whose sides are multiples of 8, one section for each stripe of block rows ---
 
 struct CosineCoding {
-  float step = 0;           // of the quantizer
-  bool perceptual = false;  // coarser for what is less seen
+  int across = 0, down = 0;  // blocks
+  std::size_t planes = 0;
+  float step = 0;            // of the quantizer
+  bool perceptual = false;   // coarser for what is less seen
 };
 struct CosinePacked {
   std::vector<Bytes> sections;
   std::uint64_t nonzero = 0;
 };
-CosinePacked encode_cosine(const std::vector<Image>& coefficients, const CosineCoding& coding);
+// A row of blocks: eight rows of coefficients of every plane. Filled by the caller in any order and from any thread, or taken.
+using BlockRow = std::vector<Image>;
+CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(int block_row, BlockRow& row)>& fill);
 // False where a section ends before its blocks do.
-bool decode_cosine(const Sections& sections, const CosineCoding& coding, std::vector<Image>& coefficients);
-// How many sections there are for planes of that height.
-int cosine_sections(int height);
+bool decode_cosine(const Sections& sections, const CosineCoding& coding, const std::function<void(int block_row, const BlockRow& row)>& take);
 
 // --- bit planes: nested bands of whole numbers, one section for each bit plane, the highest first ---
 

@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "sieve/core/parallel.hpp"
 
@@ -12,7 +13,10 @@ namespace {
 
 constexpr float kTurnScale = 16384, kMeanScale = 65536;
 
-// Means, and for three colors the axes of their covariance, the longest first. From every few samples.
+float mean(const ColorTurn& t, int c) { return static_cast<float>(t.means[static_cast<std::size_t>(c)]) / kMeanScale; }
+
+}  // namespace
+
 ColorTurn turn_of(const ConstView& in) {
   ColorTurn t;
   const int channels = in.shape.channels, color = in.shape.color_channels();
@@ -47,40 +51,30 @@ ColorTurn turn_of(const ConstView& in) {
   return t;
 }
 
-float mean(const ColorTurn& t, int c) { return static_cast<float>(t.means[static_cast<std::size_t>(c)]) / kMeanScale; }
-
-}  // namespace
-
-ColorPlanes split_colors(const ConstView& in, int width, int height) {
-  ColorPlanes p;
-  p.turn = turn_of(in);
-  const int channels = in.shape.channels, color = in.shape.color_channels(), w = in.width();
-  for (int c = 0; c < channels; ++c) p.planes.emplace_back(width, height);
+void split_rows(const ConstView& in, const ColorTurn& turn, int top, std::vector<Image>& planes) {
+  const int channels = in.shape.channels, color = in.shape.color_channels(), w = in.width(), width = planes[0].width();
   std::array<float, 9> m{};
-  for (std::size_t i = 0; i < 9; ++i) m[i] = static_cast<float>(p.turn.rows[i]) / kTurnScale;
-  parallel_rows(height, static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const int from = std::min(y, in.height() - 1);
-      if (color == 3) {
-        const float *r = in.row(from, 0), *g = in.row(from, 1), *b = in.row(from, 2), mr = mean(p.turn, 0), mg = mean(p.turn, 1), mb = mean(p.turn, 2);
-        for (std::size_t c = 0; c < 3; ++c) {
-          float* to = p.planes[c].row(y);
-          const float a0 = m[3 * c], a1 = m[3 * c + 1], a2 = m[3 * c + 2];
-          for (int x = 0; x < w; ++x) to[x] = a0 * (r[x] - mr) + a1 * (g[x] - mg) + a2 * (b[x] - mb);
-        }
+  for (std::size_t i = 0; i < 9; ++i) m[i] = static_cast<float>(turn.rows[i]) / kTurnScale;
+  for (int y = 0; y < planes[0].height(); ++y) {
+    const int from = std::min(top + y, in.height() - 1);
+    if (color == 3) {
+      const float *r = in.row(from, 0), *g = in.row(from, 1), *b = in.row(from, 2), mr = mean(turn, 0), mg = mean(turn, 1), mb = mean(turn, 2);
+      for (std::size_t c = 0; c < 3; ++c) {
+        float* to = planes[c].row(y);
+        const float a0 = m[3 * c], a1 = m[3 * c + 1], a2 = m[3 * c + 2];
+        for (int x = 0; x < w; ++x) to[x] = a0 * (r[x] - mr) + a1 * (g[x] - mg) + a2 * (b[x] - mb);
       }
-      for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
-        const float *f = in.row(from, c), level = mean(p.turn, c);
-        float* to = p.planes[static_cast<std::size_t>(c)].row(y);
-        for (int x = 0; x < w; ++x) to[x] = f[x] - level;
-      }
-      for (Image& plane : p.planes) std::fill(plane.row(y) + w, plane.row(y) + width, plane.row(y)[w - 1]);
     }
-  });
-  return p;
+    for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
+      const float *f = in.row(from, c), level = mean(turn, c);
+      float* to = planes[static_cast<std::size_t>(c)].row(y);
+      for (int x = 0; x < w; ++x) to[x] = f[x] - level;
+    }
+    for (Image& plane : planes) std::fill(plane.row(y) + w, plane.row(y) + width, plane.row(y)[w - 1]);
+  }
 }
 
-void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, const View& out) {
+void join_rows(const ColorTurn& turn, const std::vector<Image>& planes, int top, bool clip, const View& out) {
   const int channels = out.shape.channels, color = out.shape.color_channels(), w = out.width();
   // The turn is rounded, so its inverse is reckoned and not transposed.
   std::array<float, 9> back{};
@@ -90,21 +84,51 @@ void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, const 
     const Eigen::Matrix3d inverse = m.inverse();
     for (int i = 0; i < 9; ++i) back[static_cast<std::size_t>(i)] = static_cast<float>(inverse(i / 3, i % 3));
   }
-  parallel_rows(out.height(), static_cast<std::size_t>(w) * static_cast<std::size_t>(channels), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      if (color == 3) {
-        const float *p = planes[0].row(y), *q = planes[1].row(y), *s = planes[2].row(y);
-        for (std::size_t c = 0; c < 3; ++c) {
-          float* to = out.row(y, static_cast<int>(c));
-          const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2], level = mean(turn, static_cast<int>(c));
-          for (int x = 0; x < w; ++x) to[x] = a0 * p[x] + a1 * q[x] + a2 * s[x] + level;
-        }
+  const float low = clip ? 0.0F : std::numeric_limits<float>::lowest(), high = clip ? 1.0F : std::numeric_limits<float>::max();
+  for (int y = 0; y < planes[0].height() && top + y < out.height(); ++y) {
+    if (color == 3) {
+      const float *p = planes[0].row(y), *q = planes[1].row(y), *s = planes[2].row(y);
+      for (std::size_t c = 0; c < 3; ++c) {
+        float* to = out.row(top + y, static_cast<int>(c));
+        const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2], level = mean(turn, static_cast<int>(c));
+        for (int x = 0; x < w; ++x) to[x] = std::min(high, std::max(low, a0 * p[x] + a1 * q[x] + a2 * s[x] + level));
       }
-      for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
-        const float *f = planes[static_cast<std::size_t>(c)].row(y), level = mean(turn, c);
-        float* to = out.row(y, c);
-        for (int x = 0; x < w; ++x) to[x] = f[x] + level;
-      }
+    }
+    for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
+      const float *f = planes[static_cast<std::size_t>(c)].row(y), level = mean(turn, c);
+      float* to = out.row(top + y, c);
+      for (int x = 0; x < w; ++x) to[x] = std::min(high, std::max(low, f[x] + level));
+    }
+  }
+}
+
+namespace {
+
+constexpr int kRows = 32;
+
+}  // namespace
+
+std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn) {
+  std::vector<Image> planes;
+  for (int c = 0; c < in.shape.channels; ++c) planes.emplace_back(in.width(), in.height());
+  parallel_rows((in.height() + kRows - 1) / kRows, static_cast<std::size_t>(in.width()) * kRows * planes.size(), [&](int first, int last) {
+    std::vector<Image> rows;
+    for (int c = 0; c < in.shape.channels; ++c) rows.emplace_back(in.width(), 1);
+    for (int y = first * kRows; y < std::min(in.height(), last * kRows); ++y) {
+      split_rows(in, turn, y, rows);
+      for (std::size_t c = 0; c < planes.size(); ++c) std::copy_n(rows[c].row(0), in.width(), planes[c].row(y));
+    }
+  });
+  return planes;
+}
+
+void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out) {
+  parallel_rows((out.height() + kRows - 1) / kRows, static_cast<std::size_t>(out.width()) * kRows * planes.size(), [&](int first, int last) {
+    std::vector<Image> rows;
+    for (std::size_t c = 0; c < planes.size(); ++c) rows.emplace_back(out.width(), 1);
+    for (int y = first * kRows; y < std::min(out.height(), last * kRows); ++y) {
+      for (std::size_t c = 0; c < planes.size(); ++c) std::copy_n(planes[c].row(y), out.width(), rows[c].row(0));
+      join_rows(turn, rows, y, clip, out);
     }
   });
 }

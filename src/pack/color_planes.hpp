@@ -15,14 +15,16 @@ struct ColorTurn {
   std::array<std::int32_t, 4> means{};
 };
 
-struct ColorPlanes {
-  ColorTurn turn;
-  std::vector<Image> planes;  // alpha, where there is one, is the last
-};
+// Means, and for three colors the axes of their covariance, the longest first. From every few samples.
+ColorTurn turn_of(const ConstView& in);
 
-// The planes of a picture, each continued by its edge samples to the size given.
-ColorPlanes split_colors(const ConstView& in, int width, int height);
-// Back, of the picture's size; the planes may be larger.
-void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, const View& out);
+// The rows of a picture from `top` on, as planes of as many rows and columns as there are in `planes`, continued by the edge samples.
+void split_rows(const ConstView& in, const ColorTurn& turn, int top, std::vector<Image>& planes);
+// Back into the rows of a picture from `top` on, as many as fit; clipped to 0..1 where asked for.
+void join_rows(const ColorTurn& turn, const std::vector<Image>& planes, int top, bool clip, const View& out);
+
+// Whole pictures: alpha, where there is one, is the last plane.
+std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn);
+void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out);
 
 }  // namespace sieve::pack_detail

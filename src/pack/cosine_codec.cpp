@@ -12,7 +12,7 @@ namespace sieve::pack_detail {
 
 namespace {
 
-constexpr int kStripe = 32;  // block rows of a section
+constexpr int kStripe = 16;  // block rows of a section
 
 constexpr std::array<std::uint8_t, 64> kZigzag = [] {
   std::array<std::uint8_t, 64> z{};
@@ -134,9 +134,10 @@ class Model {
   std::array<std::array<Bit, 64>, 8> last_;
 };
 
-// A stripe of blocks of all planes, left to right and top to bottom, plane after plane at each place.
-template <class Coder, class Get>
-bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get) {
+// A stripe of blocks of all planes, left to right and top to bottom, plane after plane at each place. `row_done`: before a row is
+// coded, or after it was decoded.
+template <class Coder, class Get, class Row>
+bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get, Row row_done) {
   std::vector<Model> models(2);
   const auto n = static_cast<std::size_t>(across);
   // The row above and this one, for each plane.
@@ -144,6 +145,7 @@ bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get) {
   const Trace nothing;
   for (int y = 0; y < rows; ++y) {
     checkpoint();
+    if constexpr (!Coder::kDecodes) row_done(y);
     for (std::size_t x = 0; x < n; ++x) {
       for (std::size_t p = 0; p < planes; ++p) {
         const Trace* here = row.data() + p * n + x;
@@ -154,11 +156,12 @@ bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get) {
         const int corner = x > 0 && y > 0 ? over[-1].dc : y > 0 ? up.dc : left.dc;
         Block q;
         if constexpr (Coder::kDecodes) q.fill(0);
-        if constexpr (!Coder::kDecodes) get(p, static_cast<int>(x), y, q);
+        if constexpr (!Coder::kDecodes) get(p, static_cast<int>(x), q);
         models[p == 0 ? 0 : 1].code(c, q, row[p * n + x], left, up, corner);
-        if constexpr (Coder::kDecodes) get(p, static_cast<int>(x), y, q);
+        if constexpr (Coder::kDecodes) get(p, static_cast<int>(x), q);
       }
     }
+    if constexpr (Coder::kDecodes) row_done(y);
     if (c.ended_long()) return false;
     std::swap(above, row);
   }
@@ -167,38 +170,41 @@ bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get) {
 
 }  // namespace
 
-int cosine_sections(int height) { return (height / 8 + kStripe - 1) / kStripe; }
-
-CosinePacked encode_cosine(const std::vector<Image>& planes, const CosineCoding& coding) {
-  const int across = planes[0].width() / 8, down = planes[0].height() / 8, count = cosine_sections(planes[0].height());
+CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(int block_row, BlockRow& row)>& fill) {
+  const int count = (coding.down + kStripe - 1) / kStripe;
   const std::array<Steps, 2> steps = {Steps(coding, false), Steps(coding, true)};
   CosinePacked packed;
   packed.sections.resize(static_cast<std::size_t>(count));
   std::vector<std::uint64_t> nonzero(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(planes[0].width()) * kStripe * 8 * 16,
+      count, static_cast<std::size_t>(coding.across) * kStripe * 1024,
       [&](int first, int last) {
+        BlockRow row;
+        for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
         for (int s = first; s < last; ++s) {
           RangeEncoder encoder;
           std::uint64_t some = 0;
-          code_stripe(encoder, planes.size(), across, std::min(kStripe, down - s * kStripe), [&](std::size_t p, int bx, int by, Block& q) {
-            const Steps& st = steps[p == 0 ? 0 : 1];
-            int n = 0;
-            for (int v = 0; v < 8; ++v) {
-              const float* f = planes[p].row((s * kStripe + by) * 8 + v) + 8 * bx;
-              for (int u = 0; u < 8; ++u) {
-                const auto i = static_cast<std::size_t>(8 * v + u);
-                // Rounded down below 2/3: zeros cost less than they lose.
-                const float a = std::min(std::fabs(f[u]) * st.per[i] + 0.34F, 32767.0F);
-                const int m = static_cast<int>(a);
-                q[i] = static_cast<std::int16_t>(f[u] < 0 ? -m : m);
-                n += m != 0;
-              }
-            }
-            // The first one carries the level of the block: to the nearest.
-            q[0] = static_cast<std::int16_t>(std::nearbyint(std::clamp(planes[p].row((s * kStripe + by) * 8)[8 * bx] * st.per[0], -32767.0F, 32767.0F)));
-            some += static_cast<std::uint64_t>(n);
-          });
+          code_stripe(
+              encoder, coding.planes, coding.across, std::min(kStripe, coding.down - s * kStripe),
+              [&](std::size_t p, int bx, Block& q) {
+                const Steps& st = steps[p == 0 ? 0 : 1];
+                int n = 0;
+                for (int v = 0; v < 8; ++v) {
+                  const float* f = row[p].row(v) + 8 * bx;
+                  for (int u = 0; u < 8; ++u) {
+                    const auto i = static_cast<std::size_t>(8 * v + u);
+                    // Rounded down below 2/3: zeros cost less than they lose.
+                    const float a = std::min(std::fabs(f[u]) * st.per[i] + 0.34F, 32767.0F);
+                    const int m = static_cast<int>(a);
+                    q[i] = static_cast<std::int16_t>(f[u] < 0 ? -m : m);
+                    n += m != 0;
+                  }
+                }
+                // The first one carries the level of the block: to the nearest.
+                q[0] = static_cast<std::int16_t>(std::nearbyint(std::clamp(row[p].row(0)[8 * bx] * st.per[0], -32767.0F, 32767.0F)));
+                some += static_cast<std::uint64_t>(n);
+              },
+              [&](int y) { fill(s * kStripe + y, row); });
           packed.sections[static_cast<std::size_t>(s)] = encoder.finish();
           nonzero[static_cast<std::size_t>(s)] = some;
         }
@@ -208,29 +214,34 @@ CosinePacked encode_cosine(const std::vector<Image>& planes, const CosineCoding&
   return packed;
 }
 
-bool decode_cosine(const Sections& sections, const CosineCoding& coding, std::vector<Image>& planes) {
-  const int across = planes[0].width() / 8, down = planes[0].height() / 8, count = cosine_sections(planes[0].height());
+bool decode_cosine(const Sections& sections, const CosineCoding& coding, const std::function<void(int block_row, const BlockRow& row)>& take) {
+  const int count = (coding.down + kStripe - 1) / kStripe;
   if (static_cast<int>(sections.size()) != count) return false;
   const std::array<Steps, 2> steps = {Steps(coding, false), Steps(coding, true)};
   std::vector<char> good(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(planes[0].width()) * kStripe * 8 * 16,
+      count, static_cast<std::size_t>(coding.across) * kStripe * 1024,
       [&](int first, int last) {
+        BlockRow row;
+        for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
         for (int s = first; s < last; ++s) {
           RangeDecoder decoder(sections[static_cast<std::size_t>(s)]);
-          good[static_cast<std::size_t>(s)] = code_stripe(decoder, planes.size(), across, std::min(kStripe, down - s * kStripe), [&](std::size_t p, int bx, int by, Block& q) {
-            const Steps& st = steps[p == 0 ? 0 : 1];
-            for (int v = 0; v < 8; ++v) {
-              float* f = planes[p].row((s * kStripe + by) * 8 + v) + 8 * bx;
-              for (int u = 0; u < 8; ++u) {
-                const auto i = static_cast<std::size_t>(8 * v + u);
-                const auto m = static_cast<float>(q[i]);
-                // Smaller values are likelier within an interval.
-                const float pull = i == 0 ? 0 : 0.06F;
-                f[u] = (m > 0 ? m - pull : m < 0 ? m + pull : 0) * st.step[i];
-              }
-            }
-          });
+          good[static_cast<std::size_t>(s)] = code_stripe(
+              decoder, coding.planes, coding.across, std::min(kStripe, coding.down - s * kStripe),
+              [&](std::size_t p, int bx, Block& q) {
+                const Steps& st = steps[p == 0 ? 0 : 1];
+                for (int v = 0; v < 8; ++v) {
+                  float* f = row[p].row(v) + 8 * bx;
+                  for (int u = 0; u < 8; ++u) {
+                    const auto i = static_cast<std::size_t>(8 * v + u);
+                    const auto m = static_cast<float>(q[i]);
+                    // Smaller values are likelier within an interval.
+                    const float pull = i == 0 ? 0 : 0.06F;
+                    f[u] = (m > 0 ? m - pull : m < 0 ? m + pull : 0) * st.step[i];
+                  }
+                }
+              },
+              [&](int y) { take(s * kStripe + y, row); });
         }
       },
       1);

@@ -17,20 +17,23 @@ namespace {
 
 [[noreturn]] void wrong_sections() { throw Error("packed picture: its sections do not fit its header; the file is damaged: fetch it again"); }
 
-int multiple_of_8(int n) { return (n + 7) / 8 * 8; }
+CosineCoding coding_of(const Shape& s, float step, bool perceptual) { return {(s.width + 7) / 8, (s.height + 7) / 8, static_cast<std::size_t>(s.channels), step, perceptual}; }
 
+// Colors are turned and blocks transformed row by row while they are coded: nothing of the size of the picture is kept.
 class CosineMethod : public Method {
  public:
-  CosineMethod(const ConstView& in, bool perceptual) : perceptual_(perceptual) {
-    ColorPlanes p = split_colors(in, multiple_of_8(in.width()), multiple_of_8(in.height()));
-    turn_ = p.turn;
-    for (Image& plane : p.planes) {
-      planes_.push_back(cosine_forward(plane, 8));
-      plane = {};
-    }
-  }
+  CosineMethod(const ConstView& in, bool perceptual) : in_(in), perceptual_(perceptual), turn_(turn_of(in)) {}
   Coded code(float step) override {
-    CosinePacked packed = encode_cosine(planes_, {step, perceptual_});
+    const CosineCoding coding = coding_of(in_.shape, step, perceptual_);
+    CosinePacked packed = encode_cosine(coding, [&](int y, BlockRow& row) {
+      thread_local BlockRow pixels;
+      pixels.resize(row.size());
+      for (std::size_t p = 0; p < row.size(); ++p) {
+        if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());
+      }
+      split_rows(in_, turn_, 8 * y, pixels);
+      for (std::size_t p = 0; p < row.size(); ++p) cosine_forward(pixels[p], 8, row[p].view());
+    });
     Header h;
     h.info.by = PackBy::cosine;
     h.turn = turn_;
@@ -40,9 +43,9 @@ class CosineMethod : public Method {
   }
 
  private:
+  ConstView in_;
   bool perceptual_;
   ColorTurn turn_;
-  std::vector<Image> planes_;
 };
 
 // As many levels as leave about eight samples a side.
@@ -73,12 +76,11 @@ void each_band(Bands& b, const BandPlane& to, Work work) {
 
 class WaveletMethod : public Method {
  public:
-  explicit WaveletMethod(const ConstView& in) : levels_(levels_for(in.width(), in.height())) {
-    const ColorPlanes p = split_colors(in, in.width(), in.height());
-    turn_ = p.turn;
-    for (const Image& plane : p.planes) {
+  explicit WaveletMethod(const ConstView& in) : levels_(levels_for(in.width(), in.height())), turn_(turn_of(in)) {
+    for (Image& plane : split_colors(in, turn_)) {
       bands_.push_back(wavelet_forward(plane, Wavelet::nine_seven, levels_));
-      whole_.push_back({in.width(), in.height(), levels_, std::vector<std::int32_t>(plane.shape().pixels())});
+      plane = {};
+      whole_.push_back({in.width(), in.height(), levels_, std::vector<std::int32_t>(in.shape.pixels())});
     }
   }
   Coded code(float step) override {
@@ -195,11 +197,16 @@ Method::Coded code_lossless(const ConstView& in) {
 }
 
 void decode_cosine_picture(const Opened& o, const View& out) {
-  std::vector<Image> planes;
-  for (int c = 0; c < out.shape.channels; ++c) planes.emplace_back(multiple_of_8(out.width()), multiple_of_8(out.height()));
-  if (!decode_cosine(o.sections, {o.header.step, o.header.perceptual}, planes)) wrong_sections();
-  for (Image& p : planes) p = cosine_inverse(p, 8);
-  join_colors(o.header.turn, planes, out);
+  const bool whole = decode_cosine(o.sections, coding_of(out.shape, o.header.step, o.header.perceptual), [&](int y, const BlockRow& row) {
+    thread_local BlockRow pixels;
+    pixels.resize(row.size());
+    for (std::size_t p = 0; p < row.size(); ++p) {
+      if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());
+      cosine_inverse(row[p], 8, pixels[p].view());
+    }
+    join_rows(o.header.turn, pixels, 8 * y, o.header.info.maximum != 0, out);
+  });
+  if (!whole) wrong_sections();
 }
 
 void decode_wavelet_picture(const Opened& o, const View& out) {
@@ -230,7 +237,7 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
     wavelet_inverse(bands, picture.view());
     pictures.push_back(std::move(picture));
   }
-  join_colors(o.header.turn, pictures, out);
+  join_colors(o.header.turn, pictures, o.header.info.maximum != 0, out);
 }
 
 void decode_lossless_picture(const Opened& o, const View& out) {

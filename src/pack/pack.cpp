@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "pack/methods.hpp"
@@ -117,13 +118,28 @@ class Search {
   Method& method_;
 };
 
+bool all_finite(const ConstView& in) {
+  std::vector<char> rows(static_cast<std::size_t>(in.height() * in.shape.channels), 1);
+  parallel_rows(in.height() * in.shape.channels, static_cast<std::size_t>(in.width()), [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const float* r = in.row(i % in.height(), i / in.height());
+      // All bits of the exponent are set.
+      std::uint32_t some = 0;
+      for (int x = 0; x < in.width(); ++x) some |= (std::bit_cast<std::uint32_t>(r[x]) & 0x7f800000U) == 0x7f800000U ? 1U : 0U;
+      rows[static_cast<std::size_t>(i)] = some == 0;
+    }
+  });
+  return std::all_of(rows.begin(), rows.end(), [](char r) { return r != 0; });
+}
+
 }  // namespace
 
 Packed pack(const ConstView& given, const PackOptions& o) {
   require_input(given, "pack");
   check(o);
-  const Image finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
-  const ConstView in = finite;
+  Image finite;
+  ConstView in = given;
+  if (!all_finite(given)) in = finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
   if (o.lossless) {
     if (in.maximum == 0) throw BadCall("pack: lossless is for pictures of whole levels, of up to 16 bits; this one has float samples: convert it (apply --depth 16) first");
     Method::Coded coded = code_lossless(in);
@@ -160,7 +176,7 @@ Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
   } else {
     decode_principal_picture(o, u.image.view());
   }
-  if (info.maximum != 0 && !info.lossless) {
+  if (info.maximum != 0 && (info.by == PackBy::svd || info.by == PackBy::pca)) {
     const View v = u.image.view();
     parallel_rows(v.height() * v.shape.channels, static_cast<std::size_t>(v.width()), [&](int first, int last) {
       for (int i = first; i < last; ++i) {

@@ -20,22 +20,17 @@ inline constexpr std::array<std::uint8_t, 128> kPace = [] {
   return t;
 }();
 
-// The probability of a 1: the mean of one that follows fast and one that follows slowly.
+// The probability of a 1.
 struct Bit {
-  std::uint16_t fast = 1 << 15, slow = 1 << 15;
-  std::uint8_t seen = 0;
+  std::uint16_t level = 1 << 15;
+  std::uint16_t seen = 0;
   // In 1/32768.
-  std::uint32_t one() const { return (static_cast<std::uint32_t>(fast) + slow) >> 2; }
+  std::uint32_t one() const { return level >> 1; }
   void learn(bool b) {
-    const int pace = kPace[seen], quick = pace < 4 ? pace : 4;
-    if (b) {
-      fast = static_cast<std::uint16_t>(fast + ((65535 - fast) >> quick));
-      slow = static_cast<std::uint16_t>(slow + ((65535 - slow) >> pace));
-    } else {
-      fast = static_cast<std::uint16_t>(fast - (fast >> quick));
-      slow = static_cast<std::uint16_t>(slow - (slow >> pace));
-    }
-    if (seen < kPace.size() - 1) ++seen;
+    const int pace = kPace[seen];
+    const int toward = b ? 65535 - 31 : 31;
+    level = static_cast<std::uint16_t>(level + ((toward - level) >> pace));
+    seen = static_cast<std::uint16_t>(seen + (seen < 40));
   }
 };
 
