@@ -246,7 +246,7 @@ struct Options {
   std::optional<int> bins, cosine;
   std::vector<std::string> probes;
   int levels = 4;
-  bool json = false, spectrum = false;
+  bool json = false, spectrum = false, singular = false;
 };
 
 template <class E>
@@ -261,6 +261,7 @@ E choice_of(const std::string& option, const std::string& text) {
 
 TransformsWanted transforms_of(const Options& o) {
   TransformsWanted w;
+  w.singular = o.singular;
   w.spectrum = o.spectrum || !o.probes.empty();
   w.taper = choice_of<Taper>("--taper", o.taper);
   for (const std::string& p : o.probes) {
@@ -327,6 +328,7 @@ Command declare_look(CLI::App& root, Session& session) {
   app->add_flag("--spectrum", o->spectrum, "the Fourier spectrum: strongest waves, periodic interference; on the sheet also its radial average");
   app->add_option("--taper", o->taper, "against the cross that borders make in a spectrum: none, hann, tukey or periodic");
   app->add_option("--probe", o->probes, "print frequency, period, angle and value at X,Y of the centered picture of the spectrum (repeatable)")->allow_extra_args(false);
+  app->add_flag("--singular", o->singular, "singular values: how many hold 90, 95 and 99 percent");
   app->add_option("--cosine", o->cosine, "the cosine transform of blocks of so many samples a side; 0: of the whole picture")->check(CLI::Range(0, 4096));
   app->add_option("--wavelet", o->wavelet, "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
   app->add_option("--levels", o->levels, "levels of the wavelet")->check(CLI::Range(1, 16));

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "sieve/core/channels.hpp"
+#include "sieve/lowrank.hpp"
 
 namespace sieve::front {
 
@@ -51,6 +52,11 @@ double slow_share(const Image& c, int block) {
   return all > 0 ? slow / all : 1;
 }
 
+constexpr double kShares[] = {0.9, 0.95, 0.99};
+
+// Numbers that a rank stores of one channel, as a share of its samples.
+double stored(const Image& image, int rank) { return static_cast<double>(rank) * (image.width() + image.height() + 1) / static_cast<double>(image.shape().pixels()); }
+
 }  // namespace
 
 void print_transforms(const Image& image, const TransformsWanted& w) {
@@ -73,6 +79,14 @@ void print_transforms(const Image& image, const TransformsWanted& w) {
     fmt::print("  wavelet {}, {} levels: energy of each band\n", name_of(*w.wavelet), w.levels);
     for (const BandEnergy& e : band_energies(bands_of(image, w))) fmt::print("    {:18}{:>14.6g}{:>11.4f} %\n", e.name, e.energy, 100 * e.share);
   }
+  if (w.singular) {
+    const RankShares r = rank_shares(gray_of(image).view().channel(0));
+    fmt::print("  singular values of {}: {} of them, {:.4g} to {:.3g}\n", image.channels() > 2 ? "the luma" : "the samples", r.values.size(), r.values.front(), r.values.back());
+    for (const double share : kShares) {
+      const int by_sum = r.rank_for(share, false), by_energy = r.rank_for(share, true);
+      fmt::print("    {:.0f} % of their sum at rank {} ({:.0f} % of the numbers), of their energy at rank {} ({:.1f} %)\n", 100 * share, by_sum, 100 * stored(image, by_sum), by_energy, 100 * stored(image, by_energy));
+    }
+  }
 }
 
 nlohmann::ordered_json transforms_json(const Image& image, const TransformsWanted& w) {
@@ -93,6 +107,12 @@ nlohmann::ordered_json transforms_json(const Image& image, const TransformsWante
     ordered_json bands = ordered_json::array();
     for (const BandEnergy& e : band_energies(bands_of(image, w))) bands.push_back({{"band", e.name}, {"energy", e.energy}, {"share", e.share}});
     j["wavelet"] = {{"wavelet", name_of(*w.wavelet)}, {"levels", w.levels}, {"bands", bands}};
+  }
+  if (w.singular) {
+    const RankShares r = rank_shares(gray_of(image).view().channel(0));
+    ordered_json ranks = ordered_json::array();
+    for (const double share : kShares) ranks.push_back({{"share", share}, {"rank_by_sum", r.rank_for(share, false)}, {"rank_by_energy", r.rank_for(share, true)}});
+    j["singular"] = {{"values", r.values}, {"ranks", ranks}};
   }
   return j;
 }
@@ -130,6 +150,13 @@ void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWant
     std::vector<std::string> lines;
     for (const BandEnergy& e : band_energies(bands)) lines.push_back(fmt::format("{}: {:.4f} % of the energy", e.name, 100 * e.share));
     sheet.add({fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels), draw::picture(nested_bands(gray)), "each band scaled by itself, details around gray", draw::text(lines)});
+  }
+  if (w.singular) {
+    for (const Stage& stage : LowRank{}.stages(image)) {
+      std::vector<draw::Curve> curves;
+      for (const StageCurve& c : stage.curves) curves.push_back({c.name, c.x, c.y});
+      sheet.add({stage.name, draw::curves(std::move(curves), stage.x_label, stage.y_label), "", nullptr});
+    }
   }
 }
 

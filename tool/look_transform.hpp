@@ -19,7 +19,8 @@ struct TransformsWanted {
   std::optional<int> cosine;                // the side of the blocks, 0 for the whole picture
   std::optional<Wavelet> wavelet;
   int levels = 4;
-  bool any() const { return spectrum || cosine || wavelet; }
+  bool singular = false;
+  bool any() const { return spectrum || cosine || wavelet || singular; }
 };
 
 // Prints, or adds to the JSON, or to the sheet, what is wanted.

@@ -1,0 +1,145 @@
+#include "sieve/lowrank.hpp"
+
+#include <nlohmann/json.hpp>
+
+#include "sieve/io.hpp"
+#include "sieve/reference.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+using test::deviation;
+using test::noise;
+
+namespace {
+
+const Image& noon() {
+  static const Image image = to_gray(io::read(test::data + "/noon.png").image);
+  return image;
+}
+
+// Columns of one of the factors: how far their products are from those of orthonormal ones.
+double off_orthonormal(const std::vector<float>& columns, int length, int rank) {
+  double worst = 0;
+  for (int a = 0; a < rank; ++a) {
+    for (int b = 0; b <= a; ++b) {
+      double sum = 0;
+      for (int i = 0; i < length; ++i) sum += static_cast<double>(columns[static_cast<std::size_t>(a * length + i)]) * static_cast<double>(columns[static_cast<std::size_t>(b * length + i)]);
+      worst = std::max(worst, std::abs(sum - (a == b ? 1 : 0)));
+    }
+  }
+  return worst;
+}
+
+// Largest singular value of a difference, by power iterations.
+double spectral(const Image& a, const Image& b) { return svd(map_pairs(a, b, [](float p, float q) { return p - q; }), 1, SvdWay::randomized).values[0]; }
+
+}  // namespace
+
+TEST_CASE("singular values: known ones, orthonormal factors, the picture back") {
+  // diag(3, 2) between two turns, and a zero.
+  Image known(3, 3);
+  known.at(0, 0) = 3;
+  known.at(2, 1) = -2;
+  const Svd k = svd(known);
+  CHECK(k.values[0] == doctest::Approx(3));
+  CHECK(k.values[1] == doctest::Approx(2));
+  CHECK(std::abs(k.values[2]) < 1e-6);
+  // The Hilbert matrix of order 4.
+  Image hilbert(4, 4);
+  for (int y = 0; y < 4; ++y) {
+    for (int x = 0; x < 4; ++x) hilbert.at(x, y) = 1.0F / static_cast<float>(x + y + 1);
+  }
+  const Svd h = svd(hilbert);
+  for (const auto& [i, v] : {std::pair<std::size_t, double>{0, 1.5002142801}, {1, 0.1691412202}, {2, 0.0067382736}, {3, 0.0000967023}}) CHECK(std::abs(h.values[i] - v) < 1e-7);
+  for (const auto& [w, ht] : {std::pair{40, 25}, std::pair{25, 40}, std::pair{1, 9}, std::pair{1, 1}}) {
+    const Image in = noise(w, ht);
+    const Svd s = svd(in);
+    CHECK(off_orthonormal(s.left, ht, s.rank) < 1e-5);
+    CHECK(off_orthonormal(s.right, w, s.rank) < 1e-5);
+    CHECK(deviation(picture_of(s, s.rank), in) < 1e-5);
+    double squares = 0, samples = 0;
+    for (const double v : s.values) squares += v * v;
+    for (int y = 0; y < ht; ++y) {
+      for (int x = 0; x < w; ++x) samples += static_cast<double>(in.at(x, y)) * static_cast<double>(in.at(x, y));
+    }
+    CHECK(squares == doctest::Approx(samples).epsilon(1e-5));
+    CHECK(std::is_sorted(s.values.rbegin(), s.values.rend()));
+  }
+  CHECK_THROWS_AS(svd(Image(4, 4, 3)), BadCall);
+  CHECK_THROWS_AS(svd(Image(4, 3), 4), BadCall);
+  Image broken(4, 4);
+  broken.at(1, 1) = std::nanf("");
+  CHECK_THROWS_AS(svd(broken), BadCall);
+  CHECK_THROWS_AS(picture_of(k, 4), BadCall);
+}
+
+TEST_CASE("the randomized decomposition is near the best possible, and keeps its bound") {
+  for (const int rank : {5, 20, 60}) {
+    CAPTURE(rank);
+    const Svd exact = svd(noon(), rank + 1, SvdWay::exact), quick = svd(noon(), rank, SvdWay::randomized);
+    const double best = exact.values[static_cast<std::size_t>(rank)], reached = spectral(noon(), picture_of(quick, rank));
+    CHECK(reached < 1.02 * best);
+    const double side = std::min(noon().width(), noon().height());
+    CHECK(reached < best * std::pow(1 + std::sqrt(rank / 9.0) + std::exp(1.0) * std::sqrt(rank + 10.0) / 10 * std::sqrt(side), 1.0 / 7));
+    for (std::size_t i = 0; i < 5; ++i) CHECK(quick.values[i] == doctest::Approx(exact.values[i]).epsilon(1e-4));
+    CHECK(off_orthonormal(quick.left, noon().height(), rank) < 1e-4);
+    // Of all pictures of that rank none is nearer (Eckart and Young): the error is what was left out.
+    double rest = 0;
+    const Svd all = svd(noon(), 0, SvdWay::exact);
+    for (std::size_t i = static_cast<std::size_t>(rank); i < all.values.size(); ++i) rest += all.values[i] * all.values[i];
+    CHECK(compare(picture_of(all, rank), noon()).mse == doctest::Approx(rest / static_cast<double>(noon().shape().pixels())).epsilon(1e-3));
+    CHECK(compare(picture_of(quick, rank), noon()).mse < 1.02 * rest / static_cast<double>(noon().shape().pixels()));
+  }
+  const RankShares r = rank_shares(noon());
+  CHECK(r.rank_for(0.9, true) < r.rank_for(0.9, false));
+  CHECK(r.rank_for(1, false) <= static_cast<int>(r.values.size()));
+  CHECK(r.sums.back() == doctest::Approx(1));
+  CHECK(r.energy[static_cast<std::size_t>(r.rank_for(0.99, true)) - 1] >= 0.99);
+}
+
+TEST_CASE("low rank and principal components: fast and plain agree, whole ranks keep all, alpha and lost samples stay") {
+  for (const auto& [w, h, channels] : {std::tuple{20, 15, 1}, {13, 21, 3}, {9, 8, 4}, {1, 7, 1}, {1, 1, 1}}) {
+    CAPTURE(w);
+    Image in = noise(w, h, channels);
+    for (const char* text : {"low_rank rank=3", "low_rank rank=2 color=wide", "low_rank rank=5 color=luma", "low_rank rank=2 way=randomized", "principal_components components=4", "principal_components of=rows components=3", "principal_components share=0.8 side=4"}) {
+      CAPTURE(std::string(text));
+      const Chain f = Chain::parse(text);
+      // Noise has values near each other, which a sketch does not tell apart.
+      CHECK(deviation(f(in), *f.steps()[0].plain(in)) < (std::string(text).find("randomized") != std::string::npos ? 0.4 : 1e-4));
+    }
+    for (const char* text : {"low_rank rank=65536", "low_rank rank=65536 color=wide", "principal_components components=65536", "principal_components of=rows share=1"}) {
+      CAPTURE(std::string(text));
+      CHECK(deviation(Chain::parse(text)(in), in) < 1e-4);
+    }
+    if (w > 2) {
+      in.at(2, 3) = std::nanf("");
+      const Image out = LowRank{.rank = 2}(in);
+      CHECK(std::isnan(out.at(2, 3)));
+      CHECK(std::isfinite(out.at(1, 3)));
+      if (channels == 4) CHECK(out.at(5, 5, 3) == in.at(5, 5, 3));
+    }
+  }
+  const Principal p = principal_patches(noon(), 8);
+  CHECK(off_orthonormal(p.axes, p.length, p.components) < 1e-4);
+  CHECK(p.explained(p.components) == doctest::Approx(1));
+  CHECK(std::is_sorted(p.variance.rbegin(), p.variance.rend()));
+  // The error is the variance that was left out.
+  CHECK(compare(picture_of_patches(p, noon().shape(), 8, 10), noon()).mse == doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
+  CHECK_THROWS_AS(principal_patches(noon(), 1), BadCall);
+  CHECK_THROWS_AS(principal_rows(noise(5, 4), 6), BadCall);
+  CHECK_THROWS_AS(picture_of_rows(p, noon().shape(), 3), BadCall);
+  CHECK(Filter(LowRank{}).stages(noise(20, 10)).size() == 2);
+}
+
+TEST_CASE("singular values on the tool") {
+  const auto text = test::lsieve("look " + test::data + "/noon.png --singular");
+  CHECK(text.code == 0);
+  CHECK(text.out.find("of their sum at rank") != std::string::npos);
+  const json j = json::parse(test::lsieve("look " + test::data + "/noon.png --singular --json").out)["transforms"]["singular"];
+  CHECK(j["values"].size() == 512);
+  CHECK(j["ranks"][0]["rank_by_energy"] == rank_shares(noon()).rank_for(0.9, true));
+  const test::Folder f;
+  CHECK(test::lsieve("look " + test::data + "/chart.png --singular --sheet " + (f / "s.png")).code == 0);
+  CHECK(io::read(f / "s.png").image.width() == 1280);
+}
