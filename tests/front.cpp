@@ -177,6 +177,11 @@ TEST_CASE("the examples do what they say") {
   CHECK(restored.out.find("needs regularization") != std::string::npos);
   CHECK(restored.out.find("wiener: ") != std::string::npos);
   CHECK(compare(io::read(f / "r.png").image, io::read(noon).image).psnr > 25);
+  CHECK(restored.out.find("blind: gaussian:sigma=") != std::string::npos);
+  const auto packed = test::run(dir + "/pack_picture " + noon + " " + f / "p.lsv");
+  CHECK(packed.code == 0);
+  CHECK(packed.out.find("wavelet: ") != std::string::npos);
+  CHECK(compare(io::read(f / "p.lsv").image, io::read(noon).image).psnr > 35);
   const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
   CHECK(steps.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);
@@ -188,7 +193,7 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
-  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen", "frequencies", "restore_blur"}) {
+  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen", "frequencies", "restore_blur", "pack_picture"}) {
     CHECK(test::run(dir + "/" + name).code == 1);
     CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") != std::string::npos);
   }

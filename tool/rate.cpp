@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <array>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -34,26 +35,6 @@ Point point_of(const Image& back, const Image& image, std::uint64_t bytes) {
   return {8.0 * static_cast<double>(bytes) / static_cast<double>(image.shape().pixels()), compare(back, image).psnr, ssim(back, image), bytes};
 }
 
-// Baseline JPEG with optimized tables, at both resolutions of color: at each quality the one on the upper hull.
-Method jpeg_curve(const Image& image) {
-  Method m{"jpeg", {}};
-  if (image.shape().has_alpha()) return m;
-  for (const int quality : {3, 6, 10, 15, 20, 30, 40, 50, 60, 70, 80, 86, 90, 93, 95, 97}) {
-    for (const bool full : {false, true}) {
-      const auto bytes = io::encode(io::Format::jpeg, image, {.bits = 8, .quality = quality, .full_color = full});
-      m.points.push_back(point_of(io::decode(bytes.data(), bytes.size(), "jpeg").image, image, bytes.size()));
-    }
-  }
-  // What another point beats in both is left out.
-  std::sort(m.points.begin(), m.points.end(), [](const Point& a, const Point& b) { return a.bytes < b.bytes; });
-  std::vector<Point> hull;
-  for (const Point& p : m.points) {
-    if (hull.empty() || p.psnr > hull.back().psnr) hull.push_back(p);
-  }
-  m.points = hull;
-  return m;
-}
-
 // Bytes of a curve at a PSNR, between its points by the logarithm; 0 beyond its ends.
 double bytes_at(const Method& m, double psnr) {
   for (std::size_t i = 1; i < m.points.size(); ++i) {
@@ -64,6 +45,28 @@ double bytes_at(const Method& m, double psnr) {
     }
   }
   return 0;
+}
+
+// Baseline JPEG with optimized tables, with color at every or every fourth pixel: of both curves the points that the other
+// does not reach with as few bytes.
+Method jpeg_curve(const Image& image) {
+  Method all{"jpeg", {}};
+  if (image.shape().has_alpha()) return all;
+  std::array<Method, 2> curves;
+  for (const int quality : {3, 6, 10, 15, 20, 30, 40, 50, 60, 70, 80, 86, 90, 93, 95, 97}) {
+    for (const bool full : {false, true}) {
+      const auto bytes = io::encode(io::Format::jpeg, image, {.bits = 8, .quality = quality, .full_color = full});
+      curves[full ? 1 : 0].points.push_back(point_of(io::decode(bytes.data(), bytes.size(), "jpeg").image, image, bytes.size()));
+    }
+  }
+  for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
+    for (const Point& p : curves[i].points) {
+      const double other = bytes_at(curves[1 - i], p.psnr);
+      if (other == 0 || static_cast<double>(p.bytes) <= other) all.points.push_back(p);
+    }
+  }
+  std::sort(all.points.begin(), all.points.end(), [](const Point& p, const Point& q) { return p.bytes < q.bytes; });
+  return all;
 }
 
 draw::PanelPtr curves_of(const std::vector<Method>& all, bool psnr) {

@@ -230,9 +230,17 @@ PlanesPacked encode_planes(const std::vector<BandPlane>& bands) {
     return pieces;
   };
   std::uint32_t bits = 0;
-  for (const BandPlane& b : bands) {
-    for (const std::int32_t v : b.values) bits |= static_cast<std::uint32_t>(std::abs(v));
-  }
+  const int rows = bands[0].height, all_rows = rows * static_cast<int>(bands.size());
+  std::vector<std::uint32_t> of_row(static_cast<std::size_t>(all_rows));
+  parallel_rows(all_rows, static_cast<std::size_t>(bands[0].width), [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const std::int32_t* r = bands[static_cast<std::size_t>(i / rows)].values.data() + static_cast<std::size_t>(i % rows) * static_cast<std::size_t>(bands[0].width);
+      std::uint32_t some = 0;
+      for (int x = 0; x < bands[0].width; ++x) some |= static_cast<std::uint32_t>(std::abs(r[x]));
+      of_row[static_cast<std::size_t>(i)] = some;
+    }
+  });
+  for (const std::uint32_t some : of_row) bits |= some;
   packed.planes = static_cast<int>(std::bit_width(bits));
   struct Stream {
     Bytes bytes;

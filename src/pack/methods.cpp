@@ -214,11 +214,11 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
   std::vector<std::vector<std::uint8_t>> left;
   if (o.header.levels < 1 || !decode_planes(o.sections, o.header.planes, planes, left)) wrong_sections();
   std::vector<Image> pictures;
+  // Bands of the right sizes; what they hold is written over.
+  WaveletBands bands = wavelet_forward(Image(out.width(), out.height()), Wavelet::nine_seven, o.header.levels);
   for (std::size_t p = 0; p < planes.size(); ++p) {
     const BandPlane& from = planes[p];
     Image picture(from.width, from.height);
-    // Bands of the right sizes; what they hold is written over.
-    WaveletBands bands = wavelet_forward(picture, Wavelet::nine_seven, from.levels);
     each_band(bands, from, [&](Image& band, int x0, int y0) {
       if (band.empty()) return;
       parallel_rows(band.height(), static_cast<std::size_t>(band.width()) * 2, [&](int first, int last) {
