@@ -89,7 +89,7 @@ TEST_CASE("without loss: bit for bit, any size, depth and channels") {
 
 TEST_CASE("every method: all sizes, gray to color with alpha, float, not a number; finer quality is nearer") {
   for (const PackBy by : kAll) {
-    CAPTURE(name_of(by));
+    CAPTURE(std::string(name_of(by)));
     for (const auto& [w, h, channels] : {std::tuple{1, 1, 1}, {1, 9, 3}, {30, 1, 1}, {13, 11, 2}, {70, 50, 3}, {17, 40, 4}}) {
       CAPTURE(w);
       const Image in = Gaussian{.sigma = 1.5F}(noise(w, h, channels));

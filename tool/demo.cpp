@@ -104,7 +104,7 @@ const std::vector<Scene>& scenes() {
        {"pack", "{d}/noon.png", "{o}/noon.lsv", "--rate", "0.5"}},
       {"", "", {"unpack", "{o}/noon.lsv", "{o}/unpacked.png"}},
       {"Bytes against quality", "Every method over the rate, with baseline JPEG as the yardstick.",
-       {"rate", "{d}/noon.png", "--sheet", "{o}/rate.png"}},
+       {"rate", "{d}/noon.png", "--by", "cosine", "wavelet", "pca", "--sheet", "{o}/rate.png"}},
       {"How many terms it takes", "Singular values of a picture, and a picture of twenty of them.",
        {"apply", "{d}/noon.png", "{o}/rank.png", "low_rank", "rank=20", "then", "clip", "--sheet", "{o}/rank_steps.png"}},
       {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",

@@ -23,6 +23,16 @@ constexpr std::uint8_t kVersion = 1;
 
 std::uint32_t checksum(std::span<const std::uint8_t> bytes) { return XXH32(bytes.data(), bytes.size(), 0); }
 
+// A build for fuzzing takes any, so that what lies behind is reached.
+bool is_checksum_of(std::uint64_t given, std::span<const std::uint8_t> bytes) {
+#ifdef FUZZING_BUILD_MODE_UNSAFE_FOR_PRODUCTION
+  (void)given, (void)bytes;
+  return true;
+#else
+  return given == checksum(bytes);
+#endif
+}
+
 void put_fixed(Bytes& to, std::uint64_t value, int bytes) {
   for (int i = 0; i < bytes; ++i) to.push_back(static_cast<std::uint8_t>(value >> (8 * i)));
 }
@@ -95,7 +105,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   const std::uint64_t length = start.fixed(4, "its length");
   if (length + 4 > start.left()) damaged("it ends within its header");
   const std::size_t end = kMagic.size() + 5 + static_cast<std::size_t>(length);
-  if (Fields(bytes.subspan(end)).fixed(4, "its checksum") != checksum(bytes.first(end))) damaged("the checksum of its header is wrong");
+  if (!is_checksum_of(Fields(bytes.subspan(end)).fixed(4, "its checksum"), bytes.first(end))) damaged("the checksum of its header is wrong");
   Fields f(bytes.subspan(kMagic.size() + 5, static_cast<std::size_t>(length)));
   Opened o;
   Header& h = o.header;
@@ -126,6 +136,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   }
   h.levels = static_cast<int>(f.varint(16, "levels"));
   h.planes = static_cast<int>(f.varint(31, "bit planes"));
+  if (h.info.lossless && h.planes > 24) damaged(fmt::format("its header says {} bit planes for a picture of {} levels", h.planes, h.info.maximum));
   h.info.kept = f.varint(std::uint64_t{1} << 40, "components");
   const std::uint64_t count = f.varint(f.left() / 5 + 1, "sections");
   std::span<const std::uint8_t> rest = bytes.subspan(end + 4);
@@ -138,7 +149,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
       continue;
     }
     const auto section = rest.first(static_cast<std::size_t>(size));
-    if (checksum(section) != sum) damaged(fmt::format("the checksum of section {} is wrong", i + 1));
+    if (!is_checksum_of(sum, section)) damaged(fmt::format("the checksum of section {} is wrong", i + 1));
     o.sections.push_back(section);
     rest = rest.subspan(static_cast<std::size_t>(size));
   }

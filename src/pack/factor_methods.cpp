@@ -54,7 +54,7 @@ void code_vector(Coder& c, Numbers& numbers, int kind, float* v, std::size_t n, 
 }
 
 // The size of a component on a scale of 1/8 of a power of two.
-constexpr int kScale = 8;
+constexpr int kScale = 8, kLeastScale = 0;
 int scale_of(double size) { return static_cast<int>(std::lround(kScale * std::log2(std::max(1e-9, size)))) + 512; }
 double size_of(int scale) { return std::exp2((scale - 512) / static_cast<double>(kScale)); }
 
@@ -68,7 +68,7 @@ void code_factors(Coder& c, Matrix& left, Matrix& right, std::vector<int>& scale
   for (std::size_t k = 0; k < scales.size(); ++k) {
     checkpoint();
     // Sizes fall.
-    before -= static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k])));
+    before = std::max(kLeastScale, before - static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k]))));
     scales[k] = before;
     const auto root = static_cast<float>(std::sqrt(size_of(before)));
     const auto i = static_cast<Eigen::Index>(k);
@@ -128,7 +128,7 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
   int before = 1024;
   for (std::size_t k = 0; k < scales.size(); ++k) {
     checkpoint();
-    before -= static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k])));
+    before = std::max(kLeastScale, before - static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k]))));
     scales[k] = before;
     const auto i = static_cast<Eigen::Index>(k);
     // An axis is as fine as the coordinates along it are large: its error in a sample is that of a coordinate.

@@ -80,7 +80,8 @@ class PlaneModel {
     }
     error = now;
     correction.learn(now);
-    return static_cast<std::int32_t>(expected + now);
+    // Far beyond all that is coded: a damaged stream must not run away.
+    return static_cast<std::int32_t>(std::clamp<std::int64_t>(expected + now, -(1 << 24), 1 << 24));
   }
 
  private:

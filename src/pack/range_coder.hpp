@@ -135,7 +135,7 @@ class RangeDecoder {
 template <int N>
 struct Count {
   std::array<Bit, N> steps;
-  std::array<Bit, 31> lengths;
+  std::array<Bit, 28> lengths;
   template <class Coder>
   std::uint32_t code(Coder& c, std::uint32_t value) {
     for (std::uint32_t i = 0; i < N; ++i) {
@@ -144,7 +144,7 @@ struct Count {
     const std::uint32_t rest = value - N + 1;
     int length = 0;
     const int wanted = Coder::kDecodes ? 0 : static_cast<int>(std::bit_width(rest)) - 1;
-    while (length < 31 && c.bit(lengths[static_cast<std::size_t>(length)], length < wanted)) ++length;
+    while (length < 28 && c.bit(lengths[static_cast<std::size_t>(length)], length < wanted)) ++length;
     std::uint32_t low = 0;
     if (length > 16) low = c.raw(rest >> 16 & ((1U << (length - 16)) - 1), length - 16) << 16;
     const int last = std::min(length, 16);
