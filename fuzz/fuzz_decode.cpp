@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "sieve/core/error.hpp"
 #include "sieve/io.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
