@@ -1,5 +1,5 @@
 // Packing and unpacking of a 3840x2160 color picture, and the decompositions of a 2048x2048 channel; megapixels a second, and
-// for the randomized decomposition how many times faster than the exact one (measured once: it takes minutes).
+// for the randomized decomposition how many times faster than the exact one (measured once: it takes long).
 
 #include "against_copy.hpp"
 #include "sieve/pack.hpp"

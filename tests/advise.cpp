@@ -6,14 +6,10 @@
 #include "support.hpp"
 
 using namespace sieve;
+using test::noon;
 using nlohmann::json;
 
 namespace {
-
-const Image& noon() {
-  static const Image image = io::read(test::data + "/noon.png").image;
-  return image;
-}
 
 // The gain of the first choice, and the best of many filters at many strengths.
 double first_choice(const Image& damaged, const Image& clean) {

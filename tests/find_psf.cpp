@@ -7,14 +7,10 @@
 #include "support.hpp"
 
 using namespace sieve;
+using test::noon;
 using nlohmann::json;
 
 namespace {
-
-const Image& noon() {
-  static const Image image = io::read(test::data + "/noon.png").image;
-  return image;
-}
 
 // A straight edge through the middle, leaning by `slope` pixels a row, blurred and with grain.
 Image edge(const std::string& psf, double slope, bool lying, float grain, bool falling = false) {

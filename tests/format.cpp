@@ -16,16 +16,12 @@
 #include "support.hpp"
 
 using namespace sieve;
+using test::noon;
 using test::deviation;
 
 namespace {
 
 using Bytes = std::vector<std::uint8_t>;
-
-const Image& noon() {
-  static const Image image = io::read(test::data + "/noon.png").image;
-  return image;
-}
 
 struct Reader {
   const Bytes& bytes;

@@ -14,7 +14,7 @@ using test::noise;
 namespace {
 
 const Image& noon() {
-  static const Image image = to_gray(io::read(test::data + "/noon.png").image);
+  static const Image image = to_gray(test::noon());
   return image;
 }
 
@@ -108,7 +108,7 @@ TEST_CASE("low rank and principal components: fast and plain agree, whole ranks 
       // Noise has values near each other, which a sketch does not tell apart.
       CHECK(deviation(f(in), *f.steps()[0].plain(in)) < (std::string(text).find("randomized") != std::string::npos ? 0.4 : 1e-4));
     }
-    for (const char* text : {"low_rank rank=65536", "low_rank rank=65536 color=wide", "principal_components components=65536", "principal_components of=rows share=1"}) {
+    for (const char* text : {"low_rank rank=65536", "low_rank rank=65536 color=wide", "low_rank rank=65536 color=luma", "principal_components components=65536", "principal_components of=rows share=1"}) {
       CAPTURE(std::string(text));
       CHECK(deviation(Chain::parse(text)(in), in) < 1e-4);
     }

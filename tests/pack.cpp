@@ -6,16 +6,12 @@
 #include "support.hpp"
 
 using namespace sieve;
+using test::noon;
 using nlohmann::json;
 using test::deviation;
 using test::noise;
 
 namespace {
-
-const Image& noon() {
-  static const Image image = io::read(test::data + "/noon.png").image;
-  return image;
-}
 
 constexpr PackBy kAll[] = {PackBy::cosine, PackBy::wavelet, PackBy::svd, PackBy::pca};
 

@@ -7,16 +7,12 @@
 #include "support.hpp"
 
 using namespace sieve;
+using test::noon;
 using nlohmann::json;
 using test::deviation;
 using test::noise;
 
 namespace {
-
-const Image& noon() {
-  static const Image image = io::read(test::data + "/noon.png").image;
-  return image;
-}
 
 double gain(const std::string& chain, const Image& blurred, const Image& truth) { return compare(Chain::parse(chain)(blurred), truth).psnr - compare(blurred, truth).psnr; }
 

@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "sieve/io.hpp"
 #include "sieve/sieve.hpp"
 
 namespace test {
@@ -96,6 +97,12 @@ inline Outcome run(const std::string& command) {
 inline Outcome lsieve(const std::string& arguments) { return run(std::string(LSIEVE_TOOL) + " " + arguments); }
 
 inline const std::string data = SIEVE_DATA;
+
+// The demo's clean view.
+inline const Image& noon() {
+  static const Image image = sieve::io::read(data + "/noon.png").image;
+  return image;
+}
 
 constexpr sieve::Border all_borders[] = {sieve::Border::edge, sieve::Border::mirror, sieve::Border::reflect, sieve::Border::wrap,
                                          sieve::Border::zero, sieve::Border::constant, sieve::Border::inside};

@@ -140,9 +140,7 @@ int apply(const Session& session, const Options& o) {
     if (!drawing) return;
     for (const Stage& p : f.stages(step_input)) {
       if (!p.curves.empty()) {
-        std::vector<draw::Curve> all;
-        for (const StageCurve& c : p.curves) all.push_back({c.name, c.x, c.y, c.marked});
-        sheet.add({fmt::format("{}. {}", i + 1, p.name), draw::curves(std::move(all), p.x_label, p.y_label), "", nullptr});
+        sheet.add({fmt::format("{}. {}", i + 1, p.name), plot_of(p), "", nullptr});
         continue;
       }
       draw::Cell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, p.name), p.image);

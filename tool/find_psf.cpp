@@ -55,7 +55,7 @@ int find_psf(const Session& session, const Options& o) {
     print_json({{"input", o.in}, {"found", list}});
   } else {
     for (const FoundPsf& f : all) fmt::print("{}: {}, confidence {:.2f}\n  {}\n", o.in, spec_of(f), f.confidence, f.reason);
-    if (all[0].confidence < 0.5) fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
+    if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty()) fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
   }
   if (!o.into.empty()) {
     const std::string text = kernel_file(all[0]);

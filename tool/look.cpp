@@ -249,16 +249,6 @@ struct Options {
   bool json = false, spectrum = false, singular = false;
 };
 
-template <class E>
-E choice_of(const std::string& option, const std::string& text) {
-  std::vector<std::string> names;
-  for (const auto& [name, value] : ChoiceNames<E>::all()) {
-    if (text == name) return value;
-    names.emplace_back(name);
-  }
-  throw BadCall(fmt::format("{} {}: give one of {}", option, text, listed(names)));
-}
-
 TransformsWanted transforms_of(const Options& o) {
   TransformsWanted w;
   w.singular = o.singular;

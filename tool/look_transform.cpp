@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "sieve/core/channels.hpp"
+#include "session.hpp"
 #include "sieve/lowrank.hpp"
 
 namespace sieve::front {
@@ -152,10 +153,9 @@ void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWant
     sheet.add({fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels), draw::picture(nested_bands(gray)), "each band scaled by itself, details around gray", draw::text(lines)});
   }
   if (w.singular) {
-    for (const Stage& stage : LowRank{}.stages(image)) {
-      std::vector<draw::Curve> curves;
-      for (const StageCurve& c : stage.curves) curves.push_back({c.name, c.x, c.y});
-      sheet.add({stage.name, draw::curves(std::move(curves), stage.x_label, stage.y_label), "", nullptr});
+    for (Stage& stage : LowRank{}.stages(image)) {
+      for (StageCurve& c : stage.curves) c.marked = -1;  // no rank is asked for here
+      sheet.add({stage.name, plot_of(stage), "", nullptr});
     }
   }
 }

@@ -23,15 +23,6 @@ struct Options {
   bool json = false;
 };
 
-PackBy method_of(const std::string& name) {
-  std::vector<std::string> known;
-  for (const auto& [text, by] : ChoiceNames<PackBy>::all()) {
-    if (name == text) return by;
-    known.emplace_back(text);
-  }
-  throw BadCall(fmt::format("--by {}: known are {}", name, fmt::join(known, ", ")));
-}
-
 // Bytes of the samples as they are: one, two or four each.
 std::uint64_t raw_bytes(const Image& image) { return image.shape().pixels() * static_cast<std::uint64_t>(image.channels()) * (image.maximum() == 0 ? 4 : image.maximum() > 255 ? 2 : 1); }
 
@@ -39,7 +30,7 @@ std::string bytes_text(double n) { return n < 10000 ? fmt::format("{:.0f} bytes"
 
 int pack_file(const Session& session, Options& o) {
   if (io::format_of_name(o.out) != io::Format::packed) throw BadCall(o.out + ": a packed picture is called something.lsv");
-  o.pack.by = method_of(o.by);
+  o.pack.by = choice_of<PackBy>("--by", o.by);
   Attended attended;
   const Image image = session.read(o.in).image;
   const auto start = std::chrono::steady_clock::now();

@@ -29,6 +29,12 @@ std::vector<std::string> chain_words(const Session& session, const std::vector<s
   return recipe.empty() ? words : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
 }
 
+draw::PanelPtr plot_of(const Stage& stage) {
+  std::vector<draw::Curve> all;
+  for (const StageCurve& c : stage.curves) all.push_back({c.name, c.x, c.y, c.marked});
+  return draw::curves(std::move(all), stage.x_label, stage.y_label);
+}
+
 void print_json(const nlohmann::ordered_json& value) { fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)); }
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {

@@ -55,6 +55,20 @@ std::string base_name(const std::string& path);
 // The chain of words, or of a recipe file; BadCall where both or neither are given.
 std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words, const std::string& recipe, bool ranges);
 
+// The value of an enumeration that an option names; BadCall lists them all.
+template <class E>
+E choice_of(const std::string& option, const std::string& text) {
+  std::vector<std::string> names;
+  for (const auto& [name, value] : ChoiceNames<E>::all()) {
+    if (text == name) return value;
+    names.emplace_back(name);
+  }
+  throw BadCall(option + " " + text + ": give one of " + listed(names));
+}
+
+// The curves of a stage as a plot.
+draw::PanelPtr plot_of(const Stage& stage);
+
 // Prints one JSON value on standard output.
 void print_json(const nlohmann::ordered_json& value);
 

@@ -39,8 +39,9 @@ struct Loaded {
   std::string note;                    ///< what was done on reading, in words ("turned as its orientation tag says")
 };
 
-/// Packed pictures that are cut off open at lower quality, with a note. Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
-/// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied. Error with one line for a file
+/// Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
+/// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied; packed pictures that are cut off open
+/// at lower quality, with a note. Error with one line for a file
 /// that is missing, truncated, damaged, mislabeled or larger than the limits.
 Loaded read(const std::string& path, const Limits& limits = {});
 

@@ -37,7 +37,8 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
     for (int c = 0; c < 3; ++c) copy(result.view().part(part(c)), out.channel(c));
     return;
   }
-  // Luma as 0.299 r + 0.587 g + 0.114 b, and b and r less it.
+  // Luma, and b and r less it.
+  const LumaWeights weights = luma_weights(GrayBy::rec709);
   const Image luma = lightness(in);
   const auto less = [](float a, float b) { return a - b; };
   const int few = std::max(1, f.rank / 4);
@@ -49,7 +50,7 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
     for (int x = 0; x < in.width(); ++x) {
       const float l = y.at(x, row), b = l + u.at(x, row), r = l + v.at(x, row);
       out.at(x, row, 0) = r;
-      out.at(x, row, 1) = (l - 0.299F * r - 0.114F * b) / 0.587F;
+      out.at(x, row, 1) = static_cast<float>((static_cast<double>(l) - weights.red * static_cast<double>(r) - weights.blue * static_cast<double>(b)) / weights.green);
       out.at(x, row, 2) = b;
     }
   }

@@ -51,7 +51,7 @@ ColorTurn turn_of(const ConstView& in) {
   return t;
 }
 
-void split_rows(const ConstView& in, const ColorTurn& turn, int top, std::vector<Image>& planes) {
+void split_rows(const ConstView& in, const ColorTurn& turn, int top, const std::vector<View>& planes) {
   const int channels = in.shape.channels, color = in.shape.color_channels(), w = in.width(), width = planes[0].width();
   std::array<float, 9> m{};
   for (std::size_t i = 0; i < 9; ++i) m[i] = static_cast<float>(turn.rows[i]) / kTurnScale;
@@ -70,11 +70,11 @@ void split_rows(const ConstView& in, const ColorTurn& turn, int top, std::vector
       float* to = planes[static_cast<std::size_t>(c)].row(y);
       for (int x = 0; x < w; ++x) to[x] = f[x] - level;
     }
-    for (Image& plane : planes) std::fill(plane.row(y) + w, plane.row(y) + width, plane.row(y)[w - 1]);
+    for (const View& plane : planes) std::fill(plane.row(y) + w, plane.row(y) + width, plane.row(y)[w - 1]);
   }
 }
 
-void join_rows(const ColorTurn& turn, const std::vector<Image>& planes, int top, bool clip, const View& out) {
+void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int top, bool clip, const View& out) {
   const int channels = out.shape.channels, color = out.shape.color_channels(), w = out.width();
   // The turn is rounded, so its inverse is reckoned and not transposed.
   std::array<float, 9> back{};
@@ -112,24 +112,20 @@ std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn) {
   std::vector<Image> planes;
   for (int c = 0; c < in.shape.channels; ++c) planes.emplace_back(in.width(), in.height());
   parallel_rows((in.height() + kRows - 1) / kRows, static_cast<std::size_t>(in.width()) * kRows * planes.size(), [&](int first, int last) {
-    std::vector<Image> rows;
-    for (int c = 0; c < in.shape.channels; ++c) rows.emplace_back(in.width(), 1);
-    for (int y = first * kRows; y < std::min(in.height(), last * kRows); ++y) {
-      split_rows(in, turn, y, rows);
-      for (std::size_t c = 0; c < planes.size(); ++c) std::copy_n(rows[c].row(0), in.width(), planes[c].row(y));
-    }
+    const Rectangle part{0, first * kRows, in.width(), std::min(in.height(), last * kRows) - first * kRows};
+    std::vector<View> rows;
+    for (Image& plane : planes) rows.push_back(plane.view().part(part));
+    split_rows(in, turn, part.y, rows);
   });
   return planes;
 }
 
 void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out) {
   parallel_rows((out.height() + kRows - 1) / kRows, static_cast<std::size_t>(out.width()) * kRows * planes.size(), [&](int first, int last) {
-    std::vector<Image> rows;
-    for (std::size_t c = 0; c < planes.size(); ++c) rows.emplace_back(out.width(), 1);
-    for (int y = first * kRows; y < std::min(out.height(), last * kRows); ++y) {
-      for (std::size_t c = 0; c < planes.size(); ++c) std::copy_n(planes[c].row(y), out.width(), rows[c].row(0));
-      join_rows(turn, rows, y, clip, out);
-    }
+    const Rectangle part{0, first * kRows, out.width(), std::min(out.height(), last * kRows) - first * kRows};
+    std::vector<ConstView> rows;
+    for (const Image& plane : planes) rows.push_back(plane.view().part(part));
+    join_rows(turn, rows, part.y, clip, out);
   });
 }
 

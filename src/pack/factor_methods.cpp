@@ -58,18 +58,22 @@ constexpr int kScale = 8, kLeastScale = 0;
 int scale_of(double size) { return static_cast<int>(std::lround(kScale * std::log2(std::max(1e-9, size)))) + 512; }
 double size_of(int scale) { return std::exp2((scale - 512) / static_cast<double>(kScale)); }
 
+// The size of the next term: sizes fall.
+template <class Coder>
+int code_scale(Coder& c, Count<8>& falls, int before, int scale) {
+  return std::max(kLeastScale, before - static_cast<int>(falls.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scale))));
+}
+
 // What a format of factors is, for coder and decoder alike: `left` and `right` by terms, scales[k] the size of term k. The
 // error of every term is that of `step` in each sample of a row and a column.
 template <class Coder>
 void code_factors(Coder& c, Matrix& left, Matrix& right, std::vector<int>& scales, float step) {
   Numbers numbers;
-  Count<8> first;
+  Count<8> falls;
   int before = 1024;
   for (std::size_t k = 0; k < scales.size(); ++k) {
     checkpoint();
-    // Sizes fall.
-    before = std::max(kLeastScale, before - static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k]))));
-    scales[k] = before;
+    scales[k] = before = code_scale(c, falls, before, scales[k]);
     const auto root = static_cast<float>(std::sqrt(size_of(before)));
     const auto i = static_cast<Eigen::Index>(k);
     code_vector(c, numbers, 0, left.col(i).data(), static_cast<std::size_t>(left.rows()), 1, step / root);
@@ -124,12 +128,11 @@ template <class Coder>
 void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coordinates, std::vector<int>& scales, int across, float step) {
   Numbers numbers;
   code_vector(c, numbers, 2, mean.data(), mean.size(), 1, std::min(step, 1.0F / 512));
-  Count<8> first;
+  Count<8> falls;
   int before = 1024;
   for (std::size_t k = 0; k < scales.size(); ++k) {
     checkpoint();
-    before = std::max(kLeastScale, before - static_cast<int>(first.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scales[k]))));
-    scales[k] = before;
+    scales[k] = before = code_scale(c, falls, before, scales[k]);
     const auto i = static_cast<Eigen::Index>(k);
     // An axis is as fine as the coordinates along it are large: its error in a sample is that of a coordinate.
     code_vector(c, numbers, 2, axes.col(i).data(), static_cast<std::size_t>(axes.rows()), 1, static_cast<float>(std::clamp(0.7 * static_cast<double>(step) / (size_of(before) * std::sqrt(static_cast<double>(axes.rows()))), 1e-5, 0.05)));

@@ -19,6 +19,16 @@ namespace {
 
 CosineCoding coding_of(const Shape& s, float step, bool perceptual) { return {(s.width + 7) / 8, (s.height + 7) / 8, static_cast<std::size_t>(s.channels), step, perceptual}; }
 
+// Room for the samples of a row of blocks, one for each thread.
+BlockRow& pixels_like(const BlockRow& row) {
+  thread_local BlockRow pixels;
+  pixels.resize(row.size());
+  for (std::size_t p = 0; p < row.size(); ++p) {
+    if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());
+  }
+  return pixels;
+}
+
 // Colors are turned and blocks transformed row by row while they are coded: nothing of the size of the picture is kept.
 class CosineMethod : public Method {
  public:
@@ -26,12 +36,10 @@ class CosineMethod : public Method {
   Coded code(float step) override {
     const CosineCoding coding = coding_of(in_.shape, step, perceptual_);
     CosinePacked packed = encode_cosine(coding, [&](int y, BlockRow& row) {
-      thread_local BlockRow pixels;
-      pixels.resize(row.size());
-      for (std::size_t p = 0; p < row.size(); ++p) {
-        if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());
-      }
-      split_rows(in_, turn_, 8 * y, pixels);
+      BlockRow& pixels = pixels_like(row);
+      std::vector<View> views;
+      for (Image& p : pixels) views.push_back(p.view());
+      split_rows(in_, turn_, 8 * y, views);
       for (std::size_t p = 0; p < row.size(); ++p) cosine_forward(pixels[p], 8, row[p].view());
     });
     Header h;
@@ -198,13 +206,13 @@ Method::Coded code_lossless(const ConstView& in) {
 
 void decode_cosine_picture(const Opened& o, const View& out) {
   const bool whole = decode_cosine(o.sections, coding_of(out.shape, o.header.step, o.header.perceptual), [&](int y, const BlockRow& row) {
-    thread_local BlockRow pixels;
-    pixels.resize(row.size());
+    BlockRow& pixels = pixels_like(row);
+    std::vector<ConstView> views;
     for (std::size_t p = 0; p < row.size(); ++p) {
-      if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());
       cosine_inverse(row[p], 8, pixels[p].view());
+      views.push_back(pixels[p]);
     }
-    join_rows(o.header.turn, pixels, 8 * y, o.header.info.maximum != 0, out);
+    join_rows(o.header.turn, views, 8 * y, o.header.info.maximum != 0, out);
   });
   if (!whole) wrong_sections();
 }

@@ -32,6 +32,12 @@ std::pair<double, double> middle_and_spread(const std::vector<double>& v) {
   return {m, 1.4826 * median_of(far)};
 }
 
+// The lightness of the middle of a picture, `most` pixels to a side at most.
+Image middle_of(const ConstView& in, int most) {
+  const int w = std::min(most, in.width()), h = std::min(most, in.height());
+  return finite_lightness(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
+}
+
 // The x in [low, high] at which f is lowest, f falling to it and rising from it.
 template <class F>
 double lowest_at(double low, double high, double within, F f) {
@@ -213,8 +219,8 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
 FoundPsf psf_from_motion(const ConstView& in) {
   require_input(in, "psf_from_motion");
   if (in.width() < 64 || in.height() < 64) throw BadCall(fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
-  const int w = std::min(2048, in.width()), h = std::min(2048, in.height());
-  const Image gray = finite_lightness(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
+  const Image gray = middle_of(in, 2048);
+  const int w = gray.width(), h = gray.height();
   int side = 64;
   while (2 * side <= std::min({w, h, 256})) side *= 2;
   const int columns = (w - side) / (side / 2) + 1, rows = (h - side) / (side / 2) + 1;
@@ -305,8 +311,8 @@ FoundPsf psf_from_motion(const ConstView& in) {
 FoundPsf psf_blind(const ConstView& in) {
   require_input(in, "psf_blind");
   if (in.width() < 32 || in.height() < 32) throw BadCall(fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
-  const int w = std::min(1024, in.width()), h = std::min(1024, in.height());
-  const Image gray = finite_lightness(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
+  const Image gray = middle_of(in, 1024);
+  const int w = gray.width(), h = gray.height();
   const double noise = noise_level(gray);
   constexpr double kSharp = 0.7;  // what the edges of sharp pictures measure
   double sigma = edge_blur(gray), rest = 1e9;

@@ -155,12 +155,16 @@ double sought(const Balance& b, WeightBy by, double noise, int& rounds) {
 }
 
 // A picture has a little more power than its blur: what has half as much again is noise, as with a PSF that is not the right one.
-double chosen(const Balance& b, WeightBy by, double noise, int& rounds) {
-  double at = sought(b, by, noise, rounds);
-  const double before = at;
-  for (; at < kHighest && b.at(std::exp(at)).power > 1.5; at += 0.1) ++rounds;
-  if (at > before) note(fmt::format("the weight that {} finds would give a picture of noise: it is raised; is this the right PSF?", name_of(by)));
-  return at;
+struct Chosen {
+  double at = 0;  // logarithm of the weight
+  int rounds = 0;
+  bool raised = false;
+};
+Chosen chosen(const Balance& b, WeightBy by, double noise) {
+  Chosen c;
+  c.at = sought(b, by, noise, c.rounds);
+  for (; c.at < kHighest && b.at(std::exp(c.at)).power > 1.5; c.at += 0.1) ++c.rounds, c.raised = true;
+  return c;
 }
 
 double noise_for(const LeastSquares& f, const ConstView& in) { return f.noise ? static_cast<double>(*f.noise) : noise_level(in); }
@@ -174,9 +178,10 @@ static Prepare division(const LeastSquares& f, const ConstView& in) {
     double weight = f.weight ? static_cast<double>(*f.weight) : 0;
     if (!f.weight) {
       const Balance balance(measure(), penalty);
-      int rounds = 0;
-      weight = std::exp(chosen(balance, f.by, s, rounds));
-      note(fmt::format("weight {:.4g} after {} rounds, by {}: residual {:.5f}{}", weight, rounds, name_of(f.by), std::sqrt(balance.at(weight).residual),
+      const Chosen c = chosen(balance, f.by, s);
+      weight = std::exp(c.at);
+      if (c.raised) note(fmt::format("the weight that {} finds would give a picture of noise: it is raised; is this the right PSF?", name_of(f.by)));
+      note(fmt::format("weight {:.4g} after {} rounds, by {}: residual {:.5f}{}", weight, c.rounds, name_of(f.by), std::sqrt(balance.at(weight).residual),
                        f.by == WeightBy::discrepancy ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
     }
     return [penalty, weight](int u, int v, Complex h) {
@@ -202,8 +207,7 @@ WeightCurve weight_curve(const ConstView& in, const LeastSquares& f) {
     c.score.push_back(p.score);
   }
   const auto index = [&](WeightBy by) {
-    int rounds = 0;
-    return static_cast<int>(std::clamp(std::lround((chosen(balance, by, c.noise, rounds) - kLowest) / 0.5), 0L, static_cast<long>(c.weight.size()) - 1));
+    return static_cast<int>(std::clamp(std::lround((chosen(balance, by, c.noise).at - kLowest) / 0.5), 0L, static_cast<long>(c.weight.size()) - 1));
   };
   c.by_discrepancy = index(WeightBy::discrepancy);
   c.by_validation = index(WeightBy::validation);

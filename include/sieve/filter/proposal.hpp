@@ -30,7 +30,7 @@ struct Damage {
 /// Measures it. The level of the grain in classes of equal brightness decides between photon noise (variance rises in step
 /// with the level, at least twofold over the picture's range) and the same everywhere. The blur comes from how much a
 /// further Gaussian of sigma 1 lowers the gradient at the steepest edges (Zhuo and Sim, "Defocus map estimation from a single
-/// image", 2011), after a median where impulses stand and a smoothing where there is grain. O(pixels log pixels).
+/// image", 2011), after a median where impulses stand and a smoothing where there is grain; a motion from the cepstrum (psf_from_motion). O(pixels log pixels).
 Damage measure_damage(const ConstView& in);
 
 /// Two or three chains against the damage, the best first, with parameters from the measures and the reason of each; one that

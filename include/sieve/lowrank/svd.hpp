@@ -1,7 +1,6 @@
 #pragma once
 /// The singular value decomposition of one channel as a matrix.
 
-#include <cstdint>
 #include <vector>
 
 #include "sieve/core/describe.hpp"
@@ -21,7 +20,9 @@ struct ChoiceNames<SvdWay> {
 
 /// A matrix as sum over k of values[k] times column k of `left` times column k of `right`, transposed.
 struct Svd {
-  int rows = 0, columns = 0, rank = 0;
+  int rows = 0;     ///< of the matrix: the height
+  int columns = 0;  ///< of the matrix: the width
+  int rank = 0;     ///< terms at hand
   std::vector<double> values;  ///< not negative, the largest first; `rank` of them
   std::vector<float> left;     ///< orthonormal columns of `rows` numbers, one after the other
   std::vector<float> right;    ///< orthonormal columns of `columns` numbers
@@ -46,7 +47,7 @@ struct RankShares {
   /// The fewest whose running sum (or energy) reaches a share of 0 to 1.
   int rank_for(double share, bool of_energy) const;
 };
-/// Of one channel; exact. Costs as svd.
+/// Of one channel; exact, O(rows * columns * smaller side). BadCall as svd.
 RankShares rank_shares(const ConstView& channel);
 
 }  // namespace sieve

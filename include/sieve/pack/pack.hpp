@@ -25,9 +25,9 @@ struct ChoiceNames<PackBy> {
 
 /// What is asked of a packed picture: at most one of quality, psnr, bytes, rate, keep and lossless; quality 75 where none is.
 struct PackOptions {
-  PackBy by = PackBy::wavelet;
+  PackBy by = PackBy::wavelet;              ///< the method
   std::optional<double> quality = {};       ///< 0 to 100, finest: half of an 8-bit level
-  std::optional<double> psnr = {};          ///< dB over all samples as stored, alpha too, 10 to 100
+  std::optional<double> psnr = {};          ///< dB over the color samples as stored, 10 to 100
   std::optional<std::uint64_t> bytes = {};  ///< of the file, 64 and more
   std::optional<double> rate = {};          ///< bits a pixel, 0.001 to 64
   std::optional<std::uint64_t> keep = {};   ///< rank, components, or coefficients that are not 0; 1 and more
@@ -37,7 +37,7 @@ struct PackOptions {
 
 /// A packed picture and how it came out.
 struct Packed {
-  std::vector<std::uint8_t> bytes;
+  std::vector<std::uint8_t> bytes;  ///< the whole file
   float step = 0;            ///< of the quantizer, 0..1 scale; 0 without loss
   std::uint64_t kept = 0;    ///< coefficients that are not 0, or rank, or components
   std::string note;          ///< why a target was missed; empty where it was met within 2 percent
@@ -51,17 +51,17 @@ Packed pack(const ConstView& in, const PackOptions& options = {});
 
 /// What the header of a packed picture says.
 struct PackInfo {
-  PackBy by = PackBy::wavelet;
-  Shape shape;
+  PackBy by = PackBy::wavelet;  ///< the method
+  Shape shape;                ///< of the picture
   std::uint32_t maximum = 0;  ///< level of white of the source, 0 for float
-  bool lossless = false;
+  bool lossless = false;      ///< not a bit was lost
   bool complete = true;       ///< all sections are there; else the picture has lower quality
   std::uint64_t kept = 0;     ///< rank or components
 };
 /// An unpacked picture.
 struct Unpacked {
   Image image;  ///< on the 0..1 scale; clipped to it where the source had whole levels
-  PackInfo info;
+  PackInfo info;  ///< what its header says
 };
 /// Whether bytes begin as a packed picture does.
 bool is_packed(std::span<const std::uint8_t> bytes);

@@ -66,7 +66,8 @@ struct ChoiceNames<PseudoInverse::Below> {
 };
 
 /// Wiener filter: conj(H) / (|H|^2 + K) with K the ratio of the noise's power to the picture's. `ratio` auto: for each frequency by
-/// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's. `ratios`
+/// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's; where the
+/// blur left less than a tenth of the power, what lies above the straight line of log power over log frequency counts as noise. `ratios`
 /// gives K for each frequency as a picture (see noise_ratio) and stands for `ratio`. Source: Wiener, 1949.
 struct Wiener {
   Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
@@ -121,7 +122,7 @@ struct LeastSquares {
 
 /// What a weight of LeastSquares leads to, over weights from exp(-30) to exp(15) in steps of exp(0.5).
 struct WeightCurve {
-  std::vector<double> weight;
+  std::vector<double> weight;     ///< the weights
   std::vector<double> residual;   ///< deviation of the result, blurred again, from the input, 0..1 scale
   std::vector<double> roughness;  ///< root of the mean square of L times the result
   std::vector<double> score;      ///< of cross-validation, lower is better
