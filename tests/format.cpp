@@ -197,6 +197,31 @@ Block read_block(Coder& c, Set& s, const Block& left, const Block& up, int corne
   return b;
 }
 
+// "Colors", with loss.
+Image turned_back(const File& f, const std::vector<Image>& turned) {
+  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height);
+  const auto planes = static_cast<std::size_t>(f.channels);
+  Image out(Shape{w, h, static_cast<int>(planes)});
+  Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
+  for (int i = 0; i < 9; ++i) turn(i / 3, i % 3) = planes >= 3 ? f.turn[static_cast<std::size_t>(i)] : turn(i / 3, i % 3);
+  const Eigen::Matrix3d back = turn.inverse();
+  for (int y = 0; y < h; ++y) {
+    for (int x = 0; x < w; ++x) {
+      for (std::size_t c = 0; c < planes; ++c) {
+        double v = 0;
+        if (planes >= 3 && c < 3) {
+          for (std::size_t p = 0; p < 3; ++p) v += back(static_cast<int>(c), static_cast<int>(p)) * static_cast<double>(turned[p].at(x, y));
+        } else {
+          v = static_cast<double>(turned[c].at(x, y));
+        }
+        v += f.means[c];
+        out.at(x, y, static_cast<int>(c)) = static_cast<float>(f.white > 0 ? std::clamp(v, 0.0, 1.0) : v);
+      }
+    }
+  }
+  return out;
+}
+
 Image read_cosine(const File& f) {
   const int w = static_cast<int>(f.width), h = static_cast<int>(f.height), across = (w + 7) / 8, down = (h + 7) / 8;
   const auto planes = static_cast<std::size_t>(f.channels);
@@ -234,21 +259,266 @@ Image read_cosine(const File& f) {
       above = row;
     }
   }
-  Image out(Shape{w, h, static_cast<int>(planes)});
-  Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
-  for (int i = 0; i < 9; ++i) turn(i / 3, i % 3) = planes >= 3 ? f.turn[static_cast<std::size_t>(i)] : turn(i / 3, i % 3);
-  const Eigen::Matrix3d back = turn.inverse();
-  for (int y = 0; y < h; ++y) {
-    for (int x = 0; x < w; ++x) {
-      for (std::size_t c = 0; c < planes; ++c) {
-        double v = 0;
-        if (planes >= 3 && c < 3) {
-          for (std::size_t p = 0; p < 3; ++p) v += back(static_cast<int>(c), static_cast<int>(p)) * static_cast<double>(turned[p].at(x, y));
-        } else {
-          v = static_cast<double>(turned[c].at(x, y));
+  return turned_back(f, turned);
+}
+
+// --- wavelet ---
+
+struct Band {
+  int kind = 0;  // 0 approximation, 1 high along x, 2 along y, 3 along both
+  int plane = 0, left = 0, top = 0, width = 0, height = 0, parent = -1;  // place in the nested plane
+};
+
+// All bands in the order of the page, coarse before fine.
+std::vector<Band> bands_of(int width, int height, int levels, int planes) {
+  const auto halved = [](int n, int times) {
+    for (int i = 0; i < times; ++i) n = (n + 1) / 2;
+    return n;
+  };
+  std::vector<Band> all;
+  for (int p = 0; p < planes; ++p) all.push_back({0, p, 0, 0, halved(width, levels), halved(height, levels), -1});
+  std::map<std::pair<int, int>, int> last;
+  for (int level = levels; level > 0; --level) {
+    const int lw = halved(width, level), lh = halved(height, level), fw = halved(width, level - 1), fh = halved(height, level - 1);
+    for (int p = 0; p < planes; ++p) {
+      for (const Band& b : {Band{1, p, lw, 0, fw - lw, lh}, Band{2, p, 0, lh, lw, fh - lh}, Band{3, p, lw, lh, fw - lw, fh - lh}}) {
+        all.push_back(b);
+        const std::pair key(p, b.kind);
+        all.back().parent = last.contains(key) ? last[key] : -1;
+        last[key] = static_cast<int>(all.size()) - 1;
+      }
+    }
+  }
+  return all;
+}
+
+struct Sets {
+  std::map<std::array<int, 3>, Probability> block, sign;
+  std::map<std::array<int, 4>, Probability> some, more;
+};
+
+// Values of all planes, nested, by rows; all bits are there.
+std::vector<std::vector<int>> read_planes(const File& f) {
+  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height), planes = static_cast<int>(f.channels), across = (w + 511) / 512, down = (h + 511) / 512;
+  std::vector<std::vector<int>> values(f.channels, std::vector<int>(f.width * f.height));
+  std::vector<Bytes> streams(static_cast<std::size_t>(across * down));
+  for (const Bytes& section : f.sections) {
+    Reader r{section};
+    for (Bytes& stream : streams) {
+      const std::uint64_t n = r.varint();
+      for (std::uint64_t i = 0; i < n; ++i) stream.push_back(section.at(r.at++));
+    }
+    REQUIRE(r.at == section.size());
+  }
+  const std::vector<Band> bands = bands_of(w, h, static_cast<int>(f.levels), planes);
+  for (int cell = 0; cell < across * down; ++cell) {
+    Coder c(streams[static_cast<std::size_t>(cell)]);
+    Sets sets;
+    const int cx = cell % across, cy = cell / across;
+    struct Part {
+      int x0, x1, y0, y1;  // of the band, in the cell
+      std::vector<int> known, sign;
+      std::map<std::pair<int, int>, bool> active;
+      int width() const { return x1 - x0; }
+      int at(const std::vector<int>& v, int x, int y) const { return x < x0 || x >= x1 || y < y0 || y >= y1 ? 0 : v[static_cast<std::size_t>((y - y0) * width() + x - x0)]; }
+    };
+    std::vector<Part> parts;
+    for (const Band& b : bands) {
+      Part p{b.width * cx / across, b.width * (cx + 1) / across, b.height * cy / down, b.height * (cy + 1) / down, {}, {}, {}};
+      p.known.resize(static_cast<std::size_t>(p.width() * (p.y1 - p.y0)));
+      p.sign = p.known;
+      parts.push_back(p);
+    }
+    for (int plane = static_cast<int>(f.planes) - 1; plane >= 0; --plane) {
+      for (std::size_t i = 0; i < bands.size(); ++i) {
+        const Band& b = bands[i];
+        Part& p = parts[i];
+        const Part* up = b.parent >= 0 ? &parts[static_cast<std::size_t>(b.parent)] : nullptr;
+        const int set = b.plane > 0 ? 4 + b.kind : b.kind;
+        const int wx = std::array{3, 2, 4, 2}[static_cast<std::size_t>(b.kind)], wy = std::array{3, 4, 2, 2}[static_cast<std::size_t>(b.kind)], wd = b.kind == 3 ? 2 : 1;
+        for (int by = 0; by * 8 < p.y1 - p.y0; ++by) {
+          for (int bx = 0; bx * 8 < p.x1 - p.x0; ++bx) {
+            if (!p.active[{bx, by}]) {
+              const int near = p.active[{bx - 1, by}] + p.active[{bx + 1, by}] + p.active[{bx, by - 1}] + p.active[{bx, by + 1}];
+              bool parent = false;
+              if (up) {
+                const int px = std::clamp((((p.x0 + bx * 8) >> 1) - up->x0) / 8, 0, (up->width() - 1) / 8), py = std::clamp((((p.y0 + by * 8) >> 1) - up->y0) / 8, 0, (up->y1 - up->y0 - 1) / 8);
+                const auto it = up->active.find({px, py});
+                parent = it != up->active.end() && it->second;
+              }
+              if (!c.bit(sets.block[{set, near, parent}])) continue;
+              p.active[{bx, by}] = true;
+            }
+            for (int y = p.y0 + by * 8; y < std::min(p.y1, p.y0 + by * 8 + 8); ++y) {
+              for (int x = p.x0 + bx * 8; x < std::min(p.x1, p.x0 + bx * 8 + 8); ++x) {
+                const auto k = [&](int dx, int dy) { return p.at(p.known, x + dx, y + dy); };
+                const auto g = [&](int dx, int dy) { return p.at(p.sign, x + dx, y + dy); };
+                const int sum = (wx * (k(-1, 0) + k(1, 0)) + wy * (k(0, -1) + k(0, 1)) + wd * (k(-1, -1) + k(1, -1) + k(-1, 1) + k(1, 1))) >> plane;
+                int level = 0;
+                for (const int begin : {1, 2, 4, 6, 8, 11, 15, 21, 30, 39}) level += sum >= begin;
+                const auto at = static_cast<std::size_t>((y - p.y0) * p.width() + x - p.x0);
+                int& known = p.known[at];
+                if (known != 0) {
+                  const int first = (known >> plane) == 2;
+                  known |= static_cast<int>(c.bit(sets.more[{set, first, level, 0}])) << plane;
+                  continue;
+                }
+                const int above = up ? std::min(2, up->at(up->known, x >> 1, y >> 1) >> plane) : 0;
+                if (!c.bit(sets.some[{set, above, level, 0}])) continue;
+                known = 1 << plane;
+                const auto sign_of = [](int v) { return (v > 0) - (v < 0); };
+                const int s = 3 * sign_of(g(-1, 0) + g(1, 0)) + sign_of(g(0, -1) + g(0, 1));
+                p.sign[at] = c.bit(sets.sign[{set, std::abs(s), 0}]) != (s < 0) ? -1 : 1;
+              }
+            }
+          }
         }
-        v += f.means[c];
-        out.at(x, y, static_cast<int>(c)) = static_cast<float>(f.white > 0 ? std::clamp(v, 0.0, 1.0) : v);
+      }
+    }
+    for (std::size_t i = 0; i < bands.size(); ++i) {
+      for (int y = parts[i].y0; y < parts[i].y1; ++y) {
+        for (int x = parts[i].x0; x < parts[i].x1; ++x) {
+          values[static_cast<std::size_t>(bands[i].plane)][static_cast<std::size_t>((bands[i].top + y) * w + bands[i].left + x)] = parts[i].at(parts[i].known, x, y) * parts[i].at(parts[i].sign, x, y);
+        }
+      }
+    }
+  }
+  return values;
+}
+
+// --- predicted ---
+
+std::vector<std::vector<int>> read_predicted(const File& f) {
+  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height);
+  const int shift = std::max(0, static_cast<int>(std::bit_width(f.white)) - 8);
+  std::vector<std::vector<int>> values(f.channels, std::vector<int>(f.width * f.height));
+  for (std::size_t section = 0; section < f.sections.size(); ++section) {
+    Coder c(f.sections[section]);
+    struct Plane {
+      std::map<std::pair<int, int>, std::pair<int, int>> means;  // sum and count
+      std::map<std::pair<int, bool>, Probability> some;
+      std::map<int, Probability> signs;
+      std::map<int, Count> sizes;
+    };
+    std::vector<Plane> planes(f.channels);
+    const int top = static_cast<int>(section) * 256;
+    for (int y = top; y < std::min(h, top + 256); ++y) {
+      std::vector<int> before(f.width);
+      for (std::size_t p = 0; p < planes.size(); ++p) {
+        int to_the_left = 0;
+        for (int x = 0; x < w; ++x) {
+          const auto v = [&](int dx, int dy) { return values[p][static_cast<std::size_t>((y + dy) * w + x + dx)]; };
+          const bool up = y > top, right = x + 1 < w;
+          const int n = up ? v(0, -1) : x > 0 ? v(-1, 0) : 0, west = x > 0 ? v(-1, 0) : n, nw = up && x > 0 ? v(-1, -1) : n, ne = up && right ? v(1, -1) : n, ww = x > 1 ? v(-2, 0) : west;
+          const int nn = y > top + 1 ? v(0, -2) : n, nne = y > top + 1 && right ? v(1, -2) : ne;
+          const int across = std::abs(west - ww) + std::abs(n - nw) + std::abs(n - ne), down = std::abs(west - nw) + std::abs(n - nn) + std::abs(ne - nne), steep = (down - across) >> shift;
+          int e = (west + n) / 2 + (ne - nw) / 4;
+          e = steep > 80 ? west : steep < -80 ? n : steep > 32 ? (e + west) / 2 : steep < -32 ? (e + n) / 2 : steep > 8 ? (3 * e + west) / 4 : steep < -8 ? (3 * e + n) / 4 : e;
+          const int energy = (across + down + 2 * std::abs(to_the_left) + 2 * before[static_cast<std::size_t>(x)]) >> shift, bits = static_cast<int>(std::bit_width(static_cast<unsigned>(energy)));
+          const int level = std::min(19, energy < 4 ? energy : 2 * bits - 2 + (energy >> (bits - 2) & 1));
+          int texture = 0;
+          for (const int near : {n, west, nw, ne, 2 * n - nn, 2 * west - ww}) texture = 2 * texture + (near < e);
+          auto& [sum, count] = planes[p].means[{texture, level / 5}];
+          e += count == 0 ? 0 : (2 * sum + count) / (2 * count);
+          int difference = 0;
+          if (c.bit(planes[p].some[{level, to_the_left == 0}])) {
+            const bool negative = c.bit(planes[p].signs[texture]);
+            difference = 1 + static_cast<int>(planes[p].sizes.try_emplace(level, Count{24, {}, {}}).first->second.read(c));
+            if (negative) difference = -difference;
+          }
+          sum += difference;
+          if (++count == 128) sum /= 2, count /= 2;
+          values[p][static_cast<std::size_t>(y * w + x)] = e + difference;
+          to_the_left = difference;
+          before[static_cast<std::size_t>(x)] = std::abs(difference);
+        }
+      }
+    }
+  }
+  return values;
+}
+
+// Whole levels from planes whose colors were turned without loss.
+Image whole_levels(const File& f, const std::vector<std::vector<int>>& v) {
+  Image out(Shape{static_cast<int>(f.width), static_cast<int>(f.height), static_cast<int>(f.channels)}, static_cast<std::uint32_t>(f.white));
+  for (std::size_t i = 0; i < v[0].size(); ++i) {
+    const int x = static_cast<int>(i % f.width), y = static_cast<int>(i / f.width);
+    std::vector<int> levels;
+    for (const auto& plane : v) levels.push_back(plane[i]);
+    if (v.size() >= 3) {
+      const int g = levels[0] - ((levels[1] + levels[2]) >> 2), b = levels[1] + g, r = levels[2] + g;
+      levels[0] = r, levels[1] = g, levels[2] = b;
+    }
+    for (std::size_t c = 0; c < levels.size(); ++c) out.at(x, y, static_cast<int>(c)) = static_cast<float>(levels[c]) / static_cast<float>(f.white);
+  }
+  return out;
+}
+
+// --- svd and pca ---
+
+struct Numbers {
+  std::map<std::pair<int, int>, Count> sizes;
+  int read(Coder& c, int kind, std::uint64_t near) {
+    const auto m = static_cast<int>(sizes.try_emplace({kind, std::min(11, static_cast<int>(std::bit_width(near)))}, Count{18, {}, {}}).first->second.read(c));
+    return m > 0 && c.raw(1) == 1 ? -m : m;
+  }
+  std::vector<double> vector(Coder& c, int kind, std::size_t n, double step) {
+    std::vector<double> v;
+    std::uint64_t one = 0, two = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      const int q = read(c, kind, 2 * one + two);
+      v.push_back(q * step);
+      two = one;
+      one = static_cast<std::uint64_t>(std::abs(q));
+    }
+    return v;
+  }
+};
+
+Image read_factors(const File& f) {
+  Coder c(f.sections[0]);
+  Numbers numbers;
+  Count falls{8, {}, {}};
+  double scale = 1024;
+  const auto size = [&] { return std::exp2(((scale = std::max(0.0, scale - static_cast<double>(falls.read(c)))) - 512) / 8); };
+  Image out(Shape{static_cast<int>(f.width), static_cast<int>(f.height), static_cast<int>(f.channels)});
+  const auto clipped = [&](double v) { return static_cast<float>(f.white > 0 ? std::clamp(v, 0.0, 1.0) : v); };
+  if (f.method == 2) {
+    std::vector<double> sum(f.width * f.channels * f.height, f.means[0]);
+    for (std::uint64_t k = 0; k < f.kept; ++k) {
+      const double s = size();
+      const auto left = numbers.vector(c, 0, f.height, f.step / std::sqrt(s)), right = numbers.vector(c, 1, f.width * f.channels, f.step / std::sqrt(s));
+      for (std::size_t y = 0; y < left.size(); ++y) {
+        for (std::size_t x = 0; x < right.size(); ++x) sum[y * right.size() + x] += s * left[y] * right[x];
+      }
+    }
+    for (int i = 0; i < static_cast<int>(f.channels); ++i) {
+      for (int y = 0; y < out.height(); ++y) {
+        for (int x = 0; x < out.width(); ++x) out.at(x, y, i) = clipped(sum[static_cast<std::size_t>(y) * f.width * f.channels + static_cast<std::size_t>(i) * f.width + static_cast<std::size_t>(x)]);
+      }
+    }
+    return out;
+  }
+  const std::size_t across = (f.width + 7) / 8, down = (f.height + 7) / 8, color = f.channels >= 3 ? 3 : 1, patches = across * down * (f.channels % 2 == 0 ? 2 : 1), length = 64 * color;
+  const std::vector<double> mean = numbers.vector(c, 2, length, std::min(f.step, 1.0 / 512));
+  std::vector<std::vector<double>> all(patches, mean);
+  for (std::uint64_t k = 0; k < f.kept; ++k) {
+    const double s = size();
+    const auto axis = numbers.vector(c, 2, length, std::clamp(0.7 * f.step / (s * std::sqrt(static_cast<double>(length))), 1e-5, 0.05));
+    Numbers own;
+    std::vector<std::uint64_t> sizes(patches);
+    for (std::size_t p = 0; p < patches; ++p) {
+      const int q = own.read(c, 0, (p % across > 0 ? sizes[p - 1] : 0) + (p >= across ? sizes[p - across] : 0));
+      sizes[p] = static_cast<std::uint64_t>(std::abs(q));
+      for (std::size_t i = 0; i < length; ++i) all[p][i] += q * f.step * axis[i];
+    }
+  }
+  for (int i = 0; i < static_cast<int>(f.channels); ++i) {
+    for (int y = 0; y < out.height(); ++y) {
+      for (int x = 0; x < out.width(); ++x) {
+        const std::size_t p = static_cast<std::size_t>(y / 8) * across + static_cast<std::size_t>(x / 8), inside = static_cast<std::size_t>(y % 8 * 8 + x % 8);
+        const bool alpha = static_cast<std::size_t>(i) >= color;
+        out.at(x, y, i) = clipped(all[alpha ? p + across * down : p][alpha ? inside : static_cast<std::size_t>(i) * 64 + inside]);
       }
     }
   }
@@ -299,6 +569,68 @@ TEST_CASE("a reader written from the page decodes what the library packs by cosi
       CHECK(f.width == static_cast<std::uint64_t>(image.width()));
       CHECK(f.channels == static_cast<std::uint64_t>(image.channels()));
       CHECK(deviation(read_cosine(f), unpack(bytes).image) < 1e-4);
+    }
+  }
+}
+
+TEST_CASE("and by prediction, in bit planes, by singular vectors and by principal components") {
+  const auto levels = [](const Image& image, int bits) {
+    const auto bytes = io::encode(io::Format::png, image, {.bits = bits});
+    return io::decode(bytes.data(), bytes.size(), "png").image;
+  };
+  const Image part(noon().view().part({180, 60, 83, 300}));
+  Image smooth = part;
+  for (int i = 0; i < 3; ++i) smooth = Gaussian{.sigma = 6}(smooth);
+  int predicted = 0, banded = 0;
+  for (const Image& image : {levels(part, 8), levels(to_gray(part), 16), levels(smooth, 8), levels(to_gray(smooth), 16), levels(Image(10, 7), 8)}) {
+    const Bytes bytes = pack(image, {.lossless = true}).bytes;
+    const File f = read_file(bytes);
+    auto values = (f.flags & 4) != 0 ? read_predicted(f) : read_planes(f);
+    ((f.flags & 4) != 0 ? predicted : banded) += 1;
+    if ((f.flags & 4) == 0) {
+      for (auto& plane : values) reversible_inverse(plane, image.width(), image.height(), static_cast<int>(f.levels));
+    }
+    CHECK(deviation(whole_levels(f, values), image) < 0.1 / image.maximum());
+  }
+  CHECK(predicted > 0);
+  // With loss: more than one cell, odd sides, gray and color.
+  for (const Rectangle r : {Rectangle{100, 100, 600, 45}, Rectangle{180, 60, 83, 71}}) {
+    for (const bool gray : {false, true}) {
+      const Image image = gray ? to_gray(noon().view().part(r)) : Image(noon().view().part(r));
+      const Bytes bytes = pack(image, {.by = PackBy::wavelet, .quality = 80}).bytes;
+      const File f = read_file(bytes);
+      const auto values = read_planes(f);
+      banded += 1;
+      const Image seen = unpack(bytes).image;
+      std::vector<Image> planes;
+      for (const auto& plane : values) {
+        WaveletBands bands = wavelet_forward(Image(image.width(), image.height()), Wavelet::nine_seven, static_cast<int>(f.levels));
+        int w = image.width(), h = image.height();
+        const auto fill = [&](Image& band, int x0, int y0) {
+          for (int y = 0; y < band.height(); ++y) {
+            for (int x = 0; x < band.width(); ++x) {
+              const int v = plane[static_cast<std::size_t>((y0 + y) * image.width() + x0 + x)];
+              band.at(x, y) = static_cast<float>(v == 0 ? 0 : (std::abs(v) + 0.45 - 0.12) * f.step * (v < 0 ? -1 : 1));
+            }
+          }
+        };
+        for (WaveletDetails& d : bands.levels) {
+          w = (w + 1) / 2, h = (h + 1) / 2;
+          fill(d.vertical, w, 0), fill(d.horizontal, 0, h), fill(d.diagonal, w, h);
+        }
+        fill(bands.approximation, 0, 0);
+        planes.push_back(wavelet_inverse(bands));
+      }
+      CHECK(deviation(turned_back(f, planes), seen) < 1e-4);
+    }
+  }
+  CHECK(banded > 0);
+  Image with_alpha(Shape{40, 30, 4});
+  for (int c = 0; c < 4; ++c) copy(noon().view().part({180, 60, 40, 30}).channel(c % 3), with_alpha.view().channel(c));
+  for (const PackBy by : {PackBy::svd, PackBy::pca}) {
+    for (const Image& image : {Image(part.view().part({0, 0, 83, 70})), to_gray(part.view().part({0, 0, 37, 50})), with_alpha}) {
+      const Bytes bytes = pack(image, {.by = by, .quality = 80}).bytes;
+      CHECK(deviation(read_factors(read_file(bytes)), unpack(bytes).image) < 1e-3);
     }
   }
 }
