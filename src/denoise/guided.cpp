@@ -1,16 +1,17 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
+#include <vector>
 
+#include "core/rows.hpp"
 #include "core/run.hpp"
-#include "denoise/windows.hpp"
+#include "denoise/guided_lanes.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/denoise/bilateral.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/reference.hpp"
-#include "spatial/box_sums.hpp"
+#include "spatial/mean_rows.hpp"
 
 namespace sieve {
 
@@ -18,46 +19,93 @@ namespace {
 
 float strength_of(const Guided& f, const ConstView& in) { return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in))); }
 
-Image mean_of(const ConstView& in, int radius) {
-  Image out(in.shape);
-  box_mean(in, radius, Border::edge, 0, out.view());
-  return out;
-}
+// One tile of the result: rows of the picture run through windows of means, lines fitted to them, and windows of these.
+class GuidedTile {
+ public:
+  GuidedTile(const ConstView& in, const ConstView& guide, int radius, float strength, const Rectangle& tile)
+      : in_(in),
+        guide_(guide),
+        self_(in.data == guide.data),
+        radius_(radius),
+        eps_(strength * strength),
+        tile_(tile),
+        left_(std::max(0, tile.x - radius)),
+        columns_(std::min(in.width(), tile.x + tile.width + radius) - left_),
+        g_(radius, columns_),
+        gg_(radius, columns_),
+        p_(radius, self_ ? 1 : columns_),
+        gp_(radius, self_ ? 1 : columns_),
+        slope_(radius, tile.width),
+        offset_(radius, tile.width),
+        line_(static_cast<std::size_t>(tile.width)) {}
 
-Image product(const ConstView& a, const ConstView& b) {
-  return map_pairs(a, b, [](float p, float q) { return p * q; });
-}
-
-void guided(const ConstView& in, const ConstView& guide, int radius, float strength, const View& out) {
-  const bool self = in.data == guide.data;
-  const Image mean_guide = mean_of(guide, radius), mean_in = self ? Image() : mean_of(in, radius);
-  const Image& means = self ? mean_guide : mean_in;
-  Image slope = mean_of(product(guide, in), radius);
-  Image squares = self ? Image() : mean_of(product(guide, guide), radius);
-  Image offset(in.shape);
-  const float eps = strength * strength;
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float *mg = mean_guide.row(y), *mi = means.row(y);
-      float *a = slope.row(y), *b = offset.row(y);
-      const float* gg = self ? a : squares.row(y);
-      for (int x = 0; x < in.width(); ++x) {
-        const float cov = a[x] - mg[x] * mi[x], var = gg[x] - mg[x] * mg[x];
-        const float k = cov / ((var < 0 ? 0 : var) + eps);
-        a[x] = k;
-        b[x] = mi[x] - k * mg[x];
+  void run(const View& out, bool stream) {
+    const int last_row = in_.height() - 1, end = tile_.y + tile_.height + radius_, first = std::max(0, tile_.y - radius_);
+    for (int y = first - radius_; y < first + radius_; ++y) take(y);
+    int fitted = first - 1;
+    for (int y = tile_.y - radius_; y < end; ++y) {
+      if (const int row = std::clamp(y, 0, last_row); row > fitted) {
+        fit(row);
+        fitted = row;
+      } else {
+        slope_.repeat();
+        offset_.repeat();
+      }
+      if (const int done = y - radius_; done >= tile_.y) {
+        const auto n = static_cast<std::size_t>(tile_.width);
+        lanes::follow_lines(slope_.means(), offset_.means(), guide_.row(done) + tile_.x, line_.data(), n);
+        rows::copy(line_.data(), out.row(done) + tile_.x, n, stream);
       }
     }
-  });
-  slope = mean_of(slope, radius);
-  offset = mean_of(offset, radius);
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float *a = slope.row(y), *b = offset.row(y), *g = guide.row(y);
-      float* r = out.row(y);
-      for (int x = 0; x < in.width(); ++x) r[x] = a[x] * g[x] + b[x];
+  }
+
+ private:
+  // Row y, which may lie beyond the picture, comes into the windows.
+  void take(int y) {
+    const int wide = columns_ + 2 * radius_;
+    const auto n = static_cast<std::size_t>(wide);
+    rows::extend(guide_, y, left_ - radius_, wide, Border::edge, 0, g_.next());
+    lanes::multiply(g_.next(), g_.next(), gg_.next(), n);
+    if (!self_) {
+      rows::extend(in_, y, left_ - radius_, wide, Border::edge, 0, p_.next());
+      lanes::multiply(g_.next(), p_.next(), gp_.next(), n);
+      p_.push();
+      gp_.push();
     }
-  });
+    g_.push();
+    gg_.push();
+  }
+
+  // The lines of the windows around row y.
+  void fit(int y) {
+    take(y + radius_);
+    lanes::LineMeans m{g_.means(), gg_.means(), nullptr, nullptr};
+    m.p = self_ ? m.g : p_.means();
+    m.gp = self_ ? m.gg : gp_.means();
+    const int before = left_ - (tile_.x - radius_), behind = tile_.width + 2 * radius_ - before - columns_;
+    float *slope = slope_.next() + before, *offset = offset_.next() + before;
+    lanes::fit_lines(m, eps_, slope, offset, static_cast<std::size_t>(columns_));
+    for (float* row : {slope, offset}) {
+      std::fill_n(row - before, before, row[0]);
+      std::fill_n(row + columns_, behind, row[columns_ - 1]);
+    }
+    slope_.push();
+    offset_.push();
+  }
+
+  ConstView in_, guide_;
+  bool self_;
+  int radius_;
+  float eps_;
+  Rectangle tile_;
+  int left_, columns_;  // of the fitted lines
+  MeanRows g_, gg_, p_, gp_, slope_, offset_;
+  std::vector<float> line_;
+};
+
+void guided(const ConstView& in, const ConstView& guide, int radius, float strength, const View& out) {
+  const bool stream = rows::streams(out.shape.samples());
+  each_window_tile(in.width(), in.height(), radius, [&](const Rectangle& tile) { GuidedTile(in, guide, radius, strength, tile).run(out, stream); });
 }
 
 }  // namespace

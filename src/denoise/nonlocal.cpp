@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <vector>
 
 #include "core/rows.hpp"
@@ -16,11 +17,14 @@ namespace sieve {
 
 namespace {
 
-// Wide, so that the loops run long; all of a tile stays in the second cache.
-constexpr int kWide = 240, kHigh = 64;
+// A tile's samples and means stay in the second cache, what a group of its rows needs in the first.
+constexpr int kWide = 240, kHigh = 96, kGroup = 7;
 
 // The least noise that is reckoned with: below it nothing is left to average.
 constexpr float kLeast = 1e-4F;
+
+// Weights below count as none: a pixel unlike all others stays as it is.
+constexpr float kLeastWeight = 1e-30F;
 
 // A tile's rows, a stride apart, with `halo` samples more on every side; row and column count from the tile's first.
 struct Grid {
@@ -28,18 +32,99 @@ struct Grid {
   std::ptrdiff_t stride = 0;
   int halo = 0;
   void shape(int width, int height, int around) {
-    halo = around;
-    // Room for a vector behind every row, and for the patches' ends behind the last.
-    stride = (width + 2 * around + 31) / 16 * 16;
-    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * around) + 64, 0);
+    // Whole vectors, so that the tile's rows begin on one; room for another behind every row.
+    halo = (around + 15) / 16 * 16;
+    stride = (width + 2 * halo + 31) / 16 * 16;
+    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * halo) + 64, 0);
+    first = samples.data() + (64 - reinterpret_cast<std::uintptr_t>(samples.data()) % 64) / sizeof(float);
   }
-  float* at(int x, int y) { return samples.data() + static_cast<std::ptrdiff_t>(y + halo) * stride + x + halo; }
+  float* at(int x, int y) { return first + static_cast<std::ptrdiff_t>(y + halo) * stride + x + halo; }
+  float* first = nullptr;
 };
 
-struct Work {
-  std::vector<Grid> f, sums;
-  Grid weights, total, most;
-  std::vector<float> columns;  // differences summed down the patches
+class Tile {
+ public:
+  // The tile at x0, y0 with its surroundings.
+  void load(const ConstView& in, int x0, int y0, int width, int height, const NonlocalMeans& f) {
+    color_ = in.shape.color_channels();
+    width_ = width;
+    height_ = height;
+    patch_ = f.patch;
+    search_ = f.search;
+    samples_.resize(static_cast<std::size_t>(color_));
+    sums_.resize(static_cast<std::size_t>(color_));
+    const int around = patch_ + search_;
+    for (int c = 0; c < color_; ++c) {
+      Grid& to = samples_[static_cast<std::size_t>(c)];
+      to.shape(width, height, around);
+      for (int y = -around; y < height + around; ++y) rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, Border::mirror, 0, to.at(-around, y));
+    }
+    for (Grid& sum : sums_) sum.shape(width, height, search_);
+    weight_.shape(width, height, search_);
+    most_.shape(width, height, search_);
+  }
+
+  // Weights are symmetric: each pair of pixels is reckoned once, for both. What falls beyond the tile is not used.
+  void gather(float scale, float floor) {
+    for (int dy = 0; dy <= search_; ++dy) {
+      checkpoint();
+      // A few rows at a time with all offsets along the row: what they read stays close.
+      for (int y = -dy; y < height_; y += kGroup) {
+        for (int dx = dy == 0 ? 1 : -search_; dx <= search_; ++dx) pairs(dx, dy, y, std::min(kGroup, height_ - y), scale, floor);
+      }
+    }
+  }
+
+  void store(int x0, int y0, const View& out) {
+    for (int c = 0; c < color_; ++c) {
+      for (int y = 0; y < height_; ++y) {
+        const float *sum = sums_[static_cast<std::size_t>(c)].at(0, y), *weight = weight_.at(0, y), *most = most_.at(0, y), *self = samples_[static_cast<std::size_t>(c)].at(0, y);
+        float* r = out.row(y0 + y, c) + x0;
+        for (int x = 0; x < width_; ++x) {
+          const float own = most[x] > kLeastWeight ? most[x] : 1;
+          r[x] = (sum[x] + own * self[x]) / (weight[x] + own);
+        }
+      }
+    }
+  }
+
+ private:
+  void pairs(int dx, int dy, int top, int high, float scale, float floor) {
+    const int side = 2 * patch_ + 1, from = dx > 0 ? -(dx + 15) / 16 * 16 : 0, n = width_ - from + std::max(0, -dx), wide = n + 2 * patch_;
+    // Room for a vector behind every row.
+    const std::ptrdiff_t stride = (wide + 47) / 16 * 16;
+    columns_.resize(static_cast<std::size_t>(stride) * static_cast<std::size_t>(high) + 64);
+    lanes::PatchRows p{};
+    for (int c = 0; c < color_; ++c) {
+      Grid& f = samples_[static_cast<std::size_t>(c)];
+      p.a[c] = f.at(from - patch_, top - patch_);
+      p.b[c] = f.at(from - patch_ + dx, top - patch_ + dy);
+      p.stride = f.stride;
+    }
+    p.channels = color_;
+    p.window = side;
+    lanes::patch_columns(p, columns_.data(), stride, high, static_cast<std::size_t>(wide));
+    for (int y = top; y < top + high; ++y) {
+      lanes::PairRows r{};
+      for (int c = 0; c < color_; ++c) {
+        Grid &f = samples_[static_cast<std::size_t>(c)], &sum = sums_[static_cast<std::size_t>(c)];
+        r.here_f[c] = f.at(from, y);
+        r.there_f[c] = f.at(from + dx, y + dy);
+        r.here.sum[c] = sum.at(from, y);
+        r.there.sum[c] = sum.at(from + dx, y + dy);
+      }
+      r.here.weight = weight_.at(from, y);
+      r.there.weight = weight_.at(from + dx, y + dy);
+      r.here.most = most_.at(from, y);
+      r.there.most = most_.at(from + dx, y + dy);
+      lanes::spread(columns_.data() + (y - top) * stride, side, scale, floor, r, color_, static_cast<std::size_t>(n));
+    }
+  }
+
+  int color_ = 1, width_ = 0, height_ = 0, patch_ = 0, search_ = 0;
+  std::vector<Grid> samples_, sums_;
+  Grid weight_, most_;
+  std::vector<float> columns_;  // differences summed down the patches
 };
 
 }  // namespace
@@ -50,74 +135,18 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))), h = strength * s;
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
-  const int color = in.shape.color_channels(), side = 2 * patch + 1, reach_all = patch + search;
-  const float scale = 1 / (static_cast<float>(side * side * color) * h * h), floor = 2 * s * s / (h * h);
+  const int side = 2 * patch + 1;
+  const float scale = 1 / (static_cast<float>(side * side * in.shape.color_channels()) * h * h), floor = 2 * s * s / (h * h);
   const int columns = (in.width() + kWide - 1) / kWide, rows = (in.height() + kHigh - 1) / kHigh;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(kWide) * kHigh * 64,
       [&](int first, int last) {
-        thread_local Work k;
-        k.f.resize(static_cast<std::size_t>(color));
-        k.sums.resize(static_cast<std::size_t>(color));
+        thread_local Tile tile;
         for (int t = first; t < last; ++t) {
-          const int x0 = t % columns * kWide, y0 = t / columns * kHigh, w = std::min(kWide, in.width() - x0), hgt = std::min(kHigh, in.height() - y0);
-          for (int c = 0; c < color; ++c) {
-            auto& f = k.f[static_cast<std::size_t>(c)];
-            f.shape(w, hgt, reach_all);
-            for (int y = -reach_all; y < hgt + reach_all; ++y) rows::extend(in.channel(c), y0 + y, x0 - reach_all, w + 2 * reach_all, Border::mirror, 0, f.at(-reach_all, y));
-            k.sums[static_cast<std::size_t>(c)].shape(w, hgt, 0);
-          }
-          k.weights.shape(w, hgt, search);
-          k.total.shape(w, hgt, 0);
-          k.most.shape(w, hgt, 0);
-          // Weights are symmetric: each pair of offsets is reckoned once, for the tile and for where it is looked at from.
-          for (int dy = 0; dy <= search; ++dy) {
-            checkpoint();
-            for (int dx = dy == 0 ? 1 : -search; dx <= search; ++dx) {
-              const int from = std::min(0, -dx), to = w + std::max(0, -dx), top = -dy;
-              const int wide = to - from + 2 * patch, high = hgt - top;
-              // Room for a vector behind every row.
-              const std::ptrdiff_t stride = (wide + 47) / 16 * 16;
-              k.columns.resize(static_cast<std::size_t>(stride) * static_cast<std::size_t>(high) + 64);
-              lanes::PatchRows p{};
-              for (int c = 0; c < color; ++c) {
-                auto& f = k.f[static_cast<std::size_t>(c)];
-                p.a[c] = f.at(from - patch, top - patch);
-                p.b[c] = f.at(from - patch + dx, top - patch + dy);
-                p.stride = f.stride;
-              }
-              p.channels = color;
-              p.window = side;
-              lanes::patch_columns(p, k.columns.data(), stride, high, static_cast<std::size_t>(wide));
-              for (int y = top; y < hgt; ++y) {
-                lanes::patch_weights(k.columns.data() + (y - top) * stride, side, scale, floor, k.weights.at(from, y), static_cast<std::size_t>(to - from));
-              }
-              for (int y = 0; y < hgt; ++y) {
-                lanes::WeightedRows r{};
-                r.w = k.weights.at(0, y);
-                r.v = k.weights.at(-dx, y - dy);
-                for (int c = 0; c < color; ++c) {
-                  r.ahead[c] = k.f[static_cast<std::size_t>(c)].at(dx, y + dy);
-                  r.behind[c] = k.f[static_cast<std::size_t>(c)].at(-dx, y - dy);
-                  r.sum[c] = k.sums[static_cast<std::size_t>(c)].at(0, y);
-                }
-                r.weight = k.total.at(0, y);
-                r.most = k.most.at(0, y);
-                lanes::add_weighted(r, color, static_cast<std::size_t>(w));
-              }
-            }
-          }
-          for (int c = 0; c < color; ++c) {
-            for (int y = 0; y < hgt; ++y) {
-              const float *sum = k.sums[static_cast<std::size_t>(c)].at(0, y), *weight = k.total.at(0, y), *most = k.most.at(0, y), *self = k.f[static_cast<std::size_t>(c)].at(0, y);
-              float* r = out.row(y0 + y, c) + x0;
-              for (int x = 0; x < w; ++x) {
-                // A pixel unlike all others stays as it is.
-                const float own = most[x] > 0 ? most[x] : 1;
-                r[x] = (sum[x] + own * self[x]) / (weight[x] + own);
-              }
-            }
-          }
+          const int x0 = t % columns * kWide, y0 = t / columns * kHigh;
+          tile.load(in, x0, y0, std::min(kWide, in.width() - x0), std::min(kHigh, in.height() - y0), *this);
+          tile.gather(scale, floor);
+          tile.store(x0, y0, out);
         }
       },
       1);

@@ -17,7 +17,7 @@ template <int kWindow, int kChannels>
 void PatchColumnsOf(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) {
   const int window = kWindow == 0 ? p.window : kWindow;
   WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
-    hn::Vec<decltype(d)> ring[kWindow == 0 ? kMostPatch : kWindow];
+    hn::Vec<decltype(d)> block[kWindow == 0 ? kMostPatch : kWindow];
     const auto difference = [&](int y) HWY_ATTR {
       auto total = hn::Zero(d);
       for (int c = 0; c < kChannels; ++c) {
@@ -26,18 +26,21 @@ void PatchColumnsOf(const PatchRows& p, float* columns, std::ptrdiff_t stride, i
       }
       return total;
     };
-    for (int i = 0; i + 1 < window; ++i) ring[i] = difference(i);
-    for (int y = 0; y < rows; y += window) {
-      for (int k = 0; k < window && y + k < rows; ++k) {
-        ring[k == 0 ? window - 1 : k - 1] = difference(y + k + window - 1);
-        // Summed anew each time: no rounding is carried along.
-        auto total = ring[0], other = hn::Zero(d);
-        for (int i = 1; i + 1 < window; i += 2) {
-          total = hn::Add(total, ring[i]);
-          other = hn::Add(other, ring[i + 1]);
-        }
-        hn::StoreU(hn::Add(total, other), d, columns + (y + k) * stride + x);
+    // A window is the end of one block of rows and the beginning of the next: sums from either side of the seam are made
+    // once for all windows across it, without differences of large sums.
+    for (int i = 0; i < window; ++i) block[i] = difference(i);
+    for (int y = 0;; y += window) {
+      for (int i = window - 1; i-- > 0;) block[i] = hn::Add(block[i], block[i + 1]);
+      hn::StoreU(block[0], d, columns + y * stride + x);
+      auto ahead = hn::Zero(d);
+      for (int k = 1; k < window && y + k < rows; ++k) {
+        const auto next = difference(y + window + k - 1);
+        ahead = hn::Add(ahead, next);
+        hn::StoreU(hn::Add(block[k], ahead), d, columns + (y + k) * stride + x);
+        block[k - 1] = next;
       }
+      if (y + window >= rows) break;
+      block[window - 1] = difference(y + 2 * window - 1);
     }
   });
 }
@@ -60,47 +63,43 @@ void PatchColumns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int
   }
 }
 
-template <int kWindow>
-void PatchWeightsFor(const float* columns, int window, float scale, float floor, float* w, std::size_t n) {
+template <int kWindow, int kChannels>
+void SpreadOf(const float* columns, int window, float scale, float floor, const PairRows& all, std::size_t n) {
   const int count = kWindow == 0 ? window : kWindow;
-  WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
+  const PairRows r = all;  // by value: what is stored cannot change the pointers
+  WholeVectors(n, [=](auto d, std::size_t x) HWY_ATTR {
     // Two chains, so that one addition need not wait for the last; the window is odd.
     auto total = hn::LoadU(d, columns + x), other = hn::Zero(d);
     for (int i = 1; i + 1 < count; i += 2) {
       total = hn::Add(total, hn::LoadU(d, columns + x + i));
       other = hn::Add(other, hn::LoadU(d, columns + x + i + 1));
     }
-    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d, w + x);
+    const auto w = Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor))));
+    const auto give = [&](const Means& to, const float* const* f) HWY_ATTR {
+      for (int c = 0; c < kChannels; ++c) hn::StoreU(hn::MulAdd(w, hn::LoadU(d, f[c] + x), hn::LoadU(d, to.sum[c] + x)), d, to.sum[c] + x);
+      hn::StoreU(hn::Add(hn::LoadU(d, to.weight + x), w), d, to.weight + x);
+      hn::StoreU(hn::Max(hn::LoadU(d, to.most + x), w), d, to.most + x);
+    };
+    give(r.here, r.there_f);
+    give(r.there, r.here_f);
   });
 }
 
-void PatchWeights(const float* columns, int window, float scale, float floor, float* w, std::size_t n) {
-  switch (window) {
-    case 3: return PatchWeightsFor<3>(columns, window, scale, floor, w, n);
-    case 5: return PatchWeightsFor<5>(columns, window, scale, floor, w, n);
-    case 7: return PatchWeightsFor<7>(columns, window, scale, floor, w, n);
-    default: return PatchWeightsFor<0>(columns, window, scale, floor, w, n);
+template <int kWindow>
+void SpreadFor(const float* columns, int window, float scale, float floor, const PairRows& r, int channels, std::size_t n) {
+  if (channels == 1) {
+    SpreadOf<kWindow, 1>(columns, window, scale, floor, r, n);
+  } else {
+    SpreadOf<kWindow, 3>(columns, window, scale, floor, r, n);
   }
 }
 
-template <int kChannels>
-void AddWeightedOf(const WeightedRows& all, std::size_t n) {
-  const WeightedRows r = all;  // by value: what is stored cannot change the pointers
-  WholeVectors(n, [=](auto d, std::size_t x) HWY_ATTR {
-    const auto w = hn::LoadU(d, r.w + x), v = hn::LoadU(d, r.v + x);
-    for (int c = 0; c < kChannels; ++c) {
-      hn::StoreU(hn::MulAdd(w, hn::LoadU(d, r.ahead[c] + x), hn::MulAdd(v, hn::LoadU(d, r.behind[c] + x), hn::LoadU(d, r.sum[c] + x))), d, r.sum[c] + x);
-    }
-    hn::StoreU(hn::Add(hn::LoadU(d, r.weight + x), hn::Add(w, v)), d, r.weight + x);
-    hn::StoreU(hn::Max(hn::LoadU(d, r.most + x), hn::Max(w, v)), d, r.most + x);
-  });
-}
-
-void AddWeighted(const WeightedRows& r, int channels, std::size_t n) {
-  if (channels == 1) {
-    AddWeightedOf<1>(r, n);
-  } else {
-    AddWeightedOf<3>(r, n);
+void Spread(const float* columns, int window, float scale, float floor, const PairRows& r, int channels, std::size_t n) {
+  switch (window) {
+    case 3: return SpreadFor<3>(columns, window, scale, floor, r, channels, n);
+    case 5: return SpreadFor<5>(columns, window, scale, floor, r, channels, n);
+    case 7: return SpreadFor<7>(columns, window, scale, floor, r, channels, n);
+    default: return SpreadFor<0>(columns, window, scale, floor, r, channels, n);
   }
 }
 
@@ -111,12 +110,10 @@ HWY_AFTER_NAMESPACE();
 namespace sieve::lanes {
 
 HWY_EXPORT(PatchColumns);
-HWY_EXPORT(PatchWeights);
-HWY_EXPORT(AddWeighted);
+HWY_EXPORT(Spread);
 
 void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchColumns)(p, columns, stride, rows, n); }
-void patch_weights(const float* columns, int window, float scale, float floor, float* w, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchWeights)(columns, window, scale, floor, w, n); }
-void add_weighted(const WeightedRows& rows, int channels, std::size_t n) { HWY_DYNAMIC_DISPATCH(AddWeighted)(rows, channels, n); }
+void spread(const float* columns, int window, float scale, float floor, const PairRows& rows, int channels, std::size_t n) { HWY_DYNAMIC_DISPATCH(Spread)(columns, window, scale, floor, rows, channels, n); }
 
 }  // namespace sieve::lanes
 #endif

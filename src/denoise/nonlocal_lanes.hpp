@@ -14,19 +14,23 @@ struct PatchRows {
   int channels, window;
 };
 // columns[y * stride + x] = sum over i in 0..window - 1 and the channels of (a - b)^2 at (x, y + i), for rows y = 0..rows - 1.
-// Every sum is made anew: a running one would carry the rounding of a large difference along.
+// No running sum: that would carry the rounding of a large difference along.
 void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n);
 
-// With s the sum of columns[x..x + window - 1], w[x] = exp(-max(0, s * scale - floor)), to 1e-4 of itself.
-void patch_weights(const float* columns, int window, float scale, float floor, float* w, std::size_t n);
-
-// Adds w f and w for both weights of a pixel, and keeps the largest weight: w with `ahead`, v with `behind`.
-struct WeightedRows {
-  const float *w, *v;
-  const float *ahead[3], *behind[3];
+// Where the weighted mean of a row's pixels is gathered: sums of the channels, of the weights, and the largest weight.
+struct Means {
   float* sum[3];
   float *weight, *most;
 };
-void add_weighted(const WeightedRows& rows, int channels, std::size_t n);
+
+// A row of pixels here and the row there that they are compared with: the samples and the means of both.
+struct PairRows {
+  const float *here_f[3], *there_f[3];
+  Means here, there;
+};
+
+// With s the sum of columns[x..x + window - 1] and w = exp(-max(0, s * scale - floor)), to 1e-5 of itself and at least 1e-38:
+// what lies there goes into the means here with weight w, and the other way round.
+void spread(const float* columns, int window, float scale, float floor, const PairRows& rows, int channels, std::size_t n);
 
 }  // namespace sieve::lanes

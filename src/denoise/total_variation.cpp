@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/finite.hpp"
+#include "core/rows.hpp"
 #include "core/run.hpp"
 #include "denoise/total_variation_lanes.hpp"
 #include "sieve/core/map.hpp"
@@ -18,8 +19,8 @@ namespace sieve {
 
 namespace {
 
-// Iterations that a tile goes through in cache before its neighbors are heard again: its surroundings are as wide.
-constexpr int kTurns = 8;
+// Iterations that a tile goes through before its neighbors are heard again: its surroundings are as wide.
+constexpr int kTurns = 16;
 
 // The dual variables of all channels: two components each, now and one iteration before.
 struct Dual {
@@ -45,98 +46,120 @@ class Momentum {
   double t_ = 1;
 };
 
-// A part of the picture with its surroundings, in planes of its own.
-struct Plane {
-  std::vector<float> samples;
-  std::size_t stride = 0;
-  void load(const ConstView& from) {
-    stride = (static_cast<std::size_t>(from.width()) + 16) / 16 * 16;
-    samples.resize(stride * static_cast<std::size_t>(from.height()));
-    for (int y = 0; y < from.height(); ++y) std::copy_n(from.row(y), from.width(), row(y));
-  }
-  float* row(int y) { return samples.data() + static_cast<std::size_t>(y) * stride; }
-};
-
-class TileSolver {
+// Runs several iterations over a part of the picture and its surroundings in one go down the rows: each iteration follows
+// a row behind the one before, so that only the rows between the first and the last are held.
+class Sweep {
  public:
-  // Loads the rectangle of picture and dual variables, runs the iterations, and stores the inner rectangle.
+  // Reads the rectangle `wide` of picture and dual variables and stores what comes of its part `inner`.
   void run(const std::vector<ConstView>& f, const Dual& from, const Rectangle& wide, const Rectangle& inner, float weight, std::span<const float> betas, Dual& to) {
-    const std::size_t channels = f.size(), n = static_cast<std::size_t>(wide.width);
-    for (auto* part : {&f_, &x_, &y_, &before_x_, &before_y_}) part->resize(channels);
-    for (std::size_t c = 0; c < channels; ++c) {
-      f_[c].load(f[c].part(wide));
-      x_[c].load(from.x[c].view().part(wide));
-      y_[c].load(from.y[c].view().part(wide));
-      before_x_[c].load(from.before_x[c].view().part(wide));
-      before_y_[c].load(from.before_y[c].view().part(wide));
-    }
-    // Two rows each of the point that the step starts from and of u, for every channel.
+    channels_ = f.size();
+    n_ = static_cast<std::size_t>(wide.width);
+    weight_ = weight;
+    betas_ = betas;
+    height_ = wide.height;
+    const int turns = static_cast<int>(betas.size());
+    held_ = static_cast<std::size_t>(turns) + 2;
     // A zero stands before each row, room for a vector behind.
-    const std::size_t spacing = (n + 47) / 16 * 16;
-    rows_.assign(6 * channels * spacing, 0);
-    const auto slot = [&](std::size_t kind, std::size_t c, int y) { return rows_.data() + ((kind * 2 + static_cast<std::size_t>(y & 1)) * channels + c) * spacing + 16; };
-    for (const float beta : betas) {
-      const auto prepare = [&](int y) {
-        for (std::size_t c = 0; c < channels; ++c) {
-          slot(0, c, y)[-1] = 0;  // vectors go over the end of the row before
-          lanes::extrapolate(x_[c].row(y), before_x_[c].row(y), beta, slot(0, c, y), n);
-          lanes::extrapolate(y_[c].row(y), before_y_[c].row(y), beta, slot(1, c, y), n);
-          float* u = slot(2, c, y);
-          lanes::divergence_step(f_[c].row(y), slot(0, c, y), slot(1, c, y), y > 0 ? slot(1, c, y - 1) : nullptr, weight, u, n);
-          u[n] = u[n - 1];
-        }
-      };
-      prepare(0);
-      for (int y = 0; y < wide.height; ++y) {
-        lanes::DualRows r{};
-        const bool last = y + 1 == wide.height;
-        // The start of this row's step is needed after the next row has been prepared: it lies in the other slot.
-        if (!last) prepare(y + 1);
-        for (std::size_t c = 0; c < channels; ++c) {
-          r.u[c] = slot(2, c, y);
-          r.below[c] = last ? slot(2, c, y) : slot(2, c, y + 1);
-          r.x[c] = slot(0, c, y);
-          r.y[c] = slot(1, c, y);
-          r.to_x[c] = before_x_[c].row(y);
-          r.to_y[c] = before_y_[c].row(y);
-        }
-        lanes::project(r, static_cast<int>(channels), 1 / (8 * weight), n);
-      }
-      std::swap(x_, before_x_);
-      std::swap(y_, before_y_);
-    }
-    const int left = inner.x - wide.x, top = inner.y - wide.y;
-    const auto store = [&](std::vector<Plane>& plane, std::vector<Image>& image) {
-      for (std::size_t c = 0; c < channels; ++c) {
-        for (int y = 0; y < inner.height; ++y) std::copy_n(plane[c].row(top + y) + left, inner.width, image[c].row(inner.y + y) + inner.x);
+    spacing_ = (n_ + 47) / 16 * 16;
+    held_rows_.assign(5 * channels_ * held_ * spacing_, 0);
+    steps_.assign(betas.size() * 6 * channels_ * spacing_, 0);
+    const bool stream = rows::streams(f[0].shape.samples());
+    const auto load = [&](int y) {
+      for (std::size_t c = 0; c < channels_; ++c) {
+        const auto part = [&](const ConstView& v) { return v.row(wide.y + y) + wide.x; };
+        std::copy_n(part(f[c]), n_, held(0, c, y));
+        std::copy_n(part(from.x[c]), n_, held(1, c, y));
+        std::copy_n(part(from.y[c]), n_, held(2, c, y));
+        std::copy_n(part(from.before_x[c]), n_, held(3, c, y));
+        std::copy_n(part(from.before_y[c]), n_, held(4, c, y));
       }
     };
-    store(x_, to.x);
-    store(y_, to.y);
-    store(before_x_, to.before_x);
-    store(before_y_, to.before_y);
+    const auto store = [&](int y) {
+      const int row = wide.y + y;
+      if (row < inner.y || row >= inner.y + inner.height) return;
+      const auto put = [&](std::size_t kind, std::size_t c, Image& image) { rows::copy(held(kind, c, y) + (inner.x - wide.x), image.row(row) + inner.x, static_cast<std::size_t>(inner.width), stream); };
+      // The newest are where an even or odd number of iterations leaves them.
+      const std::size_t now = turns % 2 == 0 ? 1 : 3, before = 4 - now;
+      for (std::size_t c = 0; c < channels_; ++c) {
+        put(now, c, to.x[c]);
+        put(now + 1, c, to.y[c]);
+        put(before, c, to.before_x[c]);
+        put(before + 1, c, to.before_y[c]);
+      }
+    };
+    load(0);
+    for (int front = 0; front < height_ + turns - 1; ++front) {
+      if (front + 1 < height_) load(front + 1);
+      for (int t = 0; t < turns && t <= front; ++t) {
+        if (front - t < height_) step(t, front - t);
+      }
+      if (const int done = front - turns + 1; done >= 0) store(done);
+    }
   }
 
  private:
-  std::vector<Plane> f_, x_, y_, before_x_, before_y_;
-  std::vector<float> rows_;
+  // The rows held of the picture (0), the dual variables' parts (1, 2) and those of one iteration before (3, 4); the last two
+  // pairs change places with each iteration.
+  float* held(std::size_t kind, std::size_t c, int y) { return held_rows_.data() + ((kind * channels_ + c) * held_ + static_cast<std::size_t>(y) % held_) * spacing_ + 16; }
+  // Two rows for each iteration of the point that its step starts from (0, 1) and of u (2).
+  float* slot(int t, std::size_t kind, std::size_t c, int y) {
+    return steps_.data() + (((static_cast<std::size_t>(t) * 3 + kind) * 2 + static_cast<std::size_t>(y & 1)) * channels_ + c) * spacing_ + 16;
+  }
+
+  void prepare(int t, int y) {
+    const float beta = betas_[static_cast<std::size_t>(t)];
+    const std::size_t now = t % 2 == 0 ? 1 : 3, before = 4 - now;
+    for (std::size_t c = 0; c < channels_; ++c) {
+      slot(t, 0, c, y)[-1] = 0;  // vectors go over the end of the row before
+      lanes::extrapolate(held(now, c, y), held(before, c, y), beta, slot(t, 0, c, y), n_);
+      lanes::extrapolate(held(now + 1, c, y), held(before + 1, c, y), beta, slot(t, 1, c, y), n_);
+      float* u = slot(t, 2, c, y);
+      lanes::divergence_step(held(0, c, y), slot(t, 0, c, y), slot(t, 1, c, y), y > 0 ? slot(t, 1, c, y - 1) : nullptr, weight_, u, n_);
+      u[n_] = u[n_ - 1];
+    }
+  }
+
+  // One row of one iteration; the start of its step is needed after the next row has been prepared, which uses the other slot.
+  void step(int t, int y) {
+    const bool last = y + 1 == height_;
+    if (y == 0) prepare(t, 0);
+    if (!last) prepare(t, y + 1);
+    const std::size_t before = t % 2 == 0 ? 3 : 1;
+    lanes::DualRows r{};
+    for (std::size_t c = 0; c < channels_; ++c) {
+      r.u[c] = slot(t, 2, c, y);
+      r.below[c] = slot(t, 2, c, last ? y : y + 1);
+      r.x[c] = slot(t, 0, c, y);
+      r.y[c] = slot(t, 1, c, y);
+      r.to_x[c] = held(before, c, y);
+      r.to_y[c] = held(before + 1, c, y);
+    }
+    lanes::project(r, static_cast<int>(channels_), 1 / (8 * weight_), n_);
+  }
+
+  std::size_t channels_ = 1, n_ = 0, held_ = 0, spacing_ = 0;
+  int height_ = 0;
+  float weight_ = 0;
+  std::span<const float> betas_;
+  std::vector<float> held_rows_, steps_;
 };
 
 void iterate(const std::vector<ConstView>& f, const Dual& from, float weight, std::span<const float> betas, Dual& to) {
   const int w = f[0].width(), h = f[0].height(), halo = static_cast<int>(betas.size());
-  // Long rows: a tile's rows lie far apart in memory, each on a page of its own.
-  const int wide_side = f.size() == 1 ? 640 : 320, high_side = f.size() == 1 ? 56 : 48;
+  // What one iteration touches of a row stays in the first cache, all that is held in the second.
+  const int wide_side = f.size() == 1 ? 448 : 160, high_side = 544;
   const int columns = (w + wide_side - 1) / wide_side, rows = (h + high_side - 1) / high_side;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(wide_side) * static_cast<std::size_t>(high_side) * 16,
       [&](int first, int last) {
-        thread_local TileSolver solver;
+        thread_local Sweep sweep;
         for (int t = first; t < last; ++t) {
+          checkpoint();
           const int x0 = t % columns * wide_side, y0 = t / columns * high_side;
           const Rectangle inner{x0, y0, std::min(wide_side, w - x0), std::min(high_side, h - y0)};
           const int left = std::max(0, x0 - halo), top = std::max(0, y0 - halo);
           const Rectangle wide{left, top, std::min(w, x0 + inner.width + halo) - left, std::min(h, y0 + inner.height + halo) - top};
-          solver.run(f, from, wide, inner, weight, betas, to);
+          sweep.run(f, from, wide, inner, weight, betas, to);
         }
       },
       1);

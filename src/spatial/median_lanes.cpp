@@ -33,57 +33,69 @@ HWY_INLINE void Run(V* v, std::index_sequence<kSteps...>) {
 
 template <int kSide>
 struct Networks {
-  static constexpr network::Sorter column = network::sorter(kSide);
-  static constexpr network::Sorter pair = network::merger(kSide);
-  static constexpr network::Network column_net = column.net, pair_net = pair.net;
-  static constexpr network::Network median = network::median_of_pairs(kSide);
+  static constexpr network::Sorter column = network::sorter(kSide), pair = network::merger(kSide);
+  static constexpr network::Selector core = kSide == 5 ? network::selector({10, 10}, 7, 12) : network::selector({14, 14, 14}, 17, 24);
+  static constexpr network::Selector last = network::selector({kSide + 1, kSide}, kSide, kSide);
+  static constexpr network::Network column_net = column.net, pair_net = pair.net, core_net = core.net, last_net = last.net;
 };
 
-// Columns are sorted once for all windows that hold them, pairs of neighbors merged once for all windows they lead.
+// A window and its right neighbor share all columns but one each: of the sorted samples of what they share, the core, only
+// side + 1 can be the median of either. Columns are sorted once for all windows that hold them, and every other pair of
+// neighbors is merged once for all cores that hold it.
 template <int kSide>
 void MedianRow(const float* const* rows, float* out, std::size_t n, float* scratch) {
   using All = Networks<kSide>;
   constexpr std::size_t side = kSide;
-  // Whole vectors: the rows and the scratch space have room behind.
-  const std::size_t wide = (n + side - 1 + kMedianRoom - 1) / kMedianRoom * kMedianRoom, stride = wide + kMedianRoom;
-  float *const columns = scratch, *const pairs = scratch + side * stride;
-  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
-    hn::Vec<decltype(d)> v[side];
-    for (std::size_t i = 0; i < side; ++i) v[i] = hn::LoadU(d, rows[i] + x);
+  // Whole vectors: the rows, the result and the scratch space have room behind.
+  const std::size_t half = (n + 1) / 2, columns = half + side / 2 + 1, stride = (columns + kMedianRoom) / kMedianRoom * kMedianRoom + kMedianRoom;
+  float *const even = scratch, *const odd = even + side * stride, *const pairs = odd + side * stride;
+  WholeVectors(columns, [&](auto d, std::size_t x) HWY_ATTR {
+    hn::Vec<decltype(d)> v[side], w[side];
+    for (std::size_t i = 0; i < side; ++i) hn::LoadInterleaved2(d, rows[i] + 2 * x, v[i], w[i]);
     Run<All::column_net>(v, std::make_index_sequence<All::column_net.size>());
-    for (std::size_t i = 0; i < side; ++i) hn::StoreU(v[All::column.order[static_cast<int>(i)]], d, columns + i * stride + x);
+    Run<All::column_net>(w, std::make_index_sequence<All::column_net.size>());
+    for (std::size_t i = 0; i < side; ++i) {
+      hn::StoreU(v[All::column.order[static_cast<int>(i)]], d, even + i * stride + x);
+      hn::StoreU(w[All::column.order[static_cast<int>(i)]], d, odd + i * stride + x);
+    }
   });
-  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(columns - 1, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[2 * side];
     for (std::size_t i = 0; i < side; ++i) {
-      v[i] = hn::LoadU(d, columns + i * stride + x);
-      v[side + i] = hn::LoadU(d, columns + i * stride + x + 1);
+      v[i] = hn::LoadU(d, odd + i * stride + x);
+      v[side + i] = hn::LoadU(d, even + i * stride + x + 1);
     }
     Run<All::pair_net>(v, std::make_index_sequence<All::pair_net.size>());
     for (std::size_t i = 0; i < 2 * side; ++i) hn::StoreU(v[All::pair.order[static_cast<int>(i)]], d, pairs + i * stride + x);
   });
-  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
-    hn::Vec<decltype(d)> v[side * side];
+  WholeVectors(half, [&](auto d, std::size_t x) HWY_ATTR {
+    hn::Vec<decltype(d)> v[side * (side - 1)], w[2 * side + 1];
     for (std::size_t p = 0; p < side / 2; ++p) {
-      for (std::size_t i = 0; i < 2 * side; ++i) v[p * 2 * side + i] = hn::LoadU(d, pairs + i * stride + x + 2 * p);
+      for (std::size_t i = 0; i < 2 * side; ++i) v[p * 2 * side + i] = hn::LoadU(d, pairs + i * stride + x + p);
     }
-    for (std::size_t i = 0; i < side; ++i) v[(side - 1) * side + i] = hn::LoadU(d, columns + i * stride + x + side - 1);
-    Run<All::median>(v, std::make_index_sequence<All::median.size>());
-    hn::StoreU(v[All::median.result], d, out + x);
+    Run<All::core_net>(v, std::make_index_sequence<All::core_net.size>());
+    const auto with = [&](const float* column) HWY_ATTR {
+      for (std::size_t i = 0; i <= side; ++i) w[i] = v[All::core.order[static_cast<int>(i)]];
+      for (std::size_t i = 0; i < side; ++i) w[side + 1 + i] = hn::LoadU(d, column + i * stride);
+      Run<All::last_net>(w, std::make_index_sequence<All::last_net.size>());
+      return w[All::last.order[0]];
+    };
+    const auto left = with(even + x), right = with(odd + x + side / 2);
+    hn::StoreInterleaved2(left, right, d, out + 2 * x);
   });
 }
 
 // For 3x3 the sorted columns are enough: the median lies between the largest of the lows, the middle of the middles and the
 // smallest of the highs.
 void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scratch) {
-  const std::size_t wide = (n + 2 + kMedianRoom - 1) / kMedianRoom * kMedianRoom, stride = wide + kMedianRoom;
+  const std::size_t wide = n + 2, stride = (wide + kMedianRoom) / kMedianRoom * kMedianRoom + kMedianRoom;
   float *const low = scratch, *const middle = low + stride, *const high = middle + stride;
   const auto sort = [](auto& a, auto& b) HWY_ATTR {
     const auto least = hn::Min(a, b);
     b = hn::Max(a, b);
     a = least;
   };
-  EachVector(wide, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(wide, [&](auto d, std::size_t x) HWY_ATTR {
     auto a = hn::LoadU(d, rows[0] + x), b = hn::LoadU(d, rows[1] + x), c = hn::LoadU(d, rows[2] + x);
     sort(a, b);
     sort(b, c);
@@ -93,7 +105,7 @@ void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scra
     hn::StoreU(c, d, high + x);
   });
   const auto median = [](auto a, auto b, auto c) HWY_ATTR { return hn::Max(hn::Min(a, b), hn::Min(hn::Max(a, b), c)); };
-  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
+  WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto at = [&](const float* row, std::size_t i) HWY_ATTR { return hn::LoadU(d, row + x + i); };
     const auto lows = hn::Max(at(low, 0), hn::Max(at(low, 1), at(low, 2))), highs = hn::Min(at(high, 0), hn::Min(at(high, 1), at(high, 2)));
     hn::StoreU(median(lows, median(at(middle, 0), at(middle, 1), at(middle, 2)), highs), d, out + x);
@@ -122,6 +134,41 @@ HWY_INLINE std::uint32_t Place(std::uint64_t bits, std::uint32_t number) {
 #endif
 }
 
+// How many of 16 counts can be taken off `left` one after another; without a branch, since that cannot be foreseen.
+HWY_INLINE std::size_t StepsOfMany(const std::uint16_t* counts, std::uint32_t& left) {
+  std::uint32_t sum = 0, below = 0, steps = 0;
+  for (std::size_t i = 0; i < 16; ++i) {
+    sum += counts[i];
+    const std::uint32_t still = sum <= left ? 1 : 0;
+    steps += still;
+    below = still != 0 ? sum : below;
+  }
+  left -= below;
+  return steps;
+}
+
+// The same where all counts together stay below 65536: sums of all beginnings at once.
+#if HWY_TARGET == HWY_SCALAR
+HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) { return StepsOfMany(counts, left); }
+#else
+HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) {
+  const hn::FixedTag<std::uint16_t, 8> d;
+  const auto sums = [&](const std::uint16_t* from) HWY_ATTR {
+    auto v = hn::LoadU(d, from);
+    v = hn::Add(v, hn::ShiftLeftLanes<1>(d, v));
+    v = hn::Add(v, hn::ShiftLeftLanes<2>(d, v));
+    return hn::Add(v, hn::ShiftLeftLanes<4>(d, v));
+  };
+  const auto low = sums(counts), high = hn::Add(sums(counts + 8), hn::Broadcast<7>(low)), limit = hn::Set(d, static_cast<std::uint16_t>(left));
+  HWY_ALIGN std::uint16_t below[17] = {};
+  hn::StoreU(low, d, below + 1);
+  hn::StoreU(high, d, below + 9);
+  const std::size_t steps = hn::CountTrue(d, hn::Eq(hn::Min(low, limit), low)) + hn::CountTrue(d, hn::Eq(hn::Min(high, limit), high));
+  left -= below[steps];
+  return steps;
+}
+#endif
+
 void RankRowOf(const RankRow& r, float* out, std::size_t n) {
   const hn::ScalableTag<std::uint16_t> d;
   const std::size_t N = hn::Lanes(d);
@@ -133,6 +180,7 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
       hn::StoreU(v, d, window + g);
     }
   };
+  const bool few = r.side <= 255;
   const auto column = [&](std::size_t x) { return r.columns + x * kSlots; };
   const auto side = static_cast<std::size_t>(r.side);
   for (std::size_t x = 0; x + 1 < side; ++x) change(column(x), nullptr);
@@ -141,18 +189,7 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
     change(column(x + side - 1), x > 0 ? column(x - 1) : nullptr);
     std::uint32_t left = r.rank;
     std::size_t group = 0;
-    // Both counts of steps without a branch: how far they go cannot be foreseen.
-    const auto step = [&](const std::uint16_t* counts) {
-      std::uint32_t sum = 0, below = 0, steps = 0;
-      for (std::size_t i = 0; i < 16; ++i) {
-        sum += counts[i];
-        const std::uint32_t still = sum <= left ? 1 : 0;
-        steps += still;
-        below = still != 0 ? sum : below;
-      }
-      left -= below;
-      return steps;
-    };
+    const auto step = [&](const std::uint16_t* counts) HWY_ATTR { return few ? StepsOfFew(counts, left) : StepsOfMany(counts, left); };
     group = step(window + kGroups) * (kGroups / kParts);
     group += step(window + group);
     // Within the group by place: its samples stand in rising order.

@@ -7,8 +7,9 @@
 namespace sieve::lanes {
 
 // The median of 3x3, 5x5 or 7x7 windows (`side`): rows[0..side-1] are the window's rows, each of n + side - 1 samples without
-// NaN and with room for kMedianRoom more that can be read; out has n. `scratch` holds 3 * side * (n + side + 2 * kMedianRoom).
-constexpr std::size_t kMedianRoom = 16;
+// NaN and with room for kMedianRoom more that can be read; out has n and as much room. `scratch` holds
+// 2 * side * (n + side + 6 * kMedianRoom).
+constexpr std::size_t kMedianRoom = 64;
 void small_median(const float* const* rows, int side, float* out, std::size_t n, float* scratch);
 
 void replace_nan(float* samples, std::size_t n);

@@ -171,10 +171,11 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
 void median_small(const ConstView& in, int radius, Border border, float fill, const View& out) {
   const int side = 2 * radius + 1, w = in.width(), wide = w + 2 * radius, room = static_cast<int>(lanes::kMedianRoom);
   // Blocks of columns whose sorted samples stay in the nearest caches.
-  constexpr int kBlock = 256;
-  parallel_rows(in.height(), static_cast<std::size_t>(w) * 8, [&](int first, int last) {
+  const int block = side == 3 ? 1024 : 512;
+  const auto work = [&](int first, int last) {
     const std::ptrdiff_t stride = (wide + 2 * room) / room * room;
-    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)), scratch(3 * static_cast<std::size_t>(side) * static_cast<std::size_t>(kBlock + side + 2 * room));
+    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)), scratch(2 * static_cast<std::size_t>(side) * static_cast<std::size_t>(block + side + 6 * room));
+    std::vector<float> end(static_cast<std::size_t>(block + room));
     const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * stride; };
     const auto load = [&](int y) {
       rows::extend(in, y, -radius, wide, border, fill, slot(y));
@@ -183,13 +184,19 @@ void median_small(const ConstView& in, int radius, Border border, float fill, co
     for (int y = first - radius; y < first + radius; ++y) load(y);
     for (int y = first; y < last; ++y) {
       load(y + radius);
-      for (int x = 0; x < w; x += kBlock) {
+      for (int x = 0; x < w; x += block) {
         std::array<const float*, 7> from{};
         for (int i = 0; i < side; ++i) from[static_cast<std::size_t>(i)] = slot(y - radius + i) + x;
-        lanes::small_median(from.data(), side, out.row(y) + x, static_cast<std::size_t>(std::min(kBlock, w - x)), scratch.data());
+        // What is written behind a block the next one overwrites; the last one goes by way of a buffer.
+        const bool near_end = x + block + room > w;
+        const auto n = static_cast<std::size_t>(std::min(block, w - x));
+        lanes::small_median(from.data(), side, near_end ? end.data() : out.row(y) + x, n, scratch.data());
+        if (near_end) std::copy_n(end.data(), n, out.row(y) + x);
       }
     }
-  });
+  };
+  // Strips far higher than the window, since each loads the rows around it anew.
+  parallel_rows(in.height(), static_cast<std::size_t>(w) * 8, work, std::clamp(in.height() / 8, 1, 48));
 }
 
 }  // namespace sieve

@@ -6,6 +6,7 @@
 
 #include <array>
 #include <cstddef>
+#include <initializer_list>
 
 namespace sieve::network {
 
@@ -25,7 +26,6 @@ struct Comparator {
 struct Network {
   int size = 0;
   std::array<Comparator, 512> steps{};
-  int result = 0;  // wire of the median, for selection
   constexpr void push(int low, int high) { steps[static_cast<std::size_t>(size++)] = {low, high}; }
 };
 
@@ -83,28 +83,34 @@ constexpr Sorter merger(int n) {
   return s;
 }
 
-// The median of `side` sorted columns of `side` samples each, given as side / 2 sorted pairs of columns (2 side wires
-// each) and a last single one.
-constexpr Network median_of_pairs(int side) {
+// Finds the samples of ranks low..high among sorted lists; order[i] is the wire of rank low + i. The wires of the lists
+// follow one another.
+struct Selector {
   Network net;
+  List order;
+};
+constexpr Selector selector(std::initializer_list<int> sizes, int low, int high) {
+  Selector s;
   std::array<List, 8> lists{};
-  int count = 0, total = side * side, rank = total / 2, wire = 0;
-  for (int p = 0; p < side / 2; ++p, ++count) {
-    for (int i = 0; i < 2 * side; ++i) lists[static_cast<std::size_t>(count)].push(wire++);
+  int count = 0, total = 0;
+  for (const int size : sizes) {
+    for (int i = 0; i < size; ++i) lists[static_cast<std::size_t>(count)].push(total++);
+    ++count;
   }
-  for (int i = 0; i < side; ++i) lists[static_cast<std::size_t>(count)].push(wire++);
-  ++count;
   const auto drop = [&] {
     for (bool changed = true; changed;) {
       changed = false;
       for (int l = 0; l < count; ++l) {
         List& list = lists[static_cast<std::size_t>(l)];
-        // More than `rank` others lie below, or too many above.
-        const int low = list.size - total + rank, high = list.size - 1 - rank;
-        if (low <= 0 && high <= 0) continue;
+        // Of so many at its ends too few others lie below, or too many.
+        const int first = list.size - total + low, last = list.size - 1 - high;
+        if (first <= 0 && last <= 0) continue;
         List left;
-        for (int i = low > 0 ? low : 0; i < list.size - (high > 0 ? high : 0); ++i) left.push(list[i]);
-        if (low > 0) rank -= low;
+        for (int i = first > 0 ? first : 0; i < list.size - (last > 0 ? last : 0); ++i) left.push(list[i]);
+        if (first > 0) {
+          low -= first;
+          high -= first;
+        }
         total -= list.size - left.size;
         list = left;
         changed = true;
@@ -122,7 +128,7 @@ constexpr Network median_of_pairs(int side) {
     for (int l = 0; l < count; ++l) {
       if (l != a && lists[static_cast<std::size_t>(l)].size > lists[static_cast<std::size_t>(b)].size) b = l;
     }
-    const List joined = merge(lists[static_cast<std::size_t>(a)], lists[static_cast<std::size_t>(b)], net);
+    const List joined = merge(lists[static_cast<std::size_t>(a)], lists[static_cast<std::size_t>(b)], s.net);
     std::array<List, 8> rest{};
     int n = 0;
     for (int l = 0; l < count; ++l) {
@@ -133,16 +139,17 @@ constexpr Network median_of_pairs(int side) {
     count = n;
     drop();
   }
-  net.result = lists[0][rank];
-  // Backward: what nobody reads any more is not computed.
   std::array<bool, 64> read{};
-  read[static_cast<std::size_t>(net.result)] = true;
+  for (int i = low; i <= high; ++i) {
+    s.order.push(lists[0][i]);
+    read[static_cast<std::size_t>(lists[0][i])] = true;
+  }
+  // Backward: what nobody reads any more is not computed.
   Network kept;
-  kept.result = net.result;
   std::array<Comparator, 512> reversed{};
   int n = 0;
-  for (int i = net.size; i-- > 0;) {
-    Comparator c = net.steps[static_cast<std::size_t>(i)];
+  for (int i = s.net.size; i-- > 0;) {
+    Comparator c = s.net.steps[static_cast<std::size_t>(i)];
     c.keep_low = read[static_cast<std::size_t>(c.low)];
     c.keep_high = read[static_cast<std::size_t>(c.high)];
     if (!c.keep_low && !c.keep_high) continue;
@@ -150,7 +157,8 @@ constexpr Network median_of_pairs(int side) {
     reversed[static_cast<std::size_t>(n++)] = c;
   }
   for (int i = n; i-- > 0;) kept.steps[static_cast<std::size_t>(kept.size++)] = reversed[static_cast<std::size_t>(i)];
-  return kept;
+  s.net = kept;
+  return s;
 }
 
 }  // namespace sieve::network

@@ -13,7 +13,7 @@ struct TotalVariationReport {
   int iterations = 0;
   double objective = 0;         ///< of the result
   double gap = 0;               ///< how far it can be from the optimum at most, as a share of the objective
-  std::vector<double> history;  ///< the objective after each eighth iteration, channel by channel where they are apart
+  std::vector<double> history;  ///< the objective after every sixteen iterations, channel by channel where they are apart
 };
 
 /// Total variation denoising (Rudin, Osher and Fatemi, 1992): the picture u that minimizes sum |grad u| + 1 / (2 weight) *
