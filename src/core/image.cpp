@@ -1,55 +1,21 @@
 #include "sieve/core/image.hpp"
 
-#include <sys/mman.h>
-
 #include <bit>
 #include <cstdio>
-#include <cstdlib>
 #include <cstring>
 #include <limits>
 #include <string>
 #include <utility>
 
+#include "core/memory.hpp"
 #include "core/rows.hpp"
+#include "core/strip_scope.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 
 namespace sieve {
 
 namespace {
-
-constexpr std::size_t kAlign = 64;
-constexpr std::size_t kHugePage = std::size_t{2} << 20;
-constexpr std::size_t kMapFrom = std::size_t{1} << 20;
-
-[[noreturn]] void no_memory(std::size_t bytes) {
-  throw Error("no memory for a picture of " + std::to_string(bytes >> 20) +
-              " MiB: crop or shrink it, or close other programs");
-}
-
-// Large pictures are mapped: the pages come zeroed, so nothing is filled before it is written, and huge pages
-// spare the faults that would otherwise cost as much as the work.
-float* allocate(std::size_t bytes) {
-  if (bytes >= kMapFrom) {
-    void* p = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
-    if (p == MAP_FAILED) no_memory(bytes);
-    if (bytes >= 2 * kHugePage) ::madvise(p, bytes, MADV_HUGEPAGE);
-    return static_cast<float*>(p);
-  }
-  void* p = std::aligned_alloc(kAlign, bytes);
-  if (p == nullptr) no_memory(bytes);
-  std::memset(p, 0, bytes);
-  return static_cast<float*>(p);
-}
-
-void release(float* data, std::size_t bytes) {
-  if (data == nullptr) return;
-  if (bytes >= kMapFrom) {
-    ::munmap(data, bytes);
-  } else {
-    std::free(data);
-  }
-}
 
 void check_part(const Rectangle& r, const Shape& s) {
   if (r.x < 0 || r.y < 0 || r.width < 1 || r.height < 1 || r.width > s.width - r.x || r.height > s.height - r.y) {
@@ -77,7 +43,9 @@ View View::part(const Rectangle& r) const {
   return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
 }
 
-Image::Image(const Shape& shape, std::uint32_t maximum) : shape_(shape), maximum_(maximum) {
+Image::Image(const Shape& shape, std::uint32_t maximum) : Image(shape, maximum, true) {}
+
+Image::Image(const Shape& shape, std::uint32_t maximum, bool black) : shape_(shape), maximum_(maximum) {
   if (shape.width < 1 || shape.height < 1) {
     throw BadCall(std::string("a picture of ") + text_of(shape).text + " has no pixel: width and height start at 1");
   }
@@ -93,8 +61,16 @@ Image::Image(const Shape& shape, std::uint32_t maximum) : shape_(shape), maximum
   row_stride_ = static_cast<std::ptrdiff_t>(row);
   plane_stride_ = row_stride_ * shape.height;
   bytes_ = row * static_cast<std::size_t>(shape.height) * static_cast<std::size_t>(shape.channels) * sizeof(float);
-  data_ = allocate(bytes_);
+  if (SpareRoom* room = StripScope::room()) {
+    const SpareRoom::Block spare = room->take(bytes_);
+    data_ = spare.data;
+    if (data_ != nullptr && black) std::memset(data_, 0, bytes_);
+    if (data_ != nullptr) bytes_ = spare.bytes;
+  }
+  if (data_ == nullptr) data_ = allocate_samples(bytes_);
 }
+
+Image unfilled(const Shape& shape, std::uint32_t maximum) { return {shape, maximum, false}; }
 
 Image::Image(int width, int height, int channels) : Image(Shape{width, height, channels}) {}
 
@@ -121,7 +97,10 @@ Image& Image::operator=(Image&& other) noexcept {
   return *this;
 }
 
-Image::~Image() { release(data_, bytes_); }
+Image::~Image() {
+  SpareRoom* room = data_ != nullptr ? StripScope::room() : nullptr;
+  if (room == nullptr || !room->keep({data_, bytes_})) free_samples(data_, bytes_);
+}
 
 int bits_of(std::uint32_t maximum) { return maximum == 0 ? 32 : static_cast<int>(std::bit_width(maximum)); }
 

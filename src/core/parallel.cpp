@@ -9,6 +9,7 @@
 #include <mutex>
 #include <string>
 
+#include "core/strip_scope.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -54,7 +55,7 @@ void parallel_rows(int rows, std::size_t samples_per_row, const std::function<vo
     progress.add(1);
   };
   const bool small = static_cast<std::size_t>(rows) * samples_per_row <= kStripSamples;
-  if (strips == 1 || small) {
+  if (strips == 1 || small || StripScope::room() != nullptr) {
     for (int i = 0; i < strips; ++i) one(i);
     return;
   }

@@ -1,6 +1,7 @@
 #pragma once
 // What the call operators of all filters share.
 
+#include "core/memory.hpp"
 #include "sieve/core/describe.hpp"
 #include "sieve/core/parallel.hpp"
 
@@ -19,7 +20,7 @@ Image made(const F& filter, const ConstView& in) {
   ready(filter, in);
   Shape shape = in.shape;
   if constexpr (requires { filter.shape(in.shape); }) shape = filter.shape(in.shape);
-  Image out(shape, in.maximum);
+  Image out = unfilled(shape, in.maximum);
   filter(in, out.view());
   return out;
 }

@@ -24,7 +24,7 @@ constexpr int kWide = 240, kHigh = 96, kGroup = 7;
 constexpr float kLeast = 1e-4F;
 
 // Weights below count as none: a pixel unlike all others stays as it is.
-constexpr float kLeastWeight = 1e-30F;
+constexpr float kLeastWeight = 1e-24F;
 
 // A tile's rows, a stride apart, with `halo` samples more on every side; row and column count from the tile's first.
 struct Grid {

@@ -29,7 +29,7 @@ struct PairRows {
   Means here, there;
 };
 
-// With s the sum of columns[x..x + window - 1] and w = exp(-max(0, s * scale - floor)), to 1e-5 of itself and at least 1e-38:
+// With s the sum of columns[x..x + window - 1] and w = exp(-max(0, s * scale - floor)), to 1e-5 of itself and at least 1e-27:
 // what lies there goes into the means here with weight w, and the other way round.
 void spread(const float* columns, int window, float scale, float floor, const PairRows& rows, int channels, std::size_t n);
 

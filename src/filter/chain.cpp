@@ -6,6 +6,7 @@
 #include <set>
 #include <sstream>
 
+#include "filter/strip_run.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/filter/within.hpp"
 
@@ -76,7 +77,29 @@ Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Re
 }
 
 Image Chain::operator()(const ConstView& in) const {
-  return run(in, [](std::size_t, const Image&, double) {});
+  require_input(in, "chain");
+  if (steps_.empty()) return Image(in);
+  // What a step tells is of the whole picture.
+  if (notes_heard()) return run(in, [](std::size_t, const Image&, double) {});
+  Progress progress(static_cast<double>(steps_.size()));
+  Image current;
+  for (std::size_t i = 0; i < steps_.size();) {
+    const ConstView from = i == 0 ? in : current.view();
+    const StripRun strips(std::span<const Filter>(steps_).subspan(i), from);
+    if (i > 0 && strips.count() > 0 && strips.alone(from.shape)) {
+      strips(from, current.view());
+    } else if (strips.count() > 1) {
+      Image next(strips.shape(), from.maximum);
+      strips(from, next.view());
+      current = std::move(next);
+    } else {
+      current = steps_[i](from);
+    }
+    const std::size_t done = std::max<std::size_t>(1, strips.count());
+    progress.add(static_cast<double>(done));
+    i += done;
+  }
+  return current;
 }
 
 Image Chain::run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const {

@@ -27,20 +27,25 @@ void Clip::describe(Description<Clip>& d) {
 }
 
 Image Stretch::operator()(const ConstView& in) const { return made(*this, in); }
+Stretch Stretch::measured(const ConstView& in) const {
+  Stretch s = *this;
+  if (low && high) return s;
+  Ends ends{0, 0};
+  if (percent == 0) {
+    ends = finite_range(in);
+  } else {
+    const double share = static_cast<double>(percent) / 100, shares[] = {share, 1 - share};
+    const auto at = percentiles(in, shares);
+    ends = {static_cast<float>(at[0]), static_cast<float>(at[1])};
+  }
+  s.low = low.value_or(ends.low);
+  s.high = high.value_or(ends.high);
+  return s;
+}
 void Stretch::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  Ends ends{low.value_or(0), high.value_or(0)};
-  if (!low || !high) {
-    Ends measured{0, 0};
-    if (percent == 0) {
-      measured = finite_range(in);
-    } else {
-      const double share = static_cast<double>(percent) / 100, shares[] = {share, 1 - share};
-      const auto at = percentiles(in, shares);
-      measured = {static_cast<float>(at[0]), static_cast<float>(at[1])};
-    }
-    ends = {low.value_or(measured.low), high.value_or(measured.high)};
-  }
+  const Stretch known = measured(in);
+  const Ends ends{*known.low, *known.high};
   // No range (one level, or no finite sample at all): every sample becomes to_low.
   const bool flat = !(ends.low != ends.high) || !std::isfinite(ends.low) || !std::isfinite(ends.high);
   const float slope = flat ? 0 : static_cast<float>((static_cast<double>(to_high) - to_low) / (static_cast<double>(ends.high) - ends.low));

@@ -119,6 +119,8 @@ class Image {
   operator ConstView() const { return view(); }
 
  private:
+  friend Image unfilled(const Shape& shape, std::uint32_t maximum);
+  Image(const Shape& shape, std::uint32_t maximum, bool black);
   float* data_ = nullptr;
   std::size_t bytes_ = 0;
   Shape shape_{0, 0, 0};

@@ -20,6 +20,7 @@ struct AdaptiveWiener {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   /// Nothing where the strength is measured on the whole picture.
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::optional<int> reach() const { return noise ? std::optional<int>(radius) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<AdaptiveWiener>& d);
@@ -36,6 +37,7 @@ struct Lee {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   /// Nothing where the strength is measured on the whole picture.
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::optional<int> reach() const { return speckle ? std::optional<int>(radius) : std::nullopt; }
   std::string meaning() const;
   static void describe(Description<Lee>& d);
@@ -51,6 +53,7 @@ struct Stabilize {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Stabilize>& d);
 };
 
@@ -64,6 +67,7 @@ struct Unstabilize {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Unstabilize>& d);
 };
 

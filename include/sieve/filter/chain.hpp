@@ -28,7 +28,9 @@ class Chain {
   static Chain parse(const std::string& line, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
 
-  /// Runs all steps. The input is not changed. Cost: the sum of the steps'.
+  /// Runs all steps. The input is not changed. Neighboring steps that look no farther than their reach run strip by
+  /// strip, each strip through all of them (see Filter::strip_needs): nothing of the picture's size lies between them, and
+  /// the result is that of run() to rounding. Cost: at most the sum of the steps' and what the strips' margins take twice.
   Image operator()(const ConstView& in) const;
   /// The same; hears each step's result as it is there: on_step(index, result, seconds).
   Image run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const;

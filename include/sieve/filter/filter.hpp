@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "sieve/core/border.hpp"
 #include "sieve/core/describe.hpp"
 #include "sieve/core/stage.hpp"
 
@@ -49,6 +50,19 @@ class Filter {
   std::string full_text() const { return held_->text(true); }
   /// Half-width in pixels of the neighborhood that a sample depends on; nothing where that is the whole picture.
   std::optional<int> reach() const { return held_->reach(); }
+  /// What running the filter on horizontal strips of a picture takes, so that the strips put together are the whole result,
+  /// to rounding. A struct allows it by `static constexpr bool in_strips = true;` beside its reach(): its result then
+  /// depends on the samples within that reach alone, not on where in the picture they lie.
+  struct StripNeeds {
+    int margin = 0;  ///< rows that a strip needs above and below
+    Shape result;    ///< of the whole picture's result
+  };
+  /// Nothing where the filter must see the whole picture: no in_strips, a parameter still to be measured, a wrapped or
+  /// `inside` border, another height.
+  std::optional<StripNeeds> strip_needs(const Shape& in) const;
+  /// The same filter with what it would measure in this picture given as parameters, where its struct has
+  /// `measured(in)`; else nothing.
+  std::optional<Filter> measured(const ConstView& in) const { return held_->measured(in); }
   /// What the parameters mean in pixels ("window 5x5"); empty where there is nothing to say.
   std::string meaning() const { return held_->meaning(); }
   /// The plain definition's result; nothing where the struct has none.
@@ -69,6 +83,9 @@ class Filter {
     virtual std::vector<Stage> stages(const ConstView& in) const = 0;
     virtual std::optional<int> reach() const = 0;
     virtual std::string meaning() const = 0;
+    virtual bool in_strips() const = 0;
+    virtual Shape shape(const Shape& in) const = 0;
+    virtual std::optional<Filter> measured(const ConstView& in) const = 0;
   };
   template <class T>
   struct Held final : Any {
@@ -97,6 +114,21 @@ class Filter {
     std::string meaning() const override {
       if constexpr (requires { filter.meaning(); }) return filter.meaning();
       return {};
+    }
+    bool in_strips() const override {
+      if constexpr (requires { T::in_strips; }) {
+        if constexpr (requires { filter.border; }) return T::in_strips && filter.border != Border::wrap && filter.border != Border::inside;
+        return T::in_strips;
+      }
+      return false;
+    }
+    Shape shape(const Shape& in) const override {
+      if constexpr (requires { filter.shape(in); }) return filter.shape(in);
+      return in;
+    }
+    std::optional<Filter> measured([[maybe_unused]] const ConstView& in) const override {
+      if constexpr (requires { { filter.measured(in) } -> std::same_as<T>; }) return Filter(filter.measured(in));
+      return std::nullopt;
     }
     T filter;
   };

@@ -24,6 +24,7 @@ struct Unsharp {
   /// The blur and the mask, signed.
   std::vector<Stage> stages(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Unsharp>& d);
 };
@@ -40,6 +41,7 @@ struct LaplacianSharpen {
   /// The Laplacian, signed.
   std::vector<Stage> stages(const ConstView& in) const;
   int reach() const { return 1; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<LaplacianSharpen>& d);
 };
 
@@ -56,6 +58,7 @@ struct LimitedSharpen {
   /// The blur and the mask, signed.
   std::vector<Stage> stages(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<LimitedSharpen>& d);
 };

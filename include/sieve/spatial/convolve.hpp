@@ -45,6 +45,7 @@ struct Convolve {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Convolve>& d);
 };
@@ -66,6 +67,7 @@ struct Correlate {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Correlate>& d);
 };

@@ -24,6 +24,7 @@ struct GradientMagnitude {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 1; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<GradientMagnitude>& d);
 };
 
@@ -37,6 +38,7 @@ struct GradientDirection {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 1; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<GradientDirection>& d);
 };
 

@@ -25,6 +25,7 @@ struct Minimum {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Minimum>& d);
 };
@@ -41,6 +42,7 @@ struct Maximum {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Maximum>& d);
 };
@@ -57,6 +59,7 @@ struct Midpoint {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Midpoint>& d);
 };
@@ -76,6 +79,7 @@ struct Median {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Median>& d);
 };
@@ -94,6 +98,7 @@ struct Percentile {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Percentile>& d);
 };
@@ -112,6 +117,7 @@ struct TrimmedMean {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<TrimmedMean>& d);
 };
@@ -128,6 +134,7 @@ struct WeightedMedian {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<WeightedMedian>& d);
 };
@@ -147,6 +154,7 @@ struct AdaptiveMedian {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return radius; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<AdaptiveMedian>& d);
 };
@@ -160,6 +168,7 @@ struct Opening {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 2 * radius; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Opening>& d);
 };
@@ -172,6 +181,7 @@ struct Closing {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 2 * radius; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Closing>& d);
 };

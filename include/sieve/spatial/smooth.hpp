@@ -23,6 +23,7 @@ struct Gaussian {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const;
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Gaussian>& d);
 };
@@ -39,6 +40,7 @@ struct Box {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const { return radius; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Box>& d);
 };
@@ -55,6 +57,7 @@ struct Binomial {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const { return radius; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Binomial>& d);
 };
@@ -71,6 +74,7 @@ struct DiskMean {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const { return static_cast<int>(radius); }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<DiskMean>& d);
 };

@@ -14,6 +14,7 @@ struct ToOklab {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<ToOklab>& d);
 };
 
@@ -23,6 +24,7 @@ struct FromOklab {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<FromOklab>& d);
 };
 
@@ -34,6 +36,7 @@ struct ToHsv {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<ToHsv>& d);
 };
 
@@ -43,6 +46,7 @@ struct FromHsv {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<FromHsv>& d);
 };
 
@@ -53,6 +57,7 @@ struct Saturate {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Saturate>& d);
 };
 
@@ -63,6 +68,7 @@ struct HueShift {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<HueShift>& d);
 };
 

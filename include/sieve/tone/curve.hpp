@@ -17,6 +17,7 @@ struct Gamma {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Gamma>& d);
 };
 
@@ -27,6 +28,7 @@ struct Logarithm {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Logarithm>& d);
 };
 
@@ -39,6 +41,7 @@ struct Sigmoid {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Sigmoid>& d);
 };
 
@@ -74,6 +77,7 @@ struct Curve {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Curve>& d);
 };
 
@@ -84,6 +88,7 @@ struct Brightness {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Brightness>& d);
 };
 
@@ -95,6 +100,7 @@ struct Contrast {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Contrast>& d);
 };
 
@@ -104,6 +110,7 @@ struct Invert {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Invert>& d);
 };
 
@@ -114,6 +121,7 @@ struct Solarize {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Solarize>& d);
 };
 
@@ -123,6 +131,7 @@ struct Linearize {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Linearize>& d);
 };
 
@@ -132,6 +141,7 @@ struct Encode {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Encode>& d);
 };
 

@@ -17,6 +17,7 @@ struct Clip {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Clip>& d);
 };
 
@@ -34,6 +35,11 @@ struct Stretch {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
+  /// The same with both levels given, as they are measured in this picture.
+  Stretch measured(const ConstView& in) const;
+  /// 0 where both levels are given; else every sample depends on the whole picture.
+  std::optional<int> reach() const { return low && high ? std::optional<int>(0) : std::nullopt; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Stretch>& d);
 };
 
@@ -43,6 +49,7 @@ struct Absolute {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Absolute>& d);
 };
 
@@ -54,6 +61,7 @@ struct Gray {
   Image plain(const ConstView& in) const;
   Shape shape(const Shape& in) const;
   int reach() const { return 0; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Gray>& d);
 };
 

@@ -1,0 +1,23 @@
+#pragma once
+// Measures in turns and puts the figures together.
+
+#include <nlohmann/json.hpp>
+
+#include "operations.hpp"
+
+namespace sieve::bench {
+
+struct Budget {
+  double seconds = 1;  // for each pair of operation and yardstick
+  int least = 3;       // passes, even where they take longer
+};
+
+// Every section prints its table as it goes and returns it as JSON.
+nlohmann::ordered_json measure_yardsticks(const Budget& budget);
+nlohmann::ordered_json measure_operations(const Budget& budget, bool quick);
+nlohmann::ordered_json measure_growth(const Budget& budget, bool quick);
+nlohmann::ordered_json measure_threads(const Budget& budget);
+nlohmann::ordered_json measure_loops();
+nlohmann::ordered_json measure_chain(const Budget& budget);
+
+}  // namespace sieve::bench

@@ -1,0 +1,50 @@
+#include "core/memory.hpp"
+
+#include <sys/mman.h>
+
+#include <cstdlib>
+#include <cstring>
+#include <string>
+
+#include "sieve/core/error.hpp"
+
+namespace sieve {
+
+namespace {
+
+constexpr std::size_t kAlign = 64;
+constexpr std::size_t kHugePage = std::size_t{2} << 20;
+constexpr std::size_t kMapFrom = std::size_t{1} << 20;
+
+[[noreturn]] void no_memory(std::size_t bytes) {
+  throw Error("no memory for a picture of " + std::to_string(bytes >> 20) +
+              " MiB: crop or shrink it, or close other programs");
+}
+
+}  // namespace
+
+// Large pictures are mapped: the pages come zeroed, so nothing is filled before it is written, and huge pages
+// spare the faults that would otherwise cost as much as the work.
+float* allocate_samples(std::size_t bytes) {
+  if (bytes >= kMapFrom) {
+    void* p = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    if (p == MAP_FAILED) no_memory(bytes);
+    if (bytes >= 2 * kHugePage) ::madvise(p, bytes, MADV_HUGEPAGE);
+    return static_cast<float*>(p);
+  }
+  void* p = std::aligned_alloc(kAlign, bytes);
+  if (p == nullptr) no_memory(bytes);
+  std::memset(p, 0, bytes);
+  return static_cast<float*>(p);
+}
+
+void free_samples(float* data, std::size_t bytes) {
+  if (data == nullptr) return;
+  if (bytes >= kMapFrom) {
+    ::munmap(data, bytes);
+  } else {
+    std::free(data);
+  }
+}
+
+}  // namespace sieve
