@@ -1,0 +1,129 @@
+// Chains that run strip by strip give what their steps give one after the other.
+
+#include <atomic>
+#include <string>
+
+#include "sieve/filter.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+using namespace test;
+
+namespace {
+
+Image one_after_the_other(const Chain& chain, const ConstView& in) {
+  Image current(in);
+  for (const Filter& f : chain.steps()) current = f(current);
+  return current;
+}
+
+// Nothing a chain of these does depends on where a strip ends; running sums differ by rounding.
+const char* const kLocal[] = {
+    "gaussian sigma=2 then unsharp then stretch",
+    "gaussian sigma=9 border=mirror then box radius=12 border=zero then median radius=2 border=reflect",
+    "convolve kernel=motion:length=31,angle=70 border=constant fill=0.5 then laplacian_sharpen then clip",
+    "gray then minimum radius=7 then maximum radius=7 then gamma exponent=0.7 then invert",
+    "median radius=6 shape=disk then limited_sharpen then absolute",
+    "stretch percent=1 then brightness amount=0.1 then stretch",
+    "adaptive_wiener noise=0.1 then lee speckle=0.2 then gradient_magnitude",
+};
+
+}  // namespace
+
+TEST_CASE("strips put together are the whole, for any border, size and number of channels") {
+  for (const auto& [w, h, channels] : {std::tuple{701, 513, 1}, {1, 300001, 1}, {300001, 1, 1}, {97, 1500, 3}, {640, 480, 4}}) {
+    const Image in = noise(w, h, channels);
+    for (const char* text : kLocal) {
+      CAPTURE(w);
+      CAPTURE(h);
+      CAPTURE(std::string(text));
+      if (channels == 1 && std::string(text).starts_with("gray")) continue;
+      const Chain chain = Chain::parse(text);
+      CHECK(deviation(chain(in), one_after_the_other(chain, in)) < 2e-5);
+    }
+  }
+}
+
+TEST_CASE("strips are the same for any number of threads") {
+  const Image in = noise(900, 700);
+  for (const char* text : kLocal) {
+    CAPTURE(std::string(text));
+    if (std::string(text).starts_with("gray")) continue;
+    const Chain chain = Chain::parse(text);
+    set_threads(1);
+    const Image one = chain(in);
+    set_threads(3);
+    const Image three = chain(in);
+    set_threads(0);
+    CHECK(identical(one, three));
+  }
+}
+
+TEST_CASE("what depends on the place, the whole picture or a wrapped border is not cut into strips") {
+  const Image in = noise(800, 600);
+  const Shape shape = in.shape();
+  for (const char* text : {"gaussian_noise deviation=0.1 seed=5", "impulse_noise dark=0.1 seed=5", "equalize", "stretch", "gaussian border=wrap", "box border=inside", "convolve kernel=1,2,1/2,4,2/1,2,1 stride=2", "nonlocal_means noise=0.1 search=2"}) {
+    CAPTURE(std::string(text));
+    const Chain alone = Chain::parse(text);
+    CHECK_FALSE(alone.steps()[0].strip_needs(shape).has_value());
+    // Exactly the whole's result, also between steps that would go by strips.
+    const Chain chain = Chain::parse("clip then median radius=1 then " + std::string(text) + " then invert then clip");
+    CHECK(identical(chain(in), one_after_the_other(chain, in)));
+  }
+}
+
+TEST_CASE("strips of a measured stretch need no surroundings, and need to be measured first") {
+  const Image in = noise(700, 500);
+  const Filter stretch{Stretch{}};
+  CHECK_FALSE(stretch.strip_needs(in.shape()).has_value());
+  const auto known = stretch.measured(in);
+  REQUIRE(known.has_value());
+  REQUIRE(known->strip_needs(in.shape()).has_value());
+  CHECK(known->strip_needs(in.shape())->margin == 0);
+  CHECK(identical((*known)(in), stretch(in)));
+  // A level that is given stays.
+  const auto half = Filter{Stretch{.low = 0.25F}}.measured(in);
+  REQUIRE(half.has_value());
+  CHECK(half->get("low") == "0.25");
+  CHECK_FALSE(Filter{Gaussian{}}.measured(in).has_value());
+}
+
+TEST_CASE("a chain by strips leaves its input alone, stops when asked, and tells the whole picture's notes") {
+  const Image in = noise(1200, 900), before = in;
+  const Chain chain = Chain::parse("gaussian sigma=3 then unsharp amount=3 then median radius=2");
+  chain(in);
+  CHECK(identical(in, before));
+
+  Watch watch;
+  std::atomic<int> heard = 0;
+  watch.on_progress = [&](double share) {
+    CHECK(share >= 0);
+    CHECK(share <= 1.0001);
+    ++heard;
+    watch.stop();
+  };
+  bool stopped = false;
+  try {
+    const Watch::Active active(watch);
+    for (int i = 0; i < 200; ++i) chain(in);
+  } catch (const Stopped&) {
+    stopped = true;
+  }
+  CHECK(stopped);
+  CHECK(heard > 0);
+  CHECK(identical(in, before));
+
+  // One note of all samples beyond the range, not one of each strip.
+  Watch listening;
+  std::vector<std::string> notes;
+  listening.on_note = [&](const std::string& line) { notes.push_back(line); };
+  const Watch::Active active(listening);
+  const Image out = Chain::parse("gaussian sigma=1 then unsharp amount=3")(in);
+  CHECK(notes.size() == 1);
+}
+
+TEST_CASE("an error in a strip is the caller's error") {
+  const Image in = noise(900, 600);
+  CHECK_THROWS_AS(Chain({Filter{Clip{}}, Filter{Median{.radius = 2, .border = Border::inside}}})(in), BadCall);
+  CHECK_THROWS_AS(Chain({Filter{Clip{}}, Filter{Gaussian{.sigma = -1}}, Filter{Invert{}}})(in), BadCall);
+}
