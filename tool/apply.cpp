@@ -35,14 +35,6 @@ Range01 range_of(const Image& image) {
   return r;
 }
 
-std::optional<int> bits_of_text(const std::string& depth) {
-  if (depth.empty()) return std::nullopt;
-  if (depth == "float") return 32;
-  const auto v = detail::parse_whole(depth);
-  if (!v || *v < 1 || *v > 32) throw BadCall("--depth " + depth + ": give 1 to 16 (bits a sample) or float");
-  return static_cast<int>(*v);
-}
-
 // From the words, from a recipe, or from the record that a picture carries.
 Chain chain_of(const Session& session, const Options& o) {
   if (o.again.empty()) return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
@@ -110,10 +102,7 @@ int apply(const Session& session, const Options& o) {
   attended.hear_notes();
   const io::Loaded in = session.read(o.in);
   options.profile = in.profile;
-  // What was done to the input before comes first.
-  const std::string before = in.record.empty() ? "" : chain_text_of_record(in.record) + " then ";
-  options.record = record_of(chain);
-  if (!before.empty()) options.record.insert(options.record.find(" | ") + 3, before);
+  options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
 
   draw::Sheet sheet(base_name(o.in) + " step by step", chain.text());
   const bool drawing = !o.sheet.empty();

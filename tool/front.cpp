@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cstdio>
+#include <string_view>
 
 #include "session.hpp"
 
@@ -27,9 +29,16 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
-  const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_list(app, session),
+  const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_batch(app, session), declare_list(app, session),
                                          declare_kernel(app, session), declare_judge(app, session), declare_lineup(app, session),
                                          declare_sweep(app, session), declare_pack(app, session), declare_unpack(app, session), declare_rate(app, session), declare_few(app, session), declare_verify(app, session), declare_time(app, session), declare_demo(app, session)};
+  // The chain of a batch stands behind --, so that its words are not taken for pictures.
+  const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) { return std::string_view(a) == "batch" || std::string_view(a) == "--"; });
+  if (command != argv + argc && std::string_view(*command) == "batch") {
+    const auto dashes = std::find_if(command, argv + argc, [](const char* a) { return std::string_view(a) == "--"; });
+    session.behind_dashes.assign(std::min(dashes + 1, argv + argc), argv + argc);
+    argc = static_cast<int>(dashes - argv);
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& e) {

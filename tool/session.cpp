@@ -43,6 +43,19 @@ void write_sheet(const draw::Sheet& sheet, const std::string& path) {
   fmt::print(stderr, "sheet: {}\n", path);
 }
 
+std::optional<int> bits_of_text(const std::string& depth) {
+  if (depth.empty()) return std::nullopt;
+  if (depth == "float") return 32;
+  const auto v = detail::parse_whole(depth);
+  if (!v || *v < 1 || *v > 32) throw BadCall("--depth " + depth + ": give 1 to 16 (bits a sample) or float");
+  return static_cast<int>(*v);
+}
+
+std::string record_after(const std::string& before, const Chain& chain) {
+  std::string record = record_of(chain);
+  return record.insert(record.find(" | ") + 3, chain_text_of_record(before) + " then ");
+}
+
 const char* channel_name(int channel, const Shape& shape) {
   if (shape.has_alpha() && channel == shape.channels - 1) return "alpha";
   if (shape.color_channels() == 1) return "gray";

@@ -4,6 +4,7 @@
 #include <CLI/App.hpp>
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -18,6 +19,7 @@ struct Session {
   const Catalogue& catalogue;
   io::Limits limits;
   int threads = 0;
+  std::vector<std::string> behind_dashes = {};  // the words behind --
 
   // Opens the files that parameters name.
   Resources resources() const;
@@ -34,6 +36,7 @@ Command declare_advise(CLI::App& root, Session& session);
 Command declare_look(CLI::App& root, Session& session);
 Command declare_levels(CLI::App& root, Session& session);
 Command declare_apply(CLI::App& root, Session& session);
+Command declare_batch(CLI::App& root, Session& session);
 Command declare_list(CLI::App& root, Session& session);
 Command declare_kernel(CLI::App& root, Session& session);
 Command declare_psf(CLI::App& root, Session& session);
@@ -74,6 +77,12 @@ void print_json(const nlohmann::ordered_json& value);
 
 // Writes a sheet and says where it is on standard error. BadCall for a name that does not end in .png.
 void write_sheet(const draw::Sheet& sheet, const std::string& path);
+
+// Bits a sample of a --depth option: "float" is 32, "" nothing. BadCall for anything else.
+std::optional<int> bits_of_text(const std::string& depth);
+
+// The record of a chain on a picture that carries one already: what was done before comes first.
+std::string record_after(const std::string& before, const Chain& chain);
 
 // "gray", "red", ... for a channel of a picture.
 const char* channel_name(int channel, const Shape& shape);
