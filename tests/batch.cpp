@@ -1,0 +1,227 @@
+// Folders of pictures, stopped at any moment and gone on with.
+
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <random>
+#include <thread>
+
+#include "support.hpp"
+
+using namespace sieve;
+using nlohmann::json;
+using test::contents;
+using test::Folder;
+using test::lsieve;
+namespace fs = std::filesystem;
+
+namespace {
+
+// So many small pictures in three folders within each other.
+void fill(const std::string& folder, int count) {
+  for (int i = 0; i < count; ++i) {
+    const std::string below = folder + (i % 3 == 0 ? "" : i % 3 == 1 ? "/a" : "/a/b");
+    fs::create_directories(below);
+    io::write(below + "/" + std::to_string(1000 + i) + (i % 2 == 0 ? ".png" : ".pgm"), test::noise(40 + i % 7, 30 + i % 5, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
+  }
+}
+
+// Bytes of all results by their place below the folder; what is no result shows up, too.
+std::map<std::string, std::string> results(const std::string& folder) {
+  std::map<std::string, std::string> all;
+  for (const auto& e : fs::recursive_directory_iterator(folder)) {
+    const std::string name = e.path().lexically_relative(folder).string();
+    if (e.is_regular_file() && !name.ends_with(".journal")) all[name] = contents(e.path().string());
+  }
+  return all;
+}
+
+const std::string chain = " -- median radius=1 then nonlocal_means then stretch";
+
+// Starts the tool on its own, so that it can be killed.
+pid_t start(const std::vector<std::string>& words) {
+  const pid_t child = ::fork();
+  if (child != 0) return child;
+  std::vector<char*> argv;
+  for (const std::string& w : words) argv.push_back(const_cast<char*>(w.c_str()));
+  argv.push_back(nullptr);
+  const int nowhere = ::open("/dev/null", O_WRONLY);
+  ::dup2(nowhere, STDOUT_FILENO);
+  ::dup2(nowhere, STDERR_FILENO);
+  ::execv(LSIEVE_TOOL, argv.data());
+  ::_exit(127);
+}
+
+}  // namespace
+
+TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
+  const Folder folder;
+  fill(folder / "in", 12);
+  const auto flat = lsieve("batch " + folder / "in" + " --into " + folder / "flat" + chain);
+  CHECK(flat.code == 0);
+  CHECK(results(folder / "flat").size() == 4);
+  const auto all = lsieve("batch " + folder / "in" + " --recursive --format tif --depth float --json --into " + folder / "all" + chain);
+  REQUIRE(all.code == 0);
+  const json j = json::parse(all.out);
+  CHECK(j["written"] == 12);
+  CHECK(j["failed"] == 0);
+  CHECK(j["pictures"].size() == 12);
+  const auto made = results(folder / "all");
+  CHECK(made.size() == 12);
+  CHECK(made.contains("a/b/1002.tif"));
+  // The same as one at a time.
+  const Image one = Chain::parse(chain.substr(4))(io::read(folder / "in/a/1001.pgm").image);
+  CHECK(test::deviation(io::read(folder / "all/a/1001.tif").image, one) < 1e-6);
+  const auto some = lsieve("batch '" + folder / "in/100*.png" + "' --into " + folder / "some" + chain);
+  CHECK(some.code == 0);
+  CHECK(results(folder / "some").size() == 2);
+  CHECK(some.out.find("written") != std::string::npos);
+}
+
+TEST_CASE("batch: wrong calls are refused before anything is written") {
+  const Folder folder;
+  fill(folder / "in", 6);
+  const std::string in = folder / "in", into = " --into " + folder / "out";
+  fs::copy_file(in + "/1000.png", in + "/a/1000.png");
+  for (const auto& [call, word] : std::vector<std::pair<std::string, std::string>>{
+           {in + into, "steps"},
+           {in + into + " -- no_such_filter", "no_such_filter"},
+           {in + " --into " + in + chain, "take the place"},
+           {in + "/none.png" + into + chain, "no such file"},
+           {in + "/1000.png " + in + "/a/1000.png" + into + chain, "both become"},
+           {in + into + " --shard 3/2" + chain, "from 1 to 2"},
+           {in + into + " --shard auto" + chain, "environment"},
+           {in + into + " --memory much" + chain, "800M"},
+           {in + into + " --depth 33" + chain, "1 to 16"},
+           {in + into + " --format bmp" + chain, "known are"}}) {
+    CAPTURE(call);
+    const auto o = lsieve("batch " + call);
+    CHECK(o.code == 2);
+    CHECK(o.err.find(word) != std::string::npos);
+    CHECK_FALSE(fs::exists(folder / "out"));
+  }
+}
+
+TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
+  const Folder folder;
+  fill(folder / "in", 9);
+  test::put(folder / "in/0999.png", "no picture");
+  ::mkfifo((folder / "in/0998.png").c_str(), 0600);  // no regular file: not taken at all
+  const auto skipped = lsieve("batch " + folder / "in" + " --recursive --into " + folder / "out" + chain);
+  CHECK(skipped.code == 1);
+  CHECK(skipped.err.find("0999.png") != std::string::npos);
+  CHECK(skipped.err.find("1 of 10 pictures failed") != std::string::npos);
+  CHECK(results(folder / "out").size() == 9);
+  const auto ended = lsieve("batch " + folder / "in" + " --recursive --workers 1 --stop-on-error --into " + folder / "ended" + chain);
+  CHECK(ended.code == 1);
+  CHECK(ended.err.find("9 were not begun") != std::string::npos);
+  // Mended, it goes on with what is missing.
+  fs::remove(folder / "in/0999.png");
+  io::write(folder / "in/0999.png", test::noise(20, 20), {.bits = 8});
+  const auto mended = lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + chain);
+  CHECK(mended.code == 0);
+  const json j = json::parse(mended.out);
+  CHECK(j["written"] == 1);
+  CHECK(j["already_there"] == 9);
+}
+
+TEST_CASE("batch: the same bytes for any number of workers, little memory, and all shards together") {
+  const Folder folder;
+  fill(folder / "in", 30);
+  const auto call = [&](const std::string& options, const std::string& out) { return lsieve("batch " + folder / "in" + " --recursive " + options + " --into " + folder / out + chain).code; };
+  REQUIRE(call("--workers 1", "one") == 0);
+  const auto expected = results(folder / "one");
+  CHECK(expected.size() == 30);
+  REQUIRE(call("--workers 7", "seven") == 0);
+  CHECK(results(folder / "seven") == expected);
+  REQUIRE(call("--workers 3 --memory 1K", "little") == 0);
+  CHECK(results(folder / "little") == expected);
+  for (const char* shard : {"1/3", "2/3"}) REQUIRE(call(std::string("--shard ") + shard, "shards") == 0);
+  CHECK(results(folder / "shards").size() == 20);
+  ::setenv("SLURM_ARRAY_TASK_ID", "12", 1);
+  ::setenv("SLURM_ARRAY_TASK_MIN", "10", 1);
+  const int third = call("--shard auto/3", "shards");
+  ::unsetenv("SLURM_ARRAY_TASK_ID");
+  ::unsetenv("SLURM_ARRAY_TASK_MIN");
+  CHECK(third == 0);
+  CHECK(results(folder / "shards") == expected);
+}
+
+TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same results") {
+  const Folder folder;
+  fill(folder / "in", 200);
+  REQUIRE(lsieve("batch " + folder / "in" + " --recursive --into " + folder / "whole" + chain).code == 0);
+  const auto expected = results(folder / "whole");
+  REQUIRE(expected.size() == 200);
+  std::mt19937 random(20261123);
+  int killed = 0;
+  for (int round = 0; round < 10; ++round) {
+    CAPTURE(round);
+    const std::string out = folder / ("out" + std::to_string(round));
+    std::vector<std::string> words = {"lsieve", "batch", folder / "in", "--recursive", "--into", out, "--workers", std::to_string(1 + round % 4), "--", "median", "radius=1", "then", "nonlocal_means", "then", "stretch"};
+    // Killed twice: the second time while it goes on.
+    for (int time = 0; time < 2; ++time) {
+      const pid_t child = start(words);
+      REQUIRE(child > 0);
+      std::this_thread::sleep_for(std::chrono::milliseconds(20 + random() % 400));
+      ::kill(child, SIGKILL);
+      int status = 0;
+      ::waitpid(child, &status, 0);
+      killed += WIFSIGNALED(status) ? 1 : 0;
+      if (time == 0) words.insert(words.begin() + 4, "--resume");
+    }
+    // A result that was cut off later, and a journal whose last line was: neither is trusted.
+    const auto there = fs::exists(out) ? results(out) : std::map<std::string, std::string>{};
+    if (round % 3 == 0 && !there.empty()) {
+      fs::resize_file(out + "/" + there.begin()->first, there.begin()->second.size() / 2);
+      if (const std::string journal = out + "/batch.journal"; fs::exists(journal) && fs::file_size(journal) > 300) fs::resize_file(journal, fs::file_size(journal) - 7);
+    }
+    const auto last = lsieve("batch " + folder / "in" + " --recursive --resume --into " + out + chain);
+    CHECK(last.code == 0);
+    CHECK(results(out) == expected);
+  }
+  CHECK(killed >= 5);  // else nothing was tried
+}
+
+TEST_CASE("batch: Ctrl-C ends it at once and says how to go on; a changed picture or chain is not taken for done") {
+  const Folder folder;
+  fill(folder / "in", 200);
+  const std::string out = folder / "out", call = "batch " + folder / "in" + " --recursive --resume --into " + out;
+  const pid_t child = start({"lsieve", "batch", folder / "in", "--recursive", "--into", out, "--", "nonlocal_means"});
+  // From the first result on it listens.
+  for (int i = 0; i < 2000 && (!fs::exists(out) || results(out).empty()); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  ::kill(child, SIGINT);
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  REQUIRE(WIFEXITED(status));
+  CHECK((WEXITSTATUS(status) == 1 || WEXITSTATUS(status) == 0));
+  const auto other = lsieve(call + " -- invert");
+  CHECK(other.code == 2);
+  CHECK(other.err.find("other settings") != std::string::npos);
+  REQUIRE(lsieve(call + " -- nonlocal_means").code == 0);
+  io::write(folder / "in/1000.png", test::noise(64, 64), {.bits = 8});
+  const auto again = lsieve(call + " --json -- nonlocal_means");
+  REQUIRE(again.code == 0);
+  CHECK(json::parse(again.out)["written"] == 1);
+  CHECK(io::read(out + "/1000.png").image.width() == 64);
+}
+
+TEST_CASE("batch: a full disk leaves no half file and can be gone on with") {
+  const Folder folder;
+  fs::create_directories(folder / "in");
+  for (int i = 0; i < 6; ++i) io::write(folder / ("in/" + std::to_string(i) + ".png"), i == 3 ? test::noise(300, 300) : test::noise(20, 20), {.bits = 8});
+  // No file may grow beyond 20 blocks of 1024 bytes: writing the large one fails.
+  const auto full = test::run("sh -c \"trap '' XFSZ; ulimit -f 20; exec " LSIEVE_TOOL " batch " + folder / "in" + " --into " + folder / "out" + " -- invert\"");
+  CHECK(full.code == 1);
+  CHECK(full.err.find("3.png: cannot be written") != std::string::npos);
+  CHECK(full.err.find("1 of 6") != std::string::npos);
+  CHECK(results(folder / "out").size() == 5);
+  CHECK(lsieve("batch " + folder / "in" + " --resume --into " + folder / "out" + " -- invert").code == 0);
+  CHECK(results(folder / "out").size() == 6);
+}

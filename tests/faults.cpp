@@ -1,0 +1,126 @@
+// What fails at any place leaves its arguments as they were, leaks nothing, and says one clear line.
+
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <cstdlib>
+#include <new>
+
+#include "sieve/filter.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+using test::Folder;
+using test::lsieve;
+
+namespace {
+
+// The allocation that fails next, counted down; below 0 none does.
+std::atomic<long> until{-1};
+std::atomic<long> living{0};
+std::atomic<bool> counting{false};
+
+bool fails() { return until.load(std::memory_order_relaxed) >= 0 && until.fetch_sub(1) == 0; }
+
+}  // namespace
+
+void* operator new(std::size_t n) {
+  void* p = fails() ? nullptr : std::malloc(n == 0 ? 1 : n);
+  if (p == nullptr) throw std::bad_alloc();
+  if (counting) ++living;
+  return p;
+}
+void operator delete(void* p) noexcept {
+  if (counting && p != nullptr) --living;
+  std::free(p);
+}
+void operator delete(void* p, std::size_t) noexcept { ::operator delete(p); }
+
+// The samples of pictures come from here.
+extern "C" void* aligned_alloc(std::size_t alignment, std::size_t n) noexcept {
+  void* p = nullptr;
+  return fails() || ::posix_memalign(&p, alignment, n) != 0 ? nullptr : p;
+}
+
+TEST_CASE("memory that runs out at any allocation is an error, and nothing else is changed") {
+  set_threads(1);
+  const Image in = test::noise(37, 29, 3), before = in;
+  for (const char* text : {"gaussian sigma=2 then median radius=2 then stretch", "clahe then unsharp then gradient_magnitude", "wavelet_shrink noise=0.1 then total_variation weight=0.1 iterations=20",
+                           "nonlocal_means noise=0.1 search=3 then guided strength=0.1", "convolve kernel=disk:radius=6 then bilateral range=0.2 then equalize"}) {
+    CAPTURE(std::string(text));
+    const Chain chain = Chain::parse(text);
+    const Image expected = chain(in);
+    long n = 0;
+    for (bool whole = false; !whole; ++n) {
+      until = n;
+      std::string why;
+      try {
+        const Image out = chain(in);
+        whole = until >= 0;  // it was not reached any more
+        until = -1;
+      } catch (const std::bad_alloc&) {
+        until = -1;
+        why = "memory";
+      } catch (const Error& e) {
+        until = -1;
+        why = e.what();
+      }
+      if (!whole && why.find("memory") == std::string::npos) FAIL("allocation ", n, " failed unheard: ", why);
+      REQUIRE(n < 20000);
+    }
+    CHECK(n > 10);
+    CHECK(identical(in, before));
+    CHECK(identical(chain(in), expected));
+  }
+  set_threads(0);
+}
+
+TEST_CASE("what a failed run allocated is given back") {
+  set_threads(1);
+  const Image in = test::noise(64, 48);
+  const Chain chain = Chain::parse("gaussian sigma=3 then median radius=5 then wavelet_shrink noise=0.1");
+  chain(in);  // tables that stay are made now
+  living = 0;
+  counting = true;
+  for (long n = 0; n < 200; ++n) {
+    until = n;
+    try {
+      chain(in);
+    } catch (const std::bad_alloc&) {
+    } catch (const Error&) {
+    }
+    until = -1;
+  }
+  counting = false;
+  CHECK(living <= 4);  // a buffer that a thread keeps may have grown
+  set_threads(0);
+}
+
+TEST_CASE("files that vanish, cannot be read or cannot be written say so in one line") {
+  const Folder folder;
+  const std::string good = test::data + "/three_bit.pgm";
+  const auto one_line = [](const test::Outcome& o, int code, const std::string& word) {
+    CAPTURE(o.err);
+    CHECK(o.code == code);
+    CHECK(o.err.starts_with("lsieve: "));
+    CHECK(std::count(o.err.begin(), o.err.end(), '\n') == 1);
+    CHECK(o.err.find(word) != std::string::npos);
+  };
+  one_line(lsieve("apply " + folder / "gone.png" + " " + folder / "out.png" + " invert"), 1, "gone.png");
+  one_line(lsieve("apply " + good + " " + folder / "none/out.png" + " invert"), 1, "none/out.png");
+  one_line(lsieve("apply " + good + " " + folder / "out.bmp" + " invert"), 2, "out.bmp");
+  std::filesystem::create_directory(folder / "folder.png");
+  one_line(lsieve("apply " + good + " " + folder / "folder.png" + " invert"), 1, "folder.png");
+  one_line(lsieve("look " + folder / "folder.png"), 1, "folder.png");
+  test::put(folder / "empty.png", "");
+  one_line(lsieve("look " + folder / "empty.png"), 1, "empty.png");
+  one_line(lsieve("--max-pixels 100 look " + good), 1, "100");
+  // A device without room stands for a full disk.
+  one_line(test::run("sh -c \"exec " LSIEVE_TOOL " apply " + good + " /dev/full invert\""), 2, "/dev/full");
+  one_line(test::run("sh -c \"trap '' XFSZ; ulimit -f 1; exec " LSIEVE_TOOL " apply " + test::data + "/noon.png " + folder / "big.png" + " invert\""), 1, "big.png");
+  CHECK_FALSE(std::filesystem::exists(folder / "big.png"));
+  CHECK(folder.entries() == 2);  // folder.png and empty.png: nothing half written
+}
