@@ -209,3 +209,32 @@ TEST_CASE("the demo pictures are made byte for byte again") {
   }
   CHECK(same >= 14);
 }
+
+TEST_CASE("the filter reference in docs is what the filters say of themselves") {
+  const auto o = lsieve("list --markdown");
+  CHECK(o.code == 0);
+  CHECK(test::contents(std::string(SIEVE_DOCS) + "/filters.md") == o.out);  // else: lsieve list --markdown > docs/filters.md
+  CHECK(lsieve("list --markdown median").code == 2);
+}
+
+TEST_CASE("man page and completion name every command, option and filter") {
+  const auto page = lsieve("manual"), bash = lsieve("completion");
+  REQUIRE(page.code == 0);
+  REQUIRE(bash.code == 0);
+  for (const char* word : {"apply", "batch", "judge", "\\-\\-resume", "nonlocal_means"}) CHECK(page.out.find(word) != std::string::npos);
+  // Nothing but requests may begin with a dot.
+  std::istringstream lines(page.out);
+  for (std::string line; std::getline(lines, line);) {
+    if (line.starts_with('.')) CHECK((line.starts_with(".TH") || line.starts_with(".S") || line.starts_with(".TP") || line.starts_with(".B") || line.starts_with(".PP")));
+  }
+  const test::Folder folder;
+  test::put(folder / "lsieve", bash.out);
+  const auto complete = [&](const std::string& words) {
+    test::put(folder / "ask", "source " + folder / "lsieve" + "\ncompopt() { :; }\nCOMP_WORDS=(" + words + ")\nCOMP_CWORD=$((${#COMP_WORDS[@]} - 1))\n_lsieve\necho \"${COMPREPLY[*]}\"\n");
+    return test::run("bash --norc " + folder / "ask").out;
+  };
+  CHECK(complete("lsieve ju") == "judge\n");
+  CHECK(complete("lsieve batch --res") == "--resume\n");
+  CHECK(complete("lsieve apply a.png b.png nonlo").find("nonlocal_means") == 0);
+  CHECK(complete("lsieve apply a.png b.png median radius=1 then gaussian si").find("sigma=") == 0);
+}

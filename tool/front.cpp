@@ -31,7 +31,7 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
   const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_batch(app, session), declare_list(app, session),
                                          declare_kernel(app, session), declare_judge(app, session), declare_lineup(app, session),
-                                         declare_sweep(app, session), declare_pack(app, session), declare_unpack(app, session), declare_rate(app, session), declare_few(app, session), declare_verify(app, session), declare_time(app, session), declare_demo(app, session)};
+                                         declare_sweep(app, session), declare_pack(app, session), declare_unpack(app, session), declare_rate(app, session), declare_few(app, session), declare_verify(app, session), declare_time(app, session), declare_demo(app, session), declare_manual(app, session), declare_completion(app, session)};
   // The chain of a batch stands behind --, so that its words are not taken for pictures.
   const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) { return std::string_view(a) == "batch" || std::string_view(a) == "--"; });
   if (command != argv + argc && std::string_view(*command) == "batch") {

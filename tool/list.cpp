@@ -13,7 +13,7 @@ using nlohmann::ordered_json;
 
 struct Options {
   std::string filter;
-  bool json = false;
+  bool json = false, markdown = false;
 };
 
 ordered_json as_json(const Filter& f) {
@@ -45,7 +45,37 @@ void print(const Filter& f) {
   fmt::print("example: lsieve apply in.png out.png {}\n", example_step(a));
 }
 
+// A cell of a table.
+std::string cell(std::string text) {
+  for (std::size_t i = 0; (i = text.find('|', i)) != std::string::npos; i += 2) text.insert(i, 1, '\\');
+  return text;
+}
+
+void print_markdown(const Session& session) {
+  std::map<std::string, std::vector<std::string>> families;
+  for (const std::string& name : session.catalogue.names()) families[session.catalogue.find(name).about().family].push_back(name);
+  fmt::print("# Filters\n\nWritten by `lsieve list --markdown` from the filters' own descriptions; do not edit.\n");
+  for (const auto& [family, names] : families) {
+    fmt::print("\n## {}\n", family);
+    for (const std::string& name : names) {
+      const Filter& f = session.catalogue.find(name);
+      const About& a = f.about();
+      fmt::print("\n### {}\n\n{}\n", name, a.summary);
+      if (!a.wrong_when.empty()) fmt::print("\nWrong when: {}\n", a.wrong_when);
+      if (f.reach()) fmt::print("\nReach with the defaults: {} pixels\n", *f.reach());
+      if (!a.parameters.empty()) fmt::print("\n| parameter | default | allowed | unit | |\n|---|---|---|---|---|\n");
+      for (const Parameter& p : a.parameters) fmt::print("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit), cell(p.help));
+      fmt::print("\n`lsieve apply in.png out.png {}`\n", example_step(a));
+    }
+  }
+}
+
 int list(const Session& session, const Options& o) {
+  if (o.markdown) {
+    if (!o.filter.empty() || o.json) throw BadCall("--markdown prints all filters: give no name and no --json beside it");
+    print_markdown(session);
+    return 0;
+  }
   if (!o.filter.empty()) {
     const Filter& f = session.catalogue.find(o.filter);
     if (o.json) {
@@ -81,6 +111,7 @@ Command declare_list(CLI::App& root, Session& session) {
   CLI::App* app = root.add_subcommand("list", "The filters, or one filter's parameters.");
   app->add_option("FILTER", o->filter, "a filter's name");
   app->add_flag("--json", o->json, "print JSON");
+  app->add_flag("--markdown", o->markdown, "print all filters as the page docs/filters.md");
   return {app, [o, &session] { return list(session, *o); }};
 }
 

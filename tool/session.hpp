@@ -50,6 +50,8 @@ Command declare_lineup(CLI::App& root, Session& session);
 Command declare_sweep(CLI::App& root, Session& session);
 Command declare_verify(CLI::App& root, Session& session);
 Command declare_time(CLI::App& root, Session& session);
+Command declare_manual(CLI::App& root, Session& session);
+Command declare_completion(CLI::App& root, Session& session);
 Command declare_demo(CLI::App& root, Session& session);
 
 // "noon.png" of "data/demo/noon.png".

@@ -1,0 +1,118 @@
+// The same results from every instruction set, from one thread and many, and from one release to the next.
+
+#include <hwy/targets.h>
+
+#include <nlohmann/json.hpp>
+
+#include "sieve/filter.hpp"
+#include "support.hpp"
+
+using namespace sieve;
+
+namespace {
+
+// Every filter of the catalogue as it stands, where one picture is all that it needs.
+std::vector<std::string> all_filters() {
+  std::vector<std::string> all;
+  for (const std::string& name : Catalogue::standard().names()) {
+    if (name != "within" && name != "crop") all.push_back(name);
+  }
+  return all;
+}
+
+// Nothing where the filter wants another picture, or other channels.
+std::optional<Image> result_of(const std::string& name, const Image& in) {
+  try {
+    return Chain::parse(name)(in);
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
+// What a change of results would change: means over blocks, and single samples. Not the bytes: the last bits of a float are those
+// of the processor and of the FFT library.
+std::vector<double> print_of(const Image& image) {
+  std::vector<double> all = {static_cast<double>(image.width()), static_cast<double>(image.height()), static_cast<double>(image.channels())};
+  const auto put = [&](double v) { all.push_back(std::isfinite(v) ? std::round(1e5 * v) / 1e5 : -99); };
+  for (int c = 0; c < image.channels(); ++c) {
+    for (int j = 0; j < 3; ++j) {
+      for (int i = 0; i < 4; ++i) {
+        const int x0 = i * image.width() / 4, x1 = (i + 1) * image.width() / 4, y0 = j * image.height() / 3, y1 = (j + 1) * image.height() / 3;
+        double sum = 0;
+        for (int y = y0; y < y1; ++y) {
+          for (int x = x0; x < x1; ++x) sum += static_cast<double>(image.at(x, y, c)) / std::max(1, (x1 - x0) * (y1 - y0));
+        }
+        put(sum);
+        put(static_cast<double>(image.at((x0 + x1) / 2, (y0 + y1) / 2, c)));
+      }
+    }
+  }
+  return all;
+}
+
+bool alike(const std::vector<double>& a, const std::vector<double>& b) {
+  if (a.size() != b.size()) return false;
+  int far = 0;
+  for (std::size_t i = 0; i < a.size(); ++i) far += std::abs(a[i] - b[i]) > 5e-4 * std::max(1.0, std::abs(a[i])) ? 1 : 0;
+  return far <= 1;  // a sample beside a threshold
+}
+
+}  // namespace
+
+TEST_CASE("every instruction set of this processor gives the same to rounding") {
+  const Image in = test::noise(131, 97, 3);
+  const auto best = hwy::SupportedTargets();
+  int compared = 0;
+  for (const std::string& name : all_filters()) {
+    CAPTURE(name);
+    const auto expected = result_of(name, in);
+    if (!expected) continue;
+    for (std::int64_t rest = best & (best - 1); rest != 0; rest &= rest - 1) {
+      const std::int64_t target = rest & -rest;
+      CAPTURE(target);
+      hwy::SetSupportedTargetsForTest(target);
+      hwy::GetChosenTarget().Update(target);
+      const auto other = result_of(name, in);
+      hwy::SetSupportedTargetsForTest(0);
+      hwy::GetChosenTarget().DeInit();
+      REQUIRE(other.has_value());
+      // What decides (a threshold, a stop after so many steps) may tip over at a rounding: few samples, then.
+      std::size_t far = 0;
+      for (int c = 0; c < expected->channels(); ++c) {
+        for (int y = 0; y < expected->height(); ++y) {
+          for (int x = 0; x < expected->width(); ++x) far += std::abs(expected->at(x, y, c) - other->at(x, y, c)) > 2e-3F ? 1 : 0;
+        }
+      }
+      CHECK(far <= expected->shape().samples() / 500);
+      ++compared;
+    }
+  }
+  CHECK((compared > 100 || (best & (best - 1)) == 0));
+}
+
+TEST_CASE("results on the demo picture are those of the last release: a change is named in the changelog") {
+  nlohmann::ordered_json now;
+  const Image part(test::noon().view().part({300, 150, 160, 120}));
+  for (const std::string& name : all_filters()) {
+    if (const auto result = result_of(name, part)) now[name] = print_of(*result);
+  }
+  CHECK(now.size() > 80);
+  if (std::getenv("SIEVE_WRITE_RESULTS") != nullptr) {
+    std::ofstream file(SIEVE_RESULTS);
+    file << "{";
+    for (const char* comma = "\n"; const auto& [name, print] : now.items()) file << std::exchange(comma, ",\n") << " \"" << name << "\": " << print.dump();
+    file << "\n}\n";
+  }
+  std::ifstream file(SIEVE_RESULTS);
+  const nlohmann::ordered_json known = nlohmann::ordered_json::parse(file, nullptr, false);
+  REQUIRE(known.is_object());
+  std::string changed;
+  for (const auto& [name, print] : now.items()) {
+    if (!known.contains(name) || !alike(known[name].get<std::vector<double>>(), print.get<std::vector<double>>())) changed += name + " ";
+  }
+  for (const auto& [name, print] : known.items()) {
+    if (!now.contains(name)) changed += "(gone: " + name + ") ";
+  }
+  INFO("changed: ", changed, "- if that is meant, say so in CHANGELOG.md and run this test with SIEVE_WRITE_RESULTS=1");
+  CHECK(changed.empty());
+}
