@@ -80,7 +80,7 @@ ordered_json measure_operations(const Budget& budget, bool quick) {
     const auto work = o.prepare();
     const Yardstick& y = yardstick(o.against);
     const Times t = in_turns(budget, work, y.work);
-    const double reached = o.kind == Operation::Goal::at_most ? t.operation / t.yardstick : o.kind == Operation::Goal::at_least ? o.megapixels / t.operation : t.yardstick / t.operation;
+    const double reached = o.kind == Operation::Goal::at_most ? t.operation / t.yardstick : o.kind == Operation::Goal::at_least ? o.megapixels / t.operation : o.yardsticks * t.yardstick / t.operation;
     const bool met = o.kind == Operation::Goal::at_most ? reached <= o.goal : reached >= o.goal;
     const char* unit = o.kind == Operation::Goal::at_least ? "MP/s" : "x";
     fmt::print("  {:52} {:10.2f} {:8.2f} {:4} {:>6} {}\n", o.name, 1e3 * t.operation, reached, unit, o.goal > 0 ? fmt::format("{:g}", o.goal) : "-", o.goal > 0 ? met ? "yes" : "NO" : "");

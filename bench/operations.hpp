@@ -18,6 +18,7 @@ struct Operation {
   std::function<std::function<void()>()> prepare;  // makes what is run; done once, before the clock starts
   double megapixels = 8.2944;                 // for Goal::at_least
   bool slow = false;                          // left out of a quick run
+  double yardsticks = 1;                      // how many of it what is held against the operation takes
 };
 
 // On 3840x2160, the transforms on 2048x2048, restoration on 1024x1024 unless the name says otherwise.

@@ -6,6 +6,7 @@
 #include <cstdlib>
 #include <cstring>
 
+#include "io/c_calls.hpp"
 #include "io/codec.hpp"
 
 namespace sieve::io {
@@ -14,14 +15,13 @@ namespace {
 
 struct Errors {
   jpeg_error_mgr base;
-  std::string name;
+  CCalls* calls;
 };
 
-// Thrown through the library's C frames, which Debian builds with unwind tables.
 [[noreturn]] void on_error(j_common_ptr c) {
   char text[JMSG_LENGTH_MAX];
   c->err->format_message(c, text);
-  fail(reinterpret_cast<Errors*>(c->err)->name, fmt::format("is a damaged or truncated JPEG ({})", text));
+  reinterpret_cast<Errors*>(c->err)->calls->give_up(text);
 }
 
 // The library only warns of a file that ends early or is corrupt and hands back gray: here that is an error.
@@ -30,14 +30,15 @@ void on_message(j_common_ptr c, int level) {
 }
 
 struct Reader {
+  CCalls calls;
   jpeg_decompress_struct c{};
-  Errors errors;
-  explicit Reader(const std::string& name) {
-    errors.name = name;
+  Errors errors{};
+  explicit Reader(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
+    errors.calls = &calls;
     c.err = jpeg_std_error(&errors.base);
     errors.base.error_exit = on_error;
     errors.base.emit_message = on_message;
-    jpeg_create_decompress(&c);
+    calls([&] { jpeg_create_decompress(&c); });
   }
   ~Reader() { jpeg_destroy_decompress(&c); }
   Reader(const Reader&) = delete;
@@ -45,16 +46,17 @@ struct Reader {
 };
 
 struct Writer {
+  CCalls calls;
   jpeg_compress_struct c{};
-  Errors errors;
+  Errors errors{};
   unsigned char* buffer = nullptr;
   unsigned long size = 0;
-  explicit Writer(const std::string& name) {
-    errors.name = name;
+  explicit Writer(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
+    errors.calls = &calls;
     c.err = jpeg_std_error(&errors.base);
     errors.base.error_exit = on_error;
     errors.base.emit_message = on_message;
-    jpeg_create_compress(&c);
+    calls([&] { jpeg_create_compress(&c); });
   }
   ~Writer() {
     jpeg_destroy_compress(&c);
@@ -68,11 +70,13 @@ struct Writer {
 
 Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& limits) {
   Reader r(name);
-  jpeg_mem_src(&r.c, file.data, file.size);
-  jpeg_save_markers(&r.c, JPEG_APP0 + 1, 0xffff);
-  jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
-  jpeg_save_markers(&r.c, JPEG_COM, 0xffff);
-  jpeg_read_header(&r.c, TRUE);
+  r.calls([&] {
+    jpeg_mem_src(&r.c, file.data, file.size);
+    jpeg_save_markers(&r.c, JPEG_APP0 + 1, 0xffff);
+    jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
+    jpeg_save_markers(&r.c, JPEG_COM, 0xffff);
+    jpeg_read_header(&r.c, TRUE);
+  });
   check_size(r.c.image_width, r.c.image_height, name, limits);
   // Even an empty picture takes a bit for every block of 64 samples.
   if (static_cast<double>(r.c.image_width) * r.c.image_height / 4096 > static_cast<double>(file.size)) {
@@ -81,13 +85,13 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   const bool cmyk = r.c.jpeg_color_space == JCS_CMYK || r.c.jpeg_color_space == JCS_YCCK;
   const bool gray = r.c.jpeg_color_space == JCS_GRAYSCALE;
   r.c.out_color_space = cmyk ? JCS_CMYK : gray ? JCS_GRAYSCALE : JCS_RGB;
-  jpeg_start_decompress(&r.c);
+  r.calls([&] { jpeg_start_decompress(&r.c); });
   const int stored = r.c.output_components, channels = gray ? 1 : 3;
   const auto width = static_cast<std::size_t>(r.c.output_width), height = static_cast<std::size_t>(r.c.output_height);
   std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)), line(width * static_cast<std::size_t>(stored));
   for (std::size_t y = 0; y < height; ++y) {
     JSAMPROW row = line.data();
-    jpeg_read_scanlines(&r.c, &row, 1);
+    r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
     std::uint8_t* to = samples.data() + y * width * static_cast<std::size_t>(channels);
     if (!cmyk) {
       std::memcpy(to, line.data(), line.size());
@@ -106,10 +110,12 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   loaded.image = from_interleaved(samples.data(), static_cast<int>(width), static_cast<int>(height), channels);
   JOCTET* profile = nullptr;
   unsigned profile_size = 0;
-  if (!cmyk && jpeg_read_icc_profile(&r.c, &profile, &profile_size) != 0) {
+  boolean has_profile = FALSE;
+  r.calls([&] { has_profile = jpeg_read_icc_profile(&r.c, &profile, &profile_size); });
+  if (!cmyk && has_profile != FALSE) {
     loaded.profile.assign(profile, profile + profile_size);
-    std::free(profile);
   }
+  std::free(profile);
   if (cmyk) loaded.note = "CMYK turned into RGB without its color profile";
   for (const jpeg_marker_struct* m = r.c.marker_list; m != nullptr; m = m->next) {
     if (m->marker != JPEG_COM) continue;
@@ -123,7 +129,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
     }
     break;
   }
-  jpeg_finish_decompress(&r.c);
+  r.calls([&] { jpeg_finish_decompress(&r.c); });
   return loaded;
 }
 
@@ -137,30 +143,32 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
   std::vector<std::uint8_t> samples(n * static_cast<std::size_t>(color.height()));
   e.written.saturation = to_interleaved(color, samples.data());
   Writer w(e.name);
-  jpeg_mem_dest(&w.c, &w.buffer, &w.size);
+  w.calls([&] { jpeg_mem_dest(&w.c, &w.buffer, &w.size); });
   w.c.image_width = static_cast<JDIMENSION>(color.width());
   w.c.image_height = static_cast<JDIMENSION>(color.height());
   w.c.input_components = channels;
   w.c.in_color_space = channels == 1 ? JCS_GRAYSCALE : JCS_RGB;
-  jpeg_set_defaults(&w.c);
-  jpeg_set_quality(&w.c, e.options.quality, TRUE);
+  w.calls([&] {
+    jpeg_set_defaults(&w.c);
+    jpeg_set_quality(&w.c, e.options.quality, TRUE);
+  });
   w.c.optimize_coding = TRUE;
   if (channels == 3 && e.options.full_color.value_or(e.options.quality >= 90)) {
     // At high quality the color keeps its full resolution.
     w.c.comp_info[0].h_samp_factor = 1;
     w.c.comp_info[0].v_samp_factor = 1;
   }
-  jpeg_start_compress(&w.c, TRUE);
-  if (!e.options.profile.empty()) jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size()));
+  w.calls([&] { jpeg_start_compress(&w.c, TRUE); });
+  if (!e.options.profile.empty()) w.calls([&] { jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size())); });
   const std::string text = kRecordMark + e.options.record;
   if (!e.options.record.empty() && text.size() < 65000) {
-    jpeg_write_marker(&w.c, JPEG_COM, reinterpret_cast<const JOCTET*>(text.data()), static_cast<unsigned>(text.size()));
+    w.calls([&] { jpeg_write_marker(&w.c, JPEG_COM, reinterpret_cast<const JOCTET*>(text.data()), static_cast<unsigned>(text.size())); });
   }
   for (int y = 0; y < color.height(); ++y) {
     JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
-    jpeg_write_scanlines(&w.c, &row, 1);
+    w.calls([&] { jpeg_write_scanlines(&w.c, &row, 1); });
   }
-  jpeg_finish_compress(&w.c);
+  w.calls([&] { jpeg_finish_compress(&w.c); });
   return std::vector<std::uint8_t>(w.buffer, w.buffer + w.size);
 }
 

@@ -3,17 +3,14 @@
 
 #include <cstring>
 
+#include "io/c_calls.hpp"
 #include "io/codec.hpp"
 
 namespace sieve::io {
 
 namespace {
 
-// libpng reports errors by a callback that must not return: an exception carries them over its C frames, which
-// Debian builds with unwind tables.
-[[noreturn]] void on_error(png_structp png, png_const_charp message) {
-  fail(*static_cast<std::string*>(png_get_error_ptr(png)), fmt::format("is a damaged or truncated PNG ({})", message));
-}
+[[noreturn]] void on_error(png_structp png, png_const_charp message) { static_cast<CCalls*>(png_get_error_ptr(png))->give_up(message); }
 void on_warning(png_structp, png_const_charp) {}
 
 struct Source {
@@ -30,17 +27,24 @@ void take(png_structp png, png_bytep out, std::size_t n) {
 
 void put(png_structp png, png_bytep data, std::size_t n) {
   auto* out = static_cast<std::vector<std::uint8_t>*>(png_get_io_ptr(png));
-  out->insert(out->end(), data, data + n);
+  try {
+    out->insert(out->end(), data, data + n);
+    return;
+  } catch (const std::bad_alloc&) {
+  }
+  png_error(png, "memory ran out");
 }
 void flush(png_structp) {}
 
 struct Reader {
-  std::string name;
-  png_structp png;
-  png_infop info;
-  explicit Reader(std::string n) : name(std::move(n)) {
-    png = png_create_read_struct(PNG_LIBPNG_VER_STRING, &name, on_error, on_warning);
-    info = png != nullptr ? png_create_info_struct(png) : nullptr;
+  CCalls calls;
+  png_structp png = nullptr;
+  png_infop info = nullptr;
+  explicit Reader(const std::string& name) : calls(name, "is a damaged or truncated PNG") {
+    calls([&] {
+      png = png_create_read_struct(PNG_LIBPNG_VER_STRING, &calls, on_error, on_warning);
+      info = png != nullptr ? png_create_info_struct(png) : nullptr;
+    });
     if (info == nullptr) throw std::bad_alloc();
   }
   ~Reader() { png_destroy_read_struct(&png, &info, nullptr); }
@@ -49,12 +53,14 @@ struct Reader {
 };
 
 struct Writer {
-  std::string name;
-  png_structp png;
-  png_infop info;
-  explicit Writer(std::string n) : name(std::move(n)) {
-    png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &name, on_error, on_warning);
-    info = png != nullptr ? png_create_info_struct(png) : nullptr;
+  CCalls calls;
+  png_structp png = nullptr;
+  png_infop info = nullptr;
+  explicit Writer(const std::string& name) : calls(name, "is a damaged or truncated PNG") {
+    calls([&] {
+      png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &calls, on_error, on_warning);
+      info = png != nullptr ? png_create_info_struct(png) : nullptr;
+    });
     if (info == nullptr) throw std::bad_alloc();
   }
   ~Writer() { png_destroy_write_struct(&png, &info); }
@@ -67,9 +73,11 @@ struct Writer {
 Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limits) {
   Reader r(name);
   Source source{file};
-  png_set_read_fn(r.png, &source, take);
-  png_set_user_limits(r.png, 0x7fffffff, 0x7fffffff);
-  png_read_info(r.png, r.info);
+  r.calls([&] {
+    png_set_read_fn(r.png, &source, take);
+    png_set_user_limits(r.png, 0x7fffffff, 0x7fffffff);
+    png_read_info(r.png, r.info);
+  });
   const png_uint_32 width = png_get_image_width(r.png, r.info), height = png_get_image_height(r.png, r.info);
   check_size(width, height, name, limits);
   // A row of compressed data holds at least about a byte for 1032 bytes of samples: a smaller file lies.
@@ -81,15 +89,15 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   Loaded loaded;
   loaded.format = Format::png;
   loaded.bits = type == PNG_COLOR_TYPE_PALETTE ? 8 : depth;
-  if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(r.png);
   const bool transparent = png_get_valid(r.png, r.info, PNG_INFO_tRNS) != 0;
-  if (transparent) {
-    png_set_tRNS_to_alpha(r.png);
-    if (depth < 8 && type == PNG_COLOR_TYPE_GRAY) loaded.bits = 8;
-  }
-  if (depth < 8) png_set_packing(r.png);
-  if (depth == 16) png_set_swap(r.png);
-  png_set_interlace_handling(r.png);
+  if (transparent && depth < 8 && type == PNG_COLOR_TYPE_GRAY) loaded.bits = 8;
+  r.calls([&] {
+    if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(r.png);
+    if (transparent) png_set_tRNS_to_alpha(r.png);
+    if (depth < 8) png_set_packing(r.png);
+    if (depth == 16) png_set_swap(r.png);
+    png_set_interlace_handling(r.png);
+  });
   png_charp profile_name = nullptr;
   png_bytep profile = nullptr;
   png_uint_32 profile_size = 0;
@@ -97,14 +105,16 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   if (png_get_iCCP(r.png, r.info, &profile_name, &compression, &profile, &profile_size) != 0) {
     loaded.profile.assign(profile, profile + profile_size);
   }
-  png_read_update_info(r.png, r.info);
+  r.calls([&] { png_read_update_info(r.png, r.info); });
   const int channels = png_get_channels(r.png, r.info);
   const std::size_t row_bytes = png_get_rowbytes(r.png, r.info);
   std::vector<std::uint8_t> samples(row_bytes * height);
   std::vector<png_bytep> rows(height);
   for (png_uint_32 y = 0; y < height; ++y) rows[y] = samples.data() + row_bytes * y;
-  png_read_image(r.png, rows.data());
-  png_read_end(r.png, r.info);
+  r.calls([&] {
+    png_read_image(r.png, rows.data());
+    png_read_end(r.png, r.info);
+  });
   const int w = static_cast<int>(width), h = static_cast<int>(height);
   if (depth == 16) {
     loaded.image = from_interleaved(reinterpret_cast<const std::uint16_t*>(samples.data()), w, h, channels,
@@ -131,20 +141,26 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
 std::vector<std::uint8_t> encode_png(const Encoding& e) {
   std::vector<std::uint8_t> out;
   Writer w(e.name);
-  png_set_write_fn(w.png, &out, put, flush);
+  w.calls([&] { png_set_write_fn(w.png, &out, put, flush); });
   const int width = e.image.width(), height = e.image.height(), channels = e.image.channels();
   constexpr int types[] = {PNG_COLOR_TYPE_GRAY, PNG_COLOR_TYPE_GRAY_ALPHA, PNG_COLOR_TYPE_RGB, PNG_COLOR_TYPE_RGB_ALPHA};
-  png_set_IHDR(w.png, w.info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), e.bits, types[channels - 1],
-               PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+  w.calls([&] {
+    png_set_IHDR(w.png, w.info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), e.bits, types[channels - 1],
+                 PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+  });
   if (!e.options.profile.empty()) {
-    png_set_benign_errors(w.png, 1);  // a profile that libpng finds fault with is left out, not fatal
-    png_set_iCCP(w.png, w.info, "profile", PNG_COMPRESSION_TYPE_BASE, e.options.profile.data(),
-                 static_cast<png_uint_32>(e.options.profile.size()));
+    w.calls([&] {
+      png_set_benign_errors(w.png, 1);  // a profile that libpng finds fault with is left out, not fatal
+      png_set_iCCP(w.png, w.info, "profile", PNG_COMPRESSION_TYPE_BASE, e.options.profile.data(),
+                   static_cast<png_uint_32>(e.options.profile.size()));
+    });
     if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0) e.written.note = "the color profile is damaged or of another kind: it was left out";
   }
   if (e.options.smallest) {
-    png_set_compression_level(w.png, 9);
-    png_set_filter(w.png, PNG_FILTER_TYPE_BASE, PNG_ALL_FILTERS);
+    w.calls([&] {
+      png_set_compression_level(w.png, 9);
+      png_set_filter(w.png, PNG_FILTER_TYPE_BASE, PNG_ALL_FILTERS);
+    });
   }
   std::string record = e.options.record;
   if (!record.empty()) {
@@ -153,12 +169,14 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
     text.compression = PNG_ITXT_COMPRESSION_NONE;  // names of files in it may be in any script
     text.key = key;
     text.text = record.data();
-    png_set_text(w.png, w.info, &text, 1);
+    w.calls([&] { png_set_text(w.png, w.info, &text, 1); });
   }
-  png_write_info(w.png, w.info);
+  w.calls([&] { png_write_info(w.png, w.info); });
   const auto n = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);
-  if (e.bits < 8) png_set_packing(w.png);
-  if (e.bits == 16) png_set_swap(w.png);
+  w.calls([&] {
+    if (e.bits < 8) png_set_packing(w.png);
+    if (e.bits == 16) png_set_swap(w.png);
+  });
   std::vector<std::uint8_t> samples(n * static_cast<std::size_t>(height) * (e.bits == 16 ? 2 : 1));
   if (e.bits == 16) {
     e.written.saturation = to_interleaved(e.image, reinterpret_cast<std::uint16_t*>(samples.data()));
@@ -166,8 +184,10 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
     e.written.saturation = to_interleaved(e.image, samples.data(), 0, e.maximum);
   }
   const std::size_t row_bytes = samples.size() / static_cast<std::size_t>(height);
-  for (int y = 0; y < height; ++y) png_write_row(w.png, samples.data() + row_bytes * static_cast<std::size_t>(y));
-  png_write_end(w.png, w.info);
+  w.calls([&] {
+    for (int y = 0; y < height; ++y) png_write_row(w.png, samples.data() + row_bytes * static_cast<std::size_t>(y));
+    png_write_end(w.png, w.info);
+  });
   return out;
 }
 
