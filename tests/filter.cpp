@@ -201,3 +201,17 @@ TEST_CASE("parts, pictures and kernels as parameter text") {
   CHECK(Chain::parse(c.text()).text() == c.text());
   CHECK_THROWS_AS(c.set("kernel", "@k.txt"), BadCall);
 }
+
+TEST_CASE("a recipe that is no text is refused with its line, before the parser sees it") {
+  const std::string text("lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsig\0ma = 1.5\n", 58);  // found by the fuzzer
+  try {
+    recipe_words(text, "bad.toml");
+    FAIL("no error");
+  } catch (const BadCall& e) {
+    CHECK(std::string(e.what()) == "bad.toml, line 4: the byte 0 is no text: a recipe is a TOML file");
+  }
+  // Keys that are none trip the parser's own assertions.
+  for (const char* none : {"[ = \"gaussian\"\nsig\n", "[[ ]]\n", "lean_sieve.. = 1\n", "a.b. = 2\n", "[a.]\n", "[step", " radius=\xcb\x8ehen", "gr\xc3\xb6\xc3\x9f" "e = 1\n"}) CHECK_THROWS_AS(recipe_words(none, "bad.toml"), BadCall);
+  CHECK(recipe_words("[[step]]\nfilter = \"clip\" # gr\xc3\xbc\xc3\x9f" "e\n", "comment.toml").size() == 1);
+  CHECK(recipe_words("lean_sieve = 1\r\n[[step]]\r\n\tfilter = \"clip\"\r\n", "windows.toml") == std::vector<std::string>{"clip"});
+}

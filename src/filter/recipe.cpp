@@ -2,8 +2,22 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <sstream>
+#include <stdexcept>
+
+// Text that is no TOML trips some assertions of the parser, which end the program or, without them, assume what is not so: here
+// they are an error like any other.
+#undef NDEBUG
+#define TOML_ASSERT(expression) ((expression) ? static_cast<void>(0) : throw std::logic_error("no valid TOML"))
+#if defined(__GNUC__) && !defined(__clang__)
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wterminate"  // some stand where nothing may be thrown: there it ends as it would have
+#endif
 #include <toml++/toml.h>
+#if defined(__GNUC__) && !defined(__clang__)
+#pragma GCC diagnostic pop
+#endif
 
 namespace sieve {
 
@@ -43,11 +57,26 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
   const auto wrong = [&](const toml::source_region& where, const std::string& what) -> BadCall {
     return BadCall(fmt::format("{}, line {}: {}", file, where.begin.line, what));
   };
+  // The parser relies on it that text holds no control characters.
+  const auto strange = std::find_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) < 32 && c != '\t' && c != '\n' && c != '\r') || c == 127; });
+  if (strange != text.end()) {
+    throw BadCall(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file, 1 + std::count(text.begin(), strange, '\n'), static_cast<int>(static_cast<unsigned char>(*strange))));
+  }
+  // Nor is it sure of letters beyond ASCII in keys, which TOML does not allow.
+  for (std::size_t start = 0, line = 1; start < text.size(); ++line) {
+    const std::size_t end = std::min(text.find('\n', start), text.size()), quote = std::min(text.find_first_of("\"'#", start), end);
+    if (std::any_of(text.begin() + static_cast<std::ptrdiff_t>(start), text.begin() + static_cast<std::ptrdiff_t>(quote), [](char c) { return static_cast<unsigned char>(c) >= 128; })) {
+      throw BadCall(fmt::format("{}, line {}: letters beyond ASCII stand within quotes only", file, line));
+    }
+    start = end + 1;
+  }
   toml::table table;
   try {
     table = toml::parse(text, file);
   } catch (const toml::parse_error& e) {
     throw wrong(e.source(), std::string(e.description()));
+  } catch (const std::logic_error& e) {
+    throw BadCall(fmt::format("{}: {}: look for an empty table name or key", file, e.what()));
   }
   for (const auto& [key, node] : table) {
     if (key != "lean_sieve" && key != "step") throw wrong(key.source(), fmt::format("unknown key '{}': a recipe has lean_sieve and [[step]]", key.str()));
