@@ -54,7 +54,7 @@ std::vector<fs::path> matches(const std::string& pattern) {
 }
 
 std::optional<int> number_in(const char* name) {
-  const char* text = std::getenv(name);
+  const char* text = name != nullptr ? std::getenv(name) : nullptr;
   if (text == nullptr) return std::nullopt;
   const auto v = detail::parse_whole(text);
   if (!v || *v < 0 || *v > 10000000) return std::nullopt;
@@ -106,14 +106,14 @@ Shard shard_of(const std::string& text) {
   if (slash != std::string::npos) count = detail::parse_whole(text.substr(slash + 1));
   if (slash != std::string::npos && (!count || *count < 1 || *count > 1000000)) throw wrong("N is a whole number from 1");
   if (first == "auto") {
-    // Index, first index, last index and number of jobs, as the usual schedulers name them.
+    // Index, first and last index, and number of jobs, where the usual schedulers name them.
     struct Names {
       const char *index, *first, *last, *count;
     };
     constexpr Names all[] = {{"SLURM_ARRAY_TASK_ID", "SLURM_ARRAY_TASK_MIN", "SLURM_ARRAY_TASK_MAX", "SLURM_ARRAY_TASK_COUNT"},
-                             {"PBS_ARRAY_INDEX", "PBS_ARRAY_FIRST", "PBS_ARRAY_LAST", "PBS_ARRAY_COUNT"},
-                             {"SGE_TASK_ID", "SGE_TASK_FIRST", "SGE_TASK_LAST", "SGE_TASK_COUNT"},
-                             {"LSB_JOBINDEX", "LSB_JOBINDEX_FIRST", "LSB_JOBINDEX_END", "LSB_JOBINDEX_COUNT"}};
+                             {"PBS_ARRAY_INDEX", nullptr, nullptr, nullptr},
+                             {"SGE_TASK_ID", "SGE_TASK_FIRST", "SGE_TASK_LAST", nullptr},
+                             {"LSB_JOBINDEX", nullptr, "LSB_JOBINDEX_END", nullptr}};
     for (const Names& n : all) {
       const auto index = number_in(n.index);
       if (!index) continue;

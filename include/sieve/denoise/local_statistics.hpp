@@ -20,8 +20,8 @@ struct AdaptiveWiener {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   /// Nothing where the strength is measured on the whole picture.
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::optional<int> reach() const { return noise ? std::optional<int>(radius) : std::nullopt; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<AdaptiveWiener>& d);
 };
@@ -37,8 +37,8 @@ struct Lee {
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;
   /// Nothing where the strength is measured on the whole picture.
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::optional<int> reach() const { return speckle ? std::optional<int>(radius) : std::nullopt; }
+  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   std::string meaning() const;
   static void describe(Description<Lee>& d);
 };

@@ -10,7 +10,7 @@ namespace sieve {
 
 /// How total variation denoising was reached.
 struct TotalVariationReport {
-  int iterations = 0;
+  int iterations = 0;           ///< that were run
   double objective = 0;         ///< of the result
   double gap = 0;               ///< how far it can be from the optimum at most, as a share of the objective
   std::vector<double> history;  ///< the objective after every sixteen iterations, channel by channel where they are apart
