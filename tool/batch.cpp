@@ -136,7 +136,8 @@ class Teller {
     const std::size_t filled = kWide * done_ / count_;
     const double rate = static_cast<double>(worked_) / std::max(1e-9, elapsed);
     const long left = rate > 0 ? std::lround(static_cast<double>(count_ - done_) / rate) : 0;
-    fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}  {:.1f} a second  {}:{:02} left{}\033[K", "", filled, "", kWide - filled, done_, count_, rate, left / 60, left % 60,
+    const std::string pace = worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
+    fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}{}{}\033[K", "", filled, "", kWide - filled, done_, count_, pace,
                errors_ == 0 ? "" : fmt::format("  {} failed", errors_));
     std::fflush(stderr);
     shown_ = true;

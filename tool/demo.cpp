@@ -105,6 +105,8 @@ const std::vector<Scene>& scenes() {
       {"", "", {"unpack", "{o}/noon.lsv", "{o}/unpacked.png"}},
       {"Bytes against quality", "Three methods over the rate, with baseline JPEG as the yardstick.",
        {"rate", "{d}/noon.png", "--by", "cosine", "wavelet", "pca", "--sheet", "{o}/rate.png"}},
+      {"A whole folder", "Every picture of the folder through one chain; the journal beside the results lets a run that was stopped go on.",
+       {"batch", "{d}", "--into", "{o}/batch", "--", "median", "radius=1", "then", "clip"}},
       {"How many terms it takes", "Singular values of a picture, and a picture of twenty of them.",
        {"apply", "{d}/noon.png", "{o}/rank.png", "low_rank", "rank=20", "then", "clip", "--sheet", "{o}/rank_steps.png"}},
       {"Kernels side by side", "Three Gaussians and a box with their profiles: each sums to 1, so none brightens or darkens.",
