@@ -27,16 +27,6 @@ void BilateralRow(const float* center, const Taps& t, float* out, std::size_t n)
   });
 }
 
-void AddLevel(const float* row, float at, float falloff, float* weights, float* sums, std::size_t n) {
-  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
-    const auto off = hn::Sub(hn::LoadU(d, row + x), hn::Set(d, at));
-    const auto finite = hn::Eq(hn::Sub(off, off), hn::Zero(d));
-    const auto w = hn::IfThenElseZero(finite, Falling(d, hn::Mul(hn::Mul(off, off), hn::Set(d, falloff))));
-    hn::StoreU(hn::Add(hn::LoadU(d, weights + x), w), d, weights + x);
-    hn::StoreU(hn::MulAdd(w, hn::IfThenElseZero(finite, off), hn::LoadU(d, sums + x)), d, sums + x);
-  });
-}
-
 }  // namespace sieve::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -44,11 +34,8 @@ HWY_AFTER_NAMESPACE();
 namespace sieve::lanes {
 
 HWY_EXPORT(BilateralRow);
-HWY_EXPORT(AddLevel);
 
 void bilateral_row(const float* center, const Taps& taps, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(BilateralRow)(center, taps, out, n); }
-
-void add_level(const float* row, float at, float falloff, float* weights, float* sums, std::size_t n) { HWY_DYNAMIC_DISPATCH(AddLevel)(row, at, falloff, weights, sums, n); }
 
 }  // namespace sieve::lanes
 #endif

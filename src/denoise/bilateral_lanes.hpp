@@ -15,7 +15,4 @@ struct Taps {
 };
 void bilateral_row(const float* center, const Taps& taps, float* out, std::size_t n);
 
-// For every sample v of a row: w = exp(-(v - at)^2 falloff), 0 where v is not finite; weights += w, sums += w (v - at).
-void add_level(const float* row, float at, float falloff, float* weights, float* sums, std::size_t n);
-
 }  // namespace sieve::lanes

@@ -17,8 +17,8 @@ namespace sieve {
 
 namespace {
 
-// A tile's samples and means stay in the second cache, what a group of its rows needs in the first.
-constexpr int kWide = 240, kHigh = 96, kGroup = 7;
+// What a tile holds and the differences of a group of its rows stay in the second cache, the weights of a row in the first.
+constexpr int kWide = 240, kHigh = 96, kGroup = 21;
 
 // The least noise that is reckoned with: below it nothing is left to average.
 constexpr float kLeast = 1e-4F;
@@ -26,20 +26,21 @@ constexpr float kLeast = 1e-4F;
 // Weights below count as none: a pixel unlike all others stays as it is.
 constexpr float kLeastWeight = 1e-24F;
 
-// A tile's rows, a stride apart, with `halo` samples more on every side; row and column count from the tile's first.
+// Rows a stride apart, with `beside` samples more at both their ends and `beyond` rows more above and below; row and column
+// count from the first within.
 struct Grid {
   std::vector<float> samples;
   std::ptrdiff_t stride = 0;
-  int halo = 0;
-  void shape(int width, int height, int around) {
-    // Whole vectors, so that the tile's rows begin on one; room for another behind every row.
-    halo = (around + 15) / 16 * 16;
-    stride = (width + 2 * halo + 31) / 16 * 16;
-    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * halo) + 64, 0);
-    first = samples.data() + (64 - reinterpret_cast<std::uintptr_t>(samples.data()) % 64) / sizeof(float);
-  }
-  float* at(int x, int y) { return first + static_cast<std::ptrdiff_t>(y + halo) * stride + x + halo; }
   float* first = nullptr;
+  void shape(int width, int height, int beside, int beyond) {
+    // Whole vectors, so that rows begin on one; room for two more behind every row.
+    const int before = whole(beside);
+    stride = whole(width + 32) + 2 * before;
+    samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * beyond) + 64, 0);
+    first = samples.data() + (64 - reinterpret_cast<std::uintptr_t>(samples.data()) % 64) / sizeof(float) + beyond * stride + before;
+  }
+  float* at(int x, int y) { return first + static_cast<std::ptrdiff_t>(y) * stride + x; }
+  static int whole(int n) { return (n + 15) / 16 * 16; }
 };
 
 class Tile {
@@ -54,23 +55,32 @@ class Tile {
     samples_.resize(static_cast<std::size_t>(color_));
     sums_.resize(static_cast<std::size_t>(color_));
     const int around = patch_ + search_;
+    margin_ = Grid::whole(search_);
     for (int c = 0; c < color_; ++c) {
       Grid& to = samples_[static_cast<std::size_t>(c)];
-      to.shape(width, height, around);
+      to.shape(width, height, margin_ + around, around);
       for (int y = -around; y < height + around; ++y) rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, Border::mirror, 0, to.at(-around, y));
     }
-    for (Grid& sum : sums_) sum.shape(width, height, search_);
-    weight_.shape(width, height, search_);
-    most_.shape(width, height, search_);
+    for (Grid& sum : sums_) sum.shape(width, height, 0, 0);
+    weight_.shape(width, height, 0, 0);
+    most_.shape(width, height, 0, 0);
+    columns_.shape(width + 2 * margin_ + 2 * patch_, kGroup * (2 * search_ + 1), 0, 0);
+    weights_.shape(width + 2 * margin_, 2 * search_ + 1, 0, 0);
   }
 
-  // Weights are symmetric: each pair of pixels is reckoned once, for both. What falls beyond the tile is not used.
+  // Weights are symmetric: each pair of pixels is reckoned once, for both. A few rows at a time with all offsets along the
+  // row, so that the means of a pixel are gathered in registers.
   void gather(float scale, float floor) {
     for (int dy = 0; dy <= search_; ++dy) {
-      checkpoint();
-      // A few rows at a time with all offsets along the row: what they read stays close.
       for (int y = -dy; y < height_; y += kGroup) {
-        for (int dx = dy == 0 ? 1 : -search_; dx <= search_; ++dx) pairs(dx, dy, y, std::min(kGroup, height_ - y), scale, floor);
+        checkpoint();
+        const int first = dy == 0 ? 1 : -search_, high = std::min(kGroup, height_ - y);
+        differences(first, dy, y, high);
+        for (int i = 0; i < high; ++i) {
+          for (int k = 0; k <= search_ - first; ++k) lanes::patch_weights(columns(k, i), 2 * patch_ + 1, scale, floor, weights_.at(0, k), static_cast<std::size_t>(width_ + 2 * margin_));
+          if (y + i >= 0) mean(y + i, y + i + dy, first, 1);
+          if (y + i + dy < height_) mean(y + i + dy, y + i, -first, -1);
+        }
       }
     }
   }
@@ -89,42 +99,47 @@ class Tile {
   }
 
  private:
-  void pairs(int dx, int dy, int top, int high, float scale, float floor) {
-    const int side = 2 * patch_ + 1, from = dx > 0 ? -(dx + 15) / 16 * 16 : 0, n = width_ - from + std::max(0, -dx), wide = n + 2 * patch_;
-    // Room for a vector behind every row.
-    const std::ptrdiff_t stride = (wide + 47) / 16 * 16;
-    columns_.resize(static_cast<std::size_t>(stride) * static_cast<std::size_t>(high) + 64);
+  // Differences summed down the patches, of the pixels of rows top..top + high - 1 and those first..search_ columns and dy
+  // rows from them.
+  void differences(int first, int dy, int top, int high) {
     lanes::PatchRows p{};
-    for (int c = 0; c < color_; ++c) {
-      Grid& f = samples_[static_cast<std::size_t>(c)];
-      p.a[c] = f.at(from - patch_, top - patch_);
-      p.b[c] = f.at(from - patch_ + dx, top - patch_ + dy);
-      p.stride = f.stride;
-    }
     p.channels = color_;
-    p.window = side;
-    lanes::patch_columns(p, columns_.data(), stride, high, static_cast<std::size_t>(wide));
-    for (int y = top; y < top + high; ++y) {
-      lanes::PairRows r{};
+    p.window = 2 * patch_ + 1;
+    for (int dx = first; dx <= search_; ++dx) {
       for (int c = 0; c < color_; ++c) {
-        Grid &f = samples_[static_cast<std::size_t>(c)], &sum = sums_[static_cast<std::size_t>(c)];
-        r.here_f[c] = f.at(from, y);
-        r.there_f[c] = f.at(from + dx, y + dy);
-        r.here.sum[c] = sum.at(from, y);
-        r.there.sum[c] = sum.at(from + dx, y + dy);
+        Grid& f = samples_[static_cast<std::size_t>(c)];
+        p.a[c] = f.at(-margin_ - patch_, top - patch_);
+        p.b[c] = f.at(-margin_ - patch_ + dx, top - patch_ + dy);
+        p.stride = f.stride;
       }
-      r.here.weight = weight_.at(from, y);
-      r.there.weight = weight_.at(from + dx, y + dy);
-      r.here.most = most_.at(from, y);
-      r.there.most = most_.at(from + dx, y + dy);
-      lanes::spread(columns_.data() + (y - top) * stride, side, scale, floor, r, color_, static_cast<std::size_t>(n));
+      lanes::patch_columns(p, columns(dx - first, 0), columns_.stride, high, static_cast<std::size_t>(width_ + 2 * margin_ + 2 * patch_));
     }
   }
+  float* columns(int k, int i) { return columns_.at(0, k * kGroup + i); }
 
-  int color_ = 1, width_ = 0, height_ = 0, patch_ = 0, search_ = 0;
+  // Gathers for row `to` what lies in row `from`, `first` columns on and farther `way`.
+  void mean(int to, int from, int first, int way) {
+    lanes::Weighted w{};
+    lanes::Means m{};
+    for (int c = 0; c < color_; ++c) {
+      w.samples[c] = samples_[static_cast<std::size_t>(c)].at(first, from);
+      m.sum[c] = sums_[static_cast<std::size_t>(c)].at(0, to);
+    }
+    // The weights belong to the upper row of both; seen from the lower one they lie where the samples do.
+    w.weights = weights_.at(0, 0) + margin_ + (way < 0 ? first : 0);
+    w.sample_step = way;
+    w.weight_step = weights_.stride + (way < 0 ? way : 0);
+    w.count = way * (search_ * way - first) + 1;
+    w.channels = color_;
+    m.weight = weight_.at(0, to);
+    m.most = most_.at(0, to);
+    lanes::gather_means(w, m, static_cast<std::size_t>(width_));
+  }
+
+  int color_ = 1, width_ = 0, height_ = 0, patch_ = 0, search_ = 0, margin_ = 0;
   std::vector<Grid> samples_, sums_;
   Grid weight_, most_;
-  std::vector<float> columns_;  // differences summed down the patches
+  Grid columns_, weights_;  // of a few rows and of one, by the offset along the row
 };
 
 }  // namespace

@@ -18,29 +18,42 @@ void PatchColumnsOf(const PatchRows& p, float* columns, std::ptrdiff_t stride, i
   const int window = kWindow == 0 ? p.window : kWindow;
   WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> block[kWindow == 0 ? kMostPatch : kWindow];
-    const auto difference = [&](int y) HWY_ATTR {
+    const float *a[kChannels], *b[kChannels];
+    for (int c = 0; c < kChannels; ++c) {
+      a[c] = p.a[c] + x;
+      b[c] = p.b[c] + x;
+    }
+    float* to = columns + x;
+    // Of one row after the other.
+    const auto difference = [&]() HWY_ATTR {
       auto total = hn::Zero(d);
       for (int c = 0; c < kChannels; ++c) {
-        const auto off = hn::Sub(hn::LoadU(d, p.a[c] + y * p.stride + x), hn::LoadU(d, p.b[c] + y * p.stride + x));
-        total = hn::MulAdd(off, off, total);
+        const auto off = hn::Sub(hn::LoadU(d, a[c]), hn::LoadU(d, b[c]));
+        total = c == 0 ? hn::Mul(off, off) : hn::MulAdd(off, off, total);
+        a[c] += p.stride;
+        b[c] += p.stride;
       }
       return total;
     };
+    const auto store = [&](auto sum) HWY_ATTR {
+      hn::StoreU(sum, d, to);
+      to += stride;
+    };
     // A window is the end of one block of rows and the beginning of the next: sums from either side of the seam are made
     // once for all windows across it, without differences of large sums.
-    for (int i = 0; i < window; ++i) block[i] = difference(i);
+    for (int i = 0; i < window; ++i) block[i] = difference();
     for (int y = 0;; y += window) {
       for (int i = window - 1; i-- > 0;) block[i] = hn::Add(block[i], block[i + 1]);
-      hn::StoreU(block[0], d, columns + y * stride + x);
+      store(block[0]);
       auto ahead = hn::Zero(d);
       for (int k = 1; k < window && y + k < rows; ++k) {
-        const auto next = difference(y + window + k - 1);
-        ahead = hn::Add(ahead, next);
-        hn::StoreU(hn::Add(block[k], ahead), d, columns + (y + k) * stride + x);
+        const auto next = difference();
+        ahead = k == 1 ? next : hn::Add(ahead, next);
+        store(hn::Add(block[k], ahead));
         block[k - 1] = next;
       }
       if (y + window >= rows) break;
-      block[window - 1] = difference(y + 2 * window - 1);
+      block[window - 1] = difference();
     }
   });
 }
@@ -63,10 +76,9 @@ void PatchColumns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int
   }
 }
 
-template <int kWindow, int kChannels>
-void SpreadOf(const float* columns, int window, float scale, float floor, const PairRows& all, std::size_t n) {
+template <int kWindow>
+void PatchWeightsOf(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) {
   const int count = kWindow == 0 ? window : kWindow;
-  const PairRows r = all;  // by value: what is stored cannot change the pointers
   WholeVectors(n, [=](auto d, std::size_t x) HWY_ATTR {
     // Two chains, so that one addition need not wait for the last; the window is odd.
     auto total = hn::LoadU(d, columns + x), other = hn::Zero(d);
@@ -74,34 +86,48 @@ void SpreadOf(const float* columns, int window, float scale, float floor, const 
       total = hn::Add(total, hn::LoadU(d, columns + x + i));
       other = hn::Add(other, hn::LoadU(d, columns + x + i + 1));
     }
-    const auto w = Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor))));
-    const auto give = [&](const Means& to, const float* const* f) HWY_ATTR {
-      for (int c = 0; c < kChannels; ++c) hn::StoreU(hn::MulAdd(w, hn::LoadU(d, f[c] + x), hn::LoadU(d, to.sum[c] + x)), d, to.sum[c] + x);
-      hn::StoreU(hn::Add(hn::LoadU(d, to.weight + x), w), d, to.weight + x);
-      hn::StoreU(hn::Max(hn::LoadU(d, to.most + x), w), d, to.most + x);
-    };
-    give(r.here, r.there_f);
-    give(r.there, r.here_f);
+    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d, weights + x);
   });
 }
 
-template <int kWindow>
-void SpreadFor(const float* columns, int window, float scale, float floor, const PairRows& r, int channels, std::size_t n) {
-  if (channels == 1) {
-    SpreadOf<kWindow, 1>(columns, window, scale, floor, r, n);
-  } else {
-    SpreadOf<kWindow, 3>(columns, window, scale, floor, r, n);
+void PatchWeights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) {
+  switch (window) {
+    case 3: return PatchWeightsOf<3>(columns, window, scale, floor, weights, n);
+    case 5: return PatchWeightsOf<5>(columns, window, scale, floor, weights, n);
+    case 7: return PatchWeightsOf<7>(columns, window, scale, floor, weights, n);
+    default: return PatchWeightsOf<0>(columns, window, scale, floor, weights, n);
   }
 }
 
-void Spread(const float* columns, int window, float scale, float floor, const PairRows& r, int channels, std::size_t n) {
-  switch (window) {
-    case 3: return SpreadFor<3>(columns, window, scale, floor, r, channels, n);
-    case 5: return SpreadFor<5>(columns, window, scale, floor, r, channels, n);
-    case 7: return SpreadFor<7>(columns, window, scale, floor, r, channels, n);
-    default: return SpreadFor<0>(columns, window, scale, floor, r, channels, n);
+template <int kChannels>
+void GatherMeansOf(const Weighted& from, const Means& to, std::size_t n) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  // Two vectors at a time, so that the additions of one need not wait for those of the other.
+  for (std::size_t x = 0; x < n; x += 2 * N) {
+    hn::Vec<decltype(d)> sum[2][kChannels], weight[2], most[2];
+    for (std::size_t i = 0; i < 2; ++i) {
+      for (int c = 0; c < kChannels; ++c) sum[i][c] = hn::LoadU(d, to.sum[c] + x + i * N);
+      weight[i] = hn::LoadU(d, to.weight + x + i * N);
+      most[i] = hn::LoadU(d, to.most + x + i * N);
+    }
+    for (int k = 0; k < from.count; ++k) {
+      const float* w = from.weights + k * from.weight_step + static_cast<std::ptrdiff_t>(x);
+      for (std::size_t i = 0; i < 2; ++i) {
+        const auto share = hn::LoadU(d, w + i * N);
+        for (int c = 0; c < kChannels; ++c) sum[i][c] = hn::MulAdd(share, hn::LoadU(d, from.samples[c] + k * from.sample_step + static_cast<std::ptrdiff_t>(x + i * N)), sum[i][c]);
+        weight[i] = hn::Add(weight[i], share);
+        most[i] = hn::Max(most[i], share);
+      }
+    }
+    for (std::size_t i = 0; i < 2; ++i) {
+      for (int c = 0; c < kChannels; ++c) hn::StoreU(sum[i][c], d, to.sum[c] + x + i * N);
+      hn::StoreU(weight[i], d, to.weight + x + i * N);
+      hn::StoreU(most[i], d, to.most + x + i * N);
+    }
   }
 }
+void GatherMeans(const Weighted& from, const Means& to, std::size_t n) { from.channels == 1 ? GatherMeansOf<1>(from, to, n) : GatherMeansOf<3>(from, to, n); }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
@@ -110,10 +136,12 @@ HWY_AFTER_NAMESPACE();
 namespace sieve::lanes {
 
 HWY_EXPORT(PatchColumns);
-HWY_EXPORT(Spread);
+HWY_EXPORT(PatchWeights);
+HWY_EXPORT(GatherMeans);
 
 void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchColumns)(p, columns, stride, rows, n); }
-void spread(const float* columns, int window, float scale, float floor, const PairRows& rows, int channels, std::size_t n) { HWY_DYNAMIC_DISPATCH(Spread)(columns, window, scale, floor, rows, channels, n); }
+void patch_weights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchWeights)(columns, window, scale, floor, weights, n); }
+void gather_means(const Weighted& from, const Means& to, std::size_t n) { HWY_DYNAMIC_DISPATCH(GatherMeans)(from, to, n); }
 
 }  // namespace sieve::lanes
 #endif

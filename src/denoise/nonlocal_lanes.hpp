@@ -1,5 +1,5 @@
 #pragma once
-// Inner loops of non-local means, on SIMD lanes chosen at run time. All buffers have room for 16 samples more than are
+// Inner loops of non-local means, on SIMD lanes chosen at run time. All buffers have room for 32 samples more than are
 // asked for, which are read and written.
 
 #include <cstddef>
@@ -17,20 +17,24 @@ struct PatchRows {
 // No running sum: that would carry the rounding of a large difference along.
 void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n);
 
+// weights[x] = exp(-max(0, s * scale - floor)) with s the sum of columns[x..x + window - 1], to 1e-5 of itself and at least 1e-27.
+void patch_weights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n);
+
 // Where the weighted mean of a row's pixels is gathered: sums of the channels, of the weights, and the largest weight.
 struct Means {
   float* sum[3];
   float *weight, *most;
 };
 
-// A row of pixels here and the row there that they are compared with: the samples and the means of both.
-struct PairRows {
-  const float *here_f[3], *there_f[3];
-  Means here, there;
+// `count` samples of each channel and their weights, the next `sample_step` and `weight_step` farther.
+struct Weighted {
+  const float* samples[3];
+  const float* weights;
+  std::ptrdiff_t sample_step, weight_step;
+  int count, channels;
 };
 
-// With s the sum of columns[x..x + window - 1] and w = exp(-max(0, s * scale - floor)), to 1e-5 of itself and at least 1e-27:
-// what lies there goes into the means here with weight w, and the other way round.
-void spread(const float* columns, int window, float scale, float floor, const PairRows& rows, int channels, std::size_t n);
+// Adds for every x the weighted samples, and their weights, to the means.
+void gather_means(const Weighted& from, const Means& to, std::size_t n);
 
 }  // namespace sieve::lanes

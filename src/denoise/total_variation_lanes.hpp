@@ -6,26 +6,32 @@
 
 namespace sieve::lanes {
 
-// p + beta * (p - before).
-void extrapolate(const float* p, const float* before, float beta, float* out, std::size_t n);
-
-// u = f + weight * (x[i] - x[i - 1] + y[i] - above[i]); x[-1] is read. above may be null for 0.
-void divergence_step(const float* f, const float* x, const float* y, const float* above, float weight, float* u, std::size_t n);
-
-// (x, y) + step * (forward differences of u, with `below` the next row), put back to length 1 at most where longer; for
-// 1 or 3 channels together. u and below hold one sample more at their ends.
+// (x, y) += step * (forward differences of `ahead`, with `below` its next row), put back to length 1 at most where longer;
+// for 1 or 3 channels together. ahead holds one sample more at its end.
 struct DualRows {
-  const float* u[3];
-  const float* below[3];
-  const float *x[3], *y[3];  // where the step starts
-  float *to_x[3], *to_y[3];
+  const float *ahead[3], *below[3];
+  float *x[3], *y[3];
 };
-void project(const DualRows& rows, int channels, float step, std::size_t n);
+void dual_step(const DualRows& rows, int channels, float step, std::size_t n);
 
-// Sums over a row, in double: lengths of the gradient, gradient times dual, and squares of u - f.
-struct Sums {
-  double length = 0, inner = 0, squares = 0;
+// With d = x[i] - x[i - 1] + y[i] - above[i]: u goes by `share` toward f + weight * d, and `ahead` lies `momentum` times that
+// way beyond it. x[-1] is read; above may be null for 0.
+struct PrimalRows {
+  const float *f, *x, *y, *above;
+  float *u, *ahead;
 };
-Sums account(const DualRows& rows, const float* const* f, int channels, std::size_t n);
+void primal_step(const PrimalRows& rows, float weight, float share, float momentum, std::size_t n);
+
+// What account() reads of each channel: u with one sample more at its end, `below` its next row.
+struct ResultRows {
+  const float *f[3], *u[3], *below[3], *x[3], *y[3], *above[3];
+};
+
+// Sums over a row, in double: lengths of the gradient of u, these less gradient times dual (never below 0 but for rounding),
+// squares of u - f, and of u - (f + weight * d).
+struct Sums {
+  double length = 0, slack = 0, squares = 0, apart = 0;
+};
+Sums account(const ResultRows& rows, int channels, float weight, std::size_t n);
 
 }  // namespace sieve::lanes

@@ -130,7 +130,7 @@ std::vector<Advice> propose(const Damage& d, bool color) {
   std::string first, reason;
   const auto then = [](const std::string& a, const std::string& b) { return a.empty() ? b : b.empty() ? a : a + " then " + b; };
   if (d.impulse) {
-    first = fmt::format("adaptive_median radius={}", d.impulses.dark + d.impulses.bright > 0.2 ? 5 : 3);
+    first = "adaptive_median";
     reason = fmt::format("{:.1f} % of the pixels stand out alone: only these are replaced", 100 * (d.impulses.dark + d.impulses.bright));
   }
   if (!d.waves.empty()) {

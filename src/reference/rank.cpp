@@ -66,14 +66,28 @@ Image adaptive_median(const ConstView& in, int radius, double least, Border bord
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         const double v = number(in.at(x, y, c));
-        double result = v;
-        for (int r = 1; r <= radius; ++r) {
+        const auto sorted = [&](int r) {
           std::vector<double> all;
           for (const Offset& o : square(r)) all.push_back(number(sample(in, x + o.dx, y + o.dy, c, border, fill)));
           std::sort(all.begin(), all.end());
-          const double median = all[all.size() / 2];
-          result = (all.front() < v && v < all.back()) || std::abs(v - median) <= static_cast<double>(static_cast<float>(least)) ? v : median;
+          return all;
+        };
+        const std::vector<double> largest = sorted(radius);
+        const double low = largest.front(), high = largest.back();
+        double median = v;
+        for (int r = 1; r <= radius; ++r) {
+          const std::vector<double> all = sorted(r);
+          median = all[all.size() / 2];
           if (all.front() < median && median < all.back()) break;
+        }
+        double result = in.at(x, y, c);
+        if (!(low < v && v < high) && low != high && !(std::abs(v - median) <= static_cast<double>(static_cast<float>(least)))) {
+          result = median;
+          for (int r = radius; r >= 1; --r) {
+            std::vector<double> between = sorted(r);
+            std::erase_if(between, [&](double s) { return !(low < s && s < high); });
+            if (!between.empty()) result = (between[(between.size() - 1) / 2] + between[between.size() / 2]) / 2;
+          }
         }
         out.at(x, y, c) = static_cast<float>(result);
       }

@@ -9,6 +9,7 @@
 
 #include "core/run.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/reference.hpp"
 #include "spatial/extremes.hpp"
 #include "spatial/rank_tile.hpp"
@@ -312,35 +313,52 @@ void WeightedMedian::describe(Description<WeightedMedian>& d) {
 
 Image AdaptiveMedian::operator()(const ConstView& in) const { return made(*this, in); }
 void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
+  const auto half = static_cast<float>(radius);
+  const Image lows = Minimum{.radius = half, .border = border, .fill = fill}(in), most = Maximum{.radius = half, .border = border, .fill = fill}(in);
   // The smallest window decides nearly everywhere: its three figures come from the fast filters.
-  const Image lows = Minimum{.radius = 1, .border = border, .fill = fill}(in), most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
-  const Image middle = Median{.radius = 1, .border = border, .fill = fill}(in);
+  const Image near_lows = Minimum{.radius = 1, .border = border, .fill = fill}(in), near_most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
+  const Image near_middle = Median{.radius = 1, .border = border, .fill = fill}(in);
   int channel = 0;
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
     const int c = channel++;
     parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
       std::vector<float> samples;
-      for (int y = first; y < last; ++y) {
-        for (int x = 0; x < in.width(); ++x) {
-          const float v = from.at(x, y);
-          float low = lows.at(x, y, c), high = most.at(x, y, c), median = middle.at(x, y, c);
-          for (int r = 2; r <= radius && !(low < median && median < high); ++r) {
-            samples.clear();
-            for (int dy = -r; dy <= r; ++dy) {
-              const auto sy = border_index(y + dy, in.height(), border);
-              for (int dx = -r; dx <= r; ++dx) {
-                const auto sx = border_index(x + dx, in.width(), border);
-                const float s = sx && sy ? from.at(*sx, *sy) : fill_of(*this);
-                samples.push_back(std::isnan(s) ? std::numeric_limits<float>::infinity() : s);
-              }
-            }
-            const auto half = samples.begin() + static_cast<std::ptrdiff_t>(samples.size() / 2);
-            std::nth_element(samples.begin(), half, samples.end());
-            median = *half;
-            low = *std::min_element(samples.begin(), half + 1);
-            high = *std::max_element(half, samples.end());
+      const auto window = [&](int x, int y, int r) {
+        samples.clear();
+        for (int dy = -r; dy <= r; ++dy) {
+          const auto sy = border_index(y + dy, in.height(), border);
+          for (int dx = -r; dx <= r; ++dx) {
+            const auto sx = border_index(x + dx, in.width(), border);
+            const float s = sx && sy ? from.at(*sx, *sy) : fill_of(*this);
+            samples.push_back(std::isnan(s) ? std::numeric_limits<float>::infinity() : s);
           }
-          to.at(x, y) = (low < v && v < high) || std::fabs(v - median) <= least ? v : median;
+        }
+      };
+      for (int y = first; y < last; ++y) {
+        checkpoint();
+        for (int x = 0; x < in.width(); ++x) {
+          const float v = from.at(x, y), lowest = lows.at(x, y, c), highest = most.at(x, y, c);
+          to.at(x, y) = v;
+          if ((lowest < v && v < highest) || lowest == highest) continue;
+          float low = near_lows.at(x, y, c), high = near_most.at(x, y, c), median = near_middle.at(x, y, c);
+          for (int r = 2; r <= radius && !(low < median && median < high); ++r) {
+            window(x, y, r);
+            const auto middle = samples.begin() + static_cast<std::ptrdiff_t>(samples.size() / 2);
+            std::nth_element(samples.begin(), middle, samples.end());
+            median = *middle;
+            low = *std::min_element(samples.begin(), middle + 1);
+            high = *std::max_element(middle, samples.end());
+          }
+          if (std::fabs(v - median) <= least) continue;
+          for (int r = 1; r <= radius; ++r) {
+            window(x, y, r);
+            std::erase_if(samples, [&](float s) { return !(lowest < s && s < highest); });
+            if (samples.empty()) continue;
+            std::sort(samples.begin(), samples.end());
+            median = static_cast<float>((static_cast<double>(samples[(samples.size() - 1) / 2]) + static_cast<double>(samples[samples.size() / 2])) / 2);
+            break;
+          }
+          to.at(x, y) = median;
         }
       }
     });
@@ -350,9 +368,9 @@ Image AdaptiveMedian::plain(const ConstView& in) const { return reference::adapt
 std::string AdaptiveMedian::meaning() const { return fmt::format("windows 3x3 to {0}x{0}", 2 * radius + 1); }
 void AdaptiveMedian::describe(Description<AdaptiveMedian>& d) {
   d.called("adaptive_median", "rank", "A median whose window grows only where it must, and which leaves good pixels alone.");
-  d.wrong("the noise is grain, not impulses: it keeps every pixel that is no extreme.");
-  d.field("radius", &AdaptiveMedian::radius, "pixels", "half-width of the largest window", {1, 31});
-  d.field("least", &AdaptiveMedian::least, "0..1 scale", "how far an impulse lies from the median at least; 0 for the textbook's", {0, 1});
+  d.wrong("the noise is grain, or impulses of any level: it keeps every pixel that is no extreme of its surroundings; take median for the latter.");
+  d.field("radius", &AdaptiveMedian::radius, "pixels", "half-width of the largest window, of which an impulse is an extreme", {1, 31});
+  d.field("least", &AdaptiveMedian::least, "0..1 scale", "how far an impulse lies from the median at least", {0, 1});
   border_fields(d);
 }
 

@@ -139,14 +139,17 @@ struct WeightedMedian {
   static void describe(Description<WeightedMedian>& d);
 };
 
-/// The adaptive median: at every pixel the square window grows from radius 1 until its median is neither its smallest
-/// nor its largest sample, or until `radius`; then the pixel is kept if it is neither of these two itself, or if it lies
-/// within `least` of the median, else it becomes the median. Good pixels stay untouched, and heavy impulse noise is removed.
-/// With least 0 it is the textbook's: there every ninth pixel of a fine texture is the smallest of its window by chance
-/// and is lost. Source: Gonzalez and Woods, 4th ed., 5.3. O(pixels), more where impulses are dense.
+/// The adaptive median. A pixel is an impulse if it is the smallest or largest sample of the square window of half-width
+/// `radius` and lies farther than `least` from the median of a smaller one, which grows from radius 1 until its median is
+/// neither its smallest nor its largest sample, or until `radius`. An impulse gives way to the median of those samples around
+/// it, in the smallest window that has any, which lie between the extremes of the largest window: so neighboring impulses have
+/// no say. All other pixels stay untouched. Made for impulses at the ends of the range, also dense ones (a larger `radius`
+/// then tells them better from detail); impulses of any level need Median. Source: Gonzalez and Woods, 4th ed., 5.3, whose
+/// filter asks the small window for both; there every ninth pixel of a fine texture is the smallest by chance and is lost.
+/// O(pixels), more where impulses are dense.
 struct AdaptiveMedian {
-  int radius = 3;                ///< the largest window's half-width in pixels, 1 to 31
-  float least = 0.1F;            ///< how far an impulse lies from the median at least, 0..1 scale; 0 for the textbook's filter
+  int radius = 5;                ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
+  float least = 0.1F;            ///< how far an impulse lies from the median at least, 0..1 scale
   Border border = Border::edge;  ///< what lies beyond the picture, not inside
   float fill = 0;                ///< the sample beyond the picture with Border::constant
 
