@@ -293,6 +293,7 @@ std::vector<Band> bands_of(int width, int height, int levels, int planes) {
 }
 
 struct Sets {
+  std::map<int, Probability> begins;
   std::map<std::array<int, 3>, Probability> block, sign;
   std::map<std::array<int, 4>, Probability> some, more;
 };
@@ -318,13 +319,14 @@ std::vector<std::vector<int>> read_planes(const File& f) {
     struct Part {
       int x0, x1, y0, y1;  // of the band, in the cell
       std::vector<int> known, sign;
+      bool begun = false;
       std::map<std::pair<int, int>, bool> active;
       int width() const { return x1 - x0; }
       int at(const std::vector<int>& v, int x, int y) const { return x < x0 || x >= x1 || y < y0 || y >= y1 ? 0 : v[static_cast<std::size_t>((y - y0) * width() + x - x0)]; }
     };
     std::vector<Part> parts;
     for (const Band& b : bands) {
-      Part p{b.width * cx / across, b.width * (cx + 1) / across, b.height * cy / down, b.height * (cy + 1) / down, {}, {}, {}};
+      Part p{b.width * cx / across, b.width * (cx + 1) / across, b.height * cy / down, b.height * (cy + 1) / down, {}, {}, false, {}};
       p.known.resize(static_cast<std::size_t>(p.width() * (p.y1 - p.y0)));
       p.sign = p.known;
       parts.push_back(p);
@@ -335,6 +337,8 @@ std::vector<std::vector<int>> read_planes(const File& f) {
         Part& p = parts[i];
         const Part* up = b.parent >= 0 ? &parts[static_cast<std::size_t>(b.parent)] : nullptr;
         const int set = b.plane > 0 ? 4 + b.kind : b.kind;
+        p.begun = p.begun || c.bit(sets.begins[set]);
+        if (!p.begun) continue;
         const int wx = std::array{3, 2, 4, 2}[static_cast<std::size_t>(b.kind)], wy = std::array{3, 4, 2, 2}[static_cast<std::size_t>(b.kind)], wd = b.kind == 3 ? 2 : 1;
         for (int by = 0; by * 8 < p.y1 - p.y0; ++by) {
           for (int bx = 0; bx * 8 < p.x1 - p.x0; ++bx) {

@@ -33,22 +33,45 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
 // False where a section ends before its blocks do.
 bool decode_cosine(const Sections& sections, const CosineCoding& coding, const std::function<void(int block_row, const BlockRow& row)>& take);
 
-// --- bit planes: nested bands of whole numbers, one section for each bit plane, the highest first ---
+// --- bit planes of wavelet bands, one section for each bit plane, the highest first ---
 
-// The bands of a plane of width x height after some levels, in nested places.
-struct BandPlane {
+// Bands of planes of width x height after some levels.
+struct BandShape {
   int width = 0, height = 0, levels = 0;
-  std::vector<std::int32_t> values;  // row by row
+  std::size_t planes = 0;
+};
+enum class BandKind { low, across, down, diagonal };  // what a band is high along
+// Where a part of a row of a band begins: in the band, and in a plane that has all bands in nested places.
+struct BandPart {
+  std::size_t plane;
+  BandKind kind;
+  int level;  // 0 the finest
+  int x, y;
+  int nested_x, nested_y;
 };
 struct PlanesPacked {
   std::vector<Bytes> sections;
   int planes = 0;  // bits of the largest magnitude
   std::uint64_t nonzero = 0;
 };
-PlanesPacked encode_planes(const std::vector<BandPlane>& bands);
-// Fills the values with what is known of them; `left` tells for each how many of its lowest bits are not. False where a
-// stream that is there in full ends too early.
-bool decode_planes(const Sections& sections, int planes, std::vector<BandPlane>& bands, std::vector<std::vector<std::uint8_t>>& left);
+inline constexpr std::uint32_t kNegative = 1U << 31;
+// `largest` magnitude of all; `read` gives n magnitudes, with kNegative where the value is below 0. Called from any thread.
+PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read);
+
+// What is known of n values: magnitudes, signs (-1, 0, 1), and for each group of eight how many of the lowest bits are not known.
+struct KnownValues {
+  const std::uint32_t* magnitude;
+  const std::int8_t* sign;
+  const std::uint8_t* left;
+};
+// Hands every value to `write`, from any thread. False where a stream that is there in full ends too early.
+bool decode_planes(const Sections& sections, int planes, const BandShape& shape, const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write);
+
+// A plane of whole numbers row by row, or its bands in nested places.
+struct BandPlane {
+  int width = 0, height = 0, levels = 0;
+  std::vector<std::int32_t> values;
+};
 
 // --- prediction: whole numbers of all planes, one section for each stripe of rows. `shift`: bits of the samples above 8 ---
 

@@ -1,9 +1,11 @@
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
 #include <cstdlib>
 
 #include "pack/codecs.hpp"
+#include "pack/cosine_lanes.hpp"
 #include "pack/range_coder.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
@@ -46,9 +48,23 @@ struct Steps {
 
 constexpr int kMost = 32767;
 
-using Block = std::array<std::int16_t, 64>;
+// The zigzag place of the last coefficient that is not 0, of a mask of those that are not.
+constexpr std::array<std::uint8_t, 64> kPlaceOnPath = [] {
+  std::array<std::uint8_t, 64> t{};
+  for (std::size_t i = 0; i < 64; ++i) t[kZigzag[i]] = static_cast<std::uint8_t>(i);
+  return t;
+}();
+int last_of(std::uint64_t some) {
+  int last = 0;
+  while (some != 0) {
+    const int at = 63 - std::countl_zero(some);
+    last = std::max<int>(last, kPlaceOnPath[static_cast<std::size_t>(at)]);
+    some &= (std::uint64_t{1} << (at / 8 * 8)) - 1;  // in a row the rightmost comes last
+  }
+  return last;
+}
 
-// Magnitudes of a block, at most 255, ten to a row: what lies beyond its right and lower side is 0.
+// Magnitudes of a block, at most 32: more make no difference. Ten to a row: what lies beyond its right and lower side is 0.
 constexpr int kRow = 10;
 struct Trace {
   std::array<std::uint8_t, kRow * kRow> magnitude{};
@@ -61,22 +77,26 @@ constexpr std::array<std::uint8_t, 64> kPadded = [] {
   return t;
 }();
 
-// Classes of a sum of magnitudes, 0 to 7.
-constexpr std::array<std::uint8_t, 17> kClass = {0, 1, 2, 3, 3, 4, 4, 5, 5, 5, 6, 6, 6, 6, 6, 6, 7};
-std::size_t level(int sum) { return kClass[static_cast<std::size_t>(std::min(sum, 16))]; }
+// Classes of a sum of magnitudes, 0 to 7, for all sums that there are.
+constexpr std::array<std::uint8_t, 256> kClass = [] {
+  constexpr std::array<std::uint8_t, 16> few = {0, 1, 2, 3, 3, 4, 4, 5, 5, 5, 6, 6, 6, 6, 6, 6};
+  std::array<std::uint8_t, 256> t{};
+  for (std::size_t i = 0; i < t.size(); ++i) t[i] = i < few.size() ? few[i] : 7;
+  return t;
+}();
+std::size_t level(int sum) { return kClass[static_cast<std::size_t>(sum)]; }
 
 // The probabilities of one plane kind: first plane, others.
 class Model {
  public:
-  // Codes a block: `q` holds it, or is filled (and is all 0 before). `now` is written.
+  // Codes a block: `q` holds it, `some` tells which are not 0; or it is filled (and is all 0 before). `now` is written.
   template <class Coder>
-  void code(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, int corner_dc) {
-    now.magnitude.fill(0);
+  void code(Coder& coder, std::int16_t* q, std::uint64_t some, Trace& now, const Trace& left, const Trace& up, int corner_dc) {
+    auto c = coder.take(kMostBytes);
+    if (now.last > 0) now.magnitude.fill(0);
     code_first(c, q, now, left, up, corner_dc);
     int last = 0;
-    if constexpr (!Coder::kDecodes) {
-      for (last = 63; last > 0 && q[kZigzag[static_cast<std::size_t>(last)]] == 0;) --last;
-    }
+    if constexpr (!Coder::kDecodes) last = last_of(some);
     const int about = left.last + up.last;
     last = code_last(c, last, level(about == 0 ? 0 : 1 + about / 4));
     now.last = last;
@@ -92,11 +112,14 @@ class Model {
       const int a = 1 + static_cast<int>(size_[level((inside + 2 * beside) / 2) + (kPlace[zig] < 3 ? 8 : 0)].code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : std::abs(q[at]) - 1)));
       const bool negative = c.raw(q[at] < 0 ? 1 : 0, 1) != 0;
       if constexpr (Coder::kDecodes) q[at] = static_cast<std::int16_t>(negative ? -std::min(a, kMost) : std::min(a, kMost));
-      *m = static_cast<std::uint8_t>(std::min(a, 255));
+      *m = static_cast<std::uint8_t>(std::min(a, 32));
     }
+    coder.put(c);
   }
 
  private:
+  // More than any block takes: 64 values of up to 45 bits, each of which costs 12 bits at most.
+  static constexpr std::size_t kMostBytes = 8192;
   // Diagonals from the first coefficient, 0 to 7.
   static constexpr std::array<std::uint8_t, 64> kPlace = [] {
     std::array<std::uint8_t, 64> t{};
@@ -106,11 +129,11 @@ class Model {
 
   // The first coefficient, as its difference from what the blocks about let expect.
   template <class Coder>
-  void code_first(Coder& c, Block& q, Trace& now, const Trace& left, const Trace& up, int d) {
+  void code_first(Coder& c, std::int16_t* q, Trace& now, const Trace& left, const Trace& up, int d) {
     const int a = left.dc, b = up.dc;
     const int expected = d >= std::max(a, b) ? std::min(a, b) : d <= std::min(a, b) ? std::max(a, b) : a + b - d;
     const int off = q[0] - expected;
-    const int m = static_cast<int>(first_[level((left.dc_off + up.dc_off + 1) / 2)].code(c, static_cast<std::uint32_t>(std::abs(off))));
+    const int m = static_cast<int>(first_[level(std::min((left.dc_off + up.dc_off + 1) / 2, 16))].code(c, static_cast<std::uint32_t>(std::abs(off))));
     const bool negative = m > 0 && c.raw(off < 0 ? 1 : 0, 1) != 0;
     now.dc = std::clamp(expected + (negative ? -m : m), -kMost, kMost);
     now.dc_off = std::min(m, 1000);
@@ -134,12 +157,21 @@ class Model {
   std::array<std::array<Bit, 64>, 8> last_;
 };
 
-// A stripe of blocks of all planes, left to right and top to bottom, plane after plane at each place. `row_done`: before a row is
+// Rows of quantized blocks, of all planes, and for the encoder which of their coefficients are not 0.
+struct Blocks {
+  std::size_t across;
+  std::vector<std::int16_t> values;
+  std::vector<std::uint64_t> some;
+  Blocks(std::size_t planes, int n) : across(static_cast<std::size_t>(n)), values(planes * across * 64), some(planes * across) {}
+  std::int16_t* block(std::size_t p, std::size_t x) { return values.data() + (p * across + x) * 64; }
+};
+
+// A stripe of rows of blocks, left to right and top to bottom, plane after plane at each place. `row_done`: before a row is
 // coded, or after it was decoded.
-template <class Coder, class Get, class Row>
-bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get, Row row_done) {
+template <class Coder, class Row>
+bool code_stripe(Coder& c, std::size_t planes, Blocks& q, int rows, Row row_done) {
   std::vector<Model> models(2);
-  const auto n = static_cast<std::size_t>(across);
+  const std::size_t n = q.across;
   // The row above and this one, for each plane.
   std::vector<Trace> above(planes * n), row(planes * n);
   const Trace nothing;
@@ -154,11 +186,7 @@ bool code_stripe(Coder& c, std::size_t planes, int across, int rows, Get get, Ro
         const Trace& left = x > 0 ? here[-1] : y > 0 ? *over : nothing;
         const Trace& up = y > 0 ? *over : left;
         const int corner = x > 0 && y > 0 ? over[-1].dc : y > 0 ? up.dc : left.dc;
-        Block q;
-        if constexpr (Coder::kDecodes) q.fill(0);
-        if constexpr (!Coder::kDecodes) get(p, static_cast<int>(x), q);
-        models[p == 0 ? 0 : 1].code(c, q, row[p * n + x], left, up, corner);
-        if constexpr (Coder::kDecodes) get(p, static_cast<int>(x), q);
+        models[p == 0 ? 0 : 1].code(c, q.block(p, x), q.some[p * n + x], row[p * n + x], left, up, corner);
       }
     }
     if constexpr (Coder::kDecodes) row_done(y);
@@ -181,32 +209,25 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
       [&](int first, int last) {
         BlockRow row;
         for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
+        Blocks q(coding.planes, coding.across);
         for (int s = first; s < last; ++s) {
           RangeEncoder encoder;
-          std::uint64_t some = 0;
-          code_stripe(
-              encoder, coding.planes, coding.across, std::min(kStripe, coding.down - s * kStripe),
-              [&](std::size_t p, int bx, Block& q) {
-                const Steps& st = steps[p == 0 ? 0 : 1];
-                int n = 0;
-                for (int v = 0; v < 8; ++v) {
-                  const float* f = row[p].row(v) + 8 * bx;
-                  for (int u = 0; u < 8; ++u) {
-                    const auto i = static_cast<std::size_t>(8 * v + u);
-                    // Rounded down below 2/3: zeros cost less than they lose.
-                    const float a = std::min(std::fabs(f[u]) * st.per[i] + 0.34F, 32767.0F);
-                    const int m = static_cast<int>(a);
-                    q[i] = static_cast<std::int16_t>(f[u] < 0 ? -m : m);
-                    n += m != 0;
-                  }
-                }
+          std::uint64_t& some = nonzero[static_cast<std::size_t>(s)];
+          code_stripe(encoder, coding.planes, q, std::min(kStripe, coding.down - s * kStripe), [&](int y) {
+            fill(s * kStripe + y, row);
+            for (std::size_t p = 0; p < coding.planes; ++p) {
+              const Steps& st = steps[p == 0 ? 0 : 1];
+              const float* rows[8];
+              for (int v = 0; v < 8; ++v) rows[v] = row[p].row(v);
+              lanes::quantize_blocks(rows, st.per.data(), q.block(p, 0), q.some.data() + p * q.across, q.across);
+              for (std::size_t x = 0; x < q.across; ++x) {
                 // The first one carries the level of the block: to the nearest.
-                q[0] = static_cast<std::int16_t>(std::nearbyint(std::clamp(row[p].row(0)[8 * bx] * st.per[0], -32767.0F, 32767.0F)));
-                some += static_cast<std::uint64_t>(n);
-              },
-              [&](int y) { fill(s * kStripe + y, row); });
+                *q.block(p, x) = static_cast<std::int16_t>(std::nearbyint(std::clamp(rows[0][8 * x] * st.per[0], -32767.0F, 32767.0F)));
+                some += static_cast<std::uint64_t>(std::popcount(q.some[p * q.across + x]));
+              }
+            }
+          });
           packed.sections[static_cast<std::size_t>(s)] = encoder.finish();
-          nonzero[static_cast<std::size_t>(s)] = some;
         }
       },
       1);
@@ -224,24 +245,18 @@ bool decode_cosine(const Sections& sections, const CosineCoding& coding, const s
       [&](int first, int last) {
         BlockRow row;
         for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
+        Blocks q(coding.planes, coding.across);
         for (int s = first; s < last; ++s) {
           RangeDecoder decoder(sections[static_cast<std::size_t>(s)]);
-          good[static_cast<std::size_t>(s)] = code_stripe(
-              decoder, coding.planes, coding.across, std::min(kStripe, coding.down - s * kStripe),
-              [&](std::size_t p, int bx, Block& q) {
-                const Steps& st = steps[p == 0 ? 0 : 1];
-                for (int v = 0; v < 8; ++v) {
-                  float* f = row[p].row(v) + 8 * bx;
-                  for (int u = 0; u < 8; ++u) {
-                    const auto i = static_cast<std::size_t>(8 * v + u);
-                    const auto m = static_cast<float>(q[i]);
-                    // Smaller values are likelier within an interval.
-                    const float pull = i == 0 ? 0 : 0.06F;
-                    f[u] = (m > 0 ? m - pull : m < 0 ? m + pull : 0) * st.step[i];
-                  }
-                }
-              },
-              [&](int y) { take(s * kStripe + y, row); });
+          good[static_cast<std::size_t>(s)] = code_stripe(decoder, coding.planes, q, std::min(kStripe, coding.down - s * kStripe), [&](int y) {
+            for (std::size_t p = 0; p < coding.planes; ++p) {
+              float* rows[8];
+              for (int v = 0; v < 8; ++v) rows[v] = row[p].row(v);
+              lanes::restore_blocks(q.block(p, 0), steps[p == 0 ? 0 : 1].step.data(), rows, q.across);
+            }
+            take(s * kStripe + y, row);
+            std::fill(q.values.begin(), q.values.end(), std::int16_t{0});
+          });
         }
       },
       1);

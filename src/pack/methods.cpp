@@ -68,63 +68,59 @@ constexpr float kRound = 0.12F;
 // Where a value lies within the interval that is known of it: smaller ones are likelier.
 constexpr float kWithin = 0.45F;
 
-// The bands of a nested plane, in the places that reversible_forward gives them.
-template <class Bands, class Work>
-void each_band(Bands& b, const BandPlane& to, Work work) {
-  int w = to.width, h = to.height;
-  for (auto& d : b.levels) {
-    const int lw = (w + 1) / 2, lh = (h + 1) / 2;
-    work(d.vertical, lw, 0);
-    work(d.horizontal, 0, lh);
-    work(d.diagonal, lw, lh);
-    w = lw, h = lh;
-  }
-  work(b.approximation, 0, 0);
+// One of the bands.
+template <class Bands>
+auto& band_of(Bands& b, BandKind kind, int level) {
+  if (kind == BandKind::low) return b.approximation;
+  auto& d = b.levels[static_cast<std::size_t>(level)];
+  return kind == BandKind::across ? d.vertical : kind == BandKind::down ? d.horizontal : d.diagonal;
 }
 
 class WaveletMethod : public Method {
  public:
-  explicit WaveletMethod(const ConstView& in) : levels_(levels_for(in.width(), in.height())), turn_(turn_of(in)) {
+  explicit WaveletMethod(const ConstView& in) : shape_{in.width(), in.height(), levels_for(in.width(), in.height()), static_cast<std::size_t>(in.shape.channels)}, turn_(turn_of(in)) {
     for (Image& plane : split_colors(in, turn_)) {
-      bands_.push_back(wavelet_forward(plane, Wavelet::nine_seven, levels_));
+      bands_.push_back(wavelet_forward(plane, Wavelet::nine_seven, shape_.levels));
       plane = {};
-      whole_.push_back({in.width(), in.height(), levels_, std::vector<std::int32_t>(in.shape.pixels())});
+    }
+    for (const WaveletBands& b : bands_) {
+      largest_ = std::max(largest_, largest(b.approximation));
+      for (const WaveletDetails& d : b.levels) largest_ = std::max({largest_, largest(d.vertical), largest(d.horizontal), largest(d.diagonal)});
     }
   }
   Coded code(float step) override {
     const float per = 1 / step;
-    for (std::size_t p = 0; p < bands_.size(); ++p) {
-      BandPlane& to = whole_[p];
-      each_band(bands_[p], to, [&](const Image& band, int x0, int y0) {
-        if (band.empty()) return;
-        parallel_rows(band.height(), static_cast<std::size_t>(band.width()) * 2, [&](int first, int last) {
-          for (int y = first; y < last; ++y) {
-            const float* f = band.row(y);
-            std::int32_t* q = to.values.data() + static_cast<std::size_t>(y0 + y) * static_cast<std::size_t>(to.width) + static_cast<std::size_t>(x0);
-            for (int x = 0; x < band.width(); ++x) {
-              const float m = std::min(std::fabs(f[x]) * per + kRound, 1e9F);
-              const auto whole = static_cast<std::int32_t>(m);
-              q[x] = f[x] < 0 ? -whole : whole;
-            }
-          }
-        });
-      });
-    }
-    PlanesPacked packed = encode_planes(whole_);
+    PlanesPacked packed = encode_planes(shape_, whole(largest_, per), [&](const BandPart& from, int n, std::uint32_t* to) {
+      const float* f = band_of(bands_[from.plane], from.kind, from.level).row(from.y) + from.x;
+      for (int x = 0; x < n; ++x) to[x] = whole(std::fabs(f[x]), per) | (f[x] < 0 ? kNegative : 0);
+    });
     Header h;
     h.info.by = PackBy::wavelet;
     h.turn = turn_;
     h.step = step;
-    h.levels = levels_;
+    h.levels = shape_.levels;
     h.planes = packed.planes;
     return {h, std::move(packed.sections), packed.nonzero};
   }
 
  private:
-  int levels_;
+  static std::uint32_t whole(float magnitude, float per) { return static_cast<std::uint32_t>(static_cast<std::int32_t>(std::min(magnitude * per + kRound, 1e9F))); }
+  static float largest(const Image& band) {
+    float most = 0;
+    for (int y = 0; !band.empty() && y < band.height(); ++y) {
+      // As whole numbers: their order is that of the magnitudes, and they can be compared several at once.
+      const float* f = band.row(y);
+      std::int32_t bits = 0;
+      for (int x = 0; x < band.width(); ++x) bits = std::max(bits, std::bit_cast<std::int32_t>(f[x]) & 0x7FFFFFFF);
+      most = std::max(most, std::bit_cast<float>(bits));
+    }
+    return most;
+  }
+
+  BandShape shape_;
   ColorTurn turn_;
   std::vector<WaveletBands> bands_;
-  std::vector<BandPlane> whole_;
+  float largest_ = 0;
 };
 
 // Levels of the samples as whole numbers, color turned without loss: luma (r + 2 g + b) / 4 rounded down, b - g, r - g.
@@ -158,8 +154,29 @@ std::vector<BandPlane> whole_planes(const ConstView& in, int levels) {
 
 std::vector<BandPlane> empty_planes(const Header& h) {
   std::vector<BandPlane> planes;
-  for (int c = 0; c < h.info.shape.channels; ++c) planes.push_back({h.info.shape.width, h.info.shape.height, h.levels, {}});
+  for (int c = 0; c < h.info.shape.channels; ++c) planes.push_back({h.info.shape.width, h.info.shape.height, h.levels, std::vector<std::int32_t>(h.info.shape.pixels())});
   return planes;
+}
+
+BandShape shape_of(const std::vector<BandPlane>& planes) { return {planes[0].width, planes[0].height, planes[0].levels, planes.size()}; }
+
+// Bands of the right sizes for the 9/7 transform.
+WaveletBands empty_bands(int width, int height, int levels) {
+  WaveletBands b;
+  b.wavelet = Wavelet::nine_seven;
+  b.shape = {width, height, 1};
+  int w = width, h = height;
+  for (int level = 0; level < levels; ++level) {
+    const int lw = (w + 1) / 2, lh = (h + 1) / 2;
+    const auto band = [](int bw, int bh) { return bw > 0 && bh > 0 ? Image(bw, bh) : Image(); };
+    WaveletDetails& d = b.levels.emplace_back();
+    d.vertical = band(w - lw, lh);
+    d.horizontal = band(lw, h - lh);
+    d.diagonal = band(w - lw, h - lh);
+    w = lw, h = lh;
+  }
+  b.approximation = Image(w, h);
+  return b;
 }
 
 }  // namespace
@@ -193,7 +210,14 @@ Method::Coded code_lossless(const ConstView& in) {
         for (int c = first; c < last; ++c) reversible_forward(planes[static_cast<std::size_t>(c)].values, in.width(), in.height(), levels);
       },
       1);
-  PlanesPacked packed = encode_planes(planes);
+  std::uint32_t largest = 0;
+  for (const BandPlane& p : planes) {
+    for (const std::int32_t v : p.values) largest = std::max(largest, static_cast<std::uint32_t>(std::abs(v)));
+  }
+  PlanesPacked packed = encode_planes(shape_of(planes), largest, [&](const BandPart& from, int n, std::uint32_t* to) {
+    const std::int32_t* v = planes[from.plane].values.data() + static_cast<std::size_t>(from.nested_y) * static_cast<std::size_t>(in.width()) + static_cast<std::size_t>(from.nested_x);
+    for (int x = 0; x < n; ++x) to[x] = static_cast<std::uint32_t>(std::abs(v[x])) | (v[x] < 0 ? kNegative : 0);
+  });
   // Whichever is smaller: prediction for most pictures, bands for what is blurred.
   if (size_of(predicted) < size_of(packed.sections)) {
     h.predicted = true;
@@ -218,32 +242,26 @@ void decode_cosine_picture(const Opened& o, const View& out) {
 }
 
 void decode_wavelet_picture(const Opened& o, const View& out) {
-  std::vector<BandPlane> planes = empty_planes(o.header);
-  std::vector<std::vector<std::uint8_t>> left;
-  if (o.header.levels < 1 || !decode_planes(o.sections, o.header.planes, planes, left)) wrong_sections();
+  const BandShape shape{out.width(), out.height(), o.header.levels, static_cast<std::size_t>(out.shape.channels)};
+  if (shape.levels < 1) wrong_sections();
+  std::vector<WaveletBands> bands;
+  for (std::size_t p = 0; p < shape.planes; ++p) bands.push_back(empty_bands(out.width(), out.height(), shape.levels));
+  // How far a value lies from its known part.
+  std::array<float, 33> within{};
+  for (std::size_t i = 0; i < within.size(); ++i) within[i] = kWithin * static_cast<float>(std::uint64_t{1} << i) - kRound;
+  const bool whole = decode_planes(o.sections, o.header.planes, shape, [&](const BandPart& to, int n, const KnownValues& v) {
+    float* f = band_of(bands[to.plane], to.kind, to.level).row(to.y) + to.x;
+    for (int x = 0; x < n; ++x) {
+      const float m = (static_cast<float>(static_cast<std::int32_t>(v.magnitude[x])) + within[v.left[x / 8]]) * o.header.step;
+      f[x] = static_cast<float>(v.sign[x]) * m;
+    }
+  });
+  if (!whole) wrong_sections();
   std::vector<Image> pictures;
-  // Bands of the right sizes; what they hold is written over.
-  WaveletBands bands = wavelet_forward(Image(out.width(), out.height()), Wavelet::nine_seven, o.header.levels);
-  for (std::size_t p = 0; p < planes.size(); ++p) {
-    const BandPlane& from = planes[p];
-    Image picture(from.width, from.height);
-    each_band(bands, from, [&](Image& band, int x0, int y0) {
-      if (band.empty()) return;
-      parallel_rows(band.height(), static_cast<std::size_t>(band.width()) * 2, [&](int first, int last) {
-        for (int y = first; y < last; ++y) {
-          const std::size_t row = static_cast<std::size_t>(y0 + y) * static_cast<std::size_t>(from.width) + static_cast<std::size_t>(x0);
-          float* f = band.row(y);
-          for (int x = 0; x < band.width(); ++x) {
-            const std::int32_t v = from.values[row + static_cast<std::size_t>(x)];
-            const auto open = static_cast<float>(1U << left[p][row + static_cast<std::size_t>(x)]);
-            const float m = static_cast<float>(std::abs(v)) + kWithin * open - kRound;
-            f[x] = v == 0 ? 0 : (v < 0 ? -m : m) * o.header.step;
-          }
-        }
-      });
-    });
-    wavelet_inverse(bands, picture.view());
-    pictures.push_back(std::move(picture));
+  for (WaveletBands& b : bands) {
+    pictures.emplace_back(out.width(), out.height());
+    wavelet_inverse(b, pictures.back().view());
+    b = {};
   }
   join_colors(o.header.turn, pictures, o.header.info.maximum != 0, out);
 }
@@ -253,15 +271,15 @@ void decode_lossless_picture(const Opened& o, const View& out) {
   if (o.header.predicted) {
     if (!decode_predicted(o.sections, bits_above_8(o.header.info.maximum), planes)) wrong_sections();
   } else {
-    std::vector<std::vector<std::uint8_t>> left;
-    if (!decode_planes(o.sections, o.header.planes, planes, left)) wrong_sections();
-    for (std::size_t p = 0; p < planes.size(); ++p) {
-      for (std::size_t i = 0; i < planes[p].values.size(); ++i) {
-        std::int32_t& v = planes[p].values[i];
-        if (v != 0 && left[p][i] > 0) v += (v < 0 ? -1 : 1) * (1 << (left[p][i] - 1));
+    const bool whole = decode_planes(o.sections, o.header.planes, shape_of(planes), [&](const BandPart& to, int n, const KnownValues& v) {
+      std::int32_t* q = planes[to.plane].values.data() + static_cast<std::size_t>(to.nested_y) * static_cast<std::size_t>(out.width()) + static_cast<std::size_t>(to.nested_x);
+      for (int x = 0; x < n; ++x) {
+        const int left = v.left[x / 8];
+        q[x] = v.sign[x] * static_cast<std::int32_t>(v.magnitude[x] + (left > 0 ? 1U << (left - 1) : 0));
       }
-      reversible_inverse(planes[p].values, planes[p].width, planes[p].height, o.header.levels);
-    }
+    });
+    if (!whole) wrong_sections();
+    for (BandPlane& p : planes) reversible_inverse(p.values, p.width, p.height, p.levels);
   }
   if (out.shape.color_channels() == 3) {
     for (std::size_t i = 0; i < planes[0].values.size(); ++i) {

@@ -37,98 +37,150 @@ struct Bit {
 // The range is a number of 33 to 48 bits; sixteen bits leave at a time.
 inline constexpr std::uint64_t kLeastRange = std::uint64_t{1} << 32, kFullRange = std::uint64_t{1} << 48;
 
-class RangeEncoder {
- public:
+// What a coder carries from bit to bit. Inner loops work on a copy of their own, which stays in registers: see take() and put().
+struct EncoderState {
   static constexpr bool kDecodes = false;
+  std::uint64_t low = 0, range = kFullRange - 1;
+  std::uint8_t* at = nullptr;
   bool bit(Bit& m, bool b) {
-    const std::uint64_t bound = (range_ >> 15) * m.one();
-    low_ += b ? 0 : bound;
-    range_ = b ? bound : range_ - bound;
+    const std::uint64_t bound = (range >> 15) * m.one();
+    low += b ? 0 : bound;
+    range = b ? bound : range - bound;
     m.learn(b);
-    if (range_ < kLeastRange) shift();
+    if (range < kLeastRange) shift();
     return b;
   }
   // The lowest `count` bits of a value, all equally likely; 16 at most.
   std::uint32_t raw(std::uint32_t value, int count) {
-    range_ >>= count;
-    low_ += range_ * (value & ((1U << count) - 1));
-    if (range_ < kLeastRange) shift();
+    range >>= count;
+    low += range * (value & ((1U << count) - 1));
+    if (range < kLeastRange) shift();
     return value;
+  }
+  bool ended() const { return false; }
+  void shift() {
+    if (low >= kFullRange) {
+      low -= kFullRange;
+      for (std::uint8_t* p = at; ++*--p == 0;) {
+      }
+    }
+    *at++ = static_cast<std::uint8_t>(low >> 40);
+    *at++ = static_cast<std::uint8_t>(low >> 32);
+    low = (low & (kLeastRange - 1)) << 16;
+    range <<= 16;
+  }
+};
+
+class RangeEncoder {
+ public:
+  static constexpr bool kDecodes = false;
+  // The state, with room for so many bytes; put back when they are coded.
+  EncoderState take(std::size_t room) {
+    const std::size_t used = size();
+    if (out_.size() - used < room) {
+      out_.resize(2 * out_.size() + room);
+      state_.at = out_.data() + used;
+    }
+    return state_;
+  }
+  void put(const EncoderState& state) { state_ = state; }
+  bool bit(Bit& m, bool b) {
+    take(2);
+    return state_.bit(m, b);
+  }
+  std::uint32_t raw(std::uint32_t value, int count) {
+    take(2);
+    return state_.raw(value, count);
   }
   bool ended() const { return false; }
   bool ended_long() const { return false; }
   // Bytes so far; a decoder needs up to six more to know the last bits.
-  std::size_t size() const { return out_.size(); }
+  std::size_t size() const { return out_.empty() ? 0 : static_cast<std::size_t>(state_.at - out_.data()); }
   std::vector<std::uint8_t> finish() {
+    take(6);
     // As few bytes as name a number within the range; the decoder reads zeros beyond.
-    const std::uint64_t high = low_ + range_ - 1;
+    const std::uint64_t high = state_.low + state_.range - 1;
     for (int drop = 40; drop >= 0; drop -= 8) {
       const std::uint64_t rounded = (high >> drop) << drop;
-      if (rounded >= low_) {
-        low_ = rounded;
+      if (rounded >= state_.low) {
+        state_.low = rounded;
         break;
       }
     }
-    for (int i = 0; i < 3; ++i) shift();
+    for (int i = 0; i < 3; ++i) state_.shift();
+    out_.resize(size());
     while (!out_.empty() && out_.back() == 0) out_.pop_back();
     return std::move(out_);
   }
 
  private:
-  void shift() {
-    if (low_ >= kFullRange) {
-      low_ -= kFullRange;
-      for (std::size_t i = out_.size(); i > 0 && ++out_[i - 1] == 0;) --i;
-    }
-    out_.push_back(static_cast<std::uint8_t>(low_ >> 40));
-    out_.push_back(static_cast<std::uint8_t>(low_ >> 32));
-    low_ = (low_ & (kLeastRange - 1)) << 16;
-    range_ <<= 16;
-  }
+  EncoderState state_;
   std::vector<std::uint8_t> out_;
-  std::uint64_t low_ = 0, range_ = kFullRange - 1;
+};
+
+struct DecoderState {
+  static constexpr bool kDecodes = true;
+  const std::uint8_t *at = nullptr, *end = nullptr;
+  std::size_t beyond = 0;  // bytes read after the end
+  std::uint64_t range = kFullRange - 1, code = 0;
+  bool bit(Bit& m, bool) {
+    const std::uint64_t bound = (range >> 15) * m.one();
+    if (code < bound) {
+      range = bound;
+      m.learn(true);
+      if (range < kLeastRange) shift();
+      return true;
+    }
+    code -= bound;
+    range -= bound;
+    m.learn(false);
+    if (range < kLeastRange) shift();
+    return false;
+  }
+  std::uint32_t raw(std::uint32_t, int count) {
+    range >>= count;
+    // Most are signs: for them a comparison does what a division would.
+    const std::uint64_t value = count == 1 ? code >= range : std::min<std::uint64_t>(code / range, (1U << count) - 1);
+    code -= value * range;
+    if (range < kLeastRange) shift();
+    return static_cast<std::uint32_t>(value);
+  }
+  bool ended() const { return beyond > 0; }
+  std::uint64_t next() {
+    if (end - at >= 2) {
+      at += 2;
+      return static_cast<std::uint64_t>(at[-2]) << 8 | at[-1];
+    }
+    const std::uint64_t high = at < end ? *at : 0U;
+    beyond += at < end ? 1 : 2;
+    at = end;
+    return high << 8;
+  }
+  void shift() {
+    range <<= 16;
+    code = code << 16 | next();
+  }
 };
 
 class RangeDecoder {
  public:
   static constexpr bool kDecodes = true;
-  explicit RangeDecoder(std::span<const std::uint8_t> bytes) : bytes_(bytes) {
-    for (int i = 0; i < 3; ++i) code_ = code_ << 16 | next();
+  explicit RangeDecoder(std::span<const std::uint8_t> bytes) {
+    state_.at = bytes.data();
+    state_.end = bytes.data() + bytes.size();
+    for (int i = 0; i < 3; ++i) state_.code = state_.code << 16 | state_.next();
   }
-  bool bit(Bit& m, bool) {
-    const std::uint64_t bound = (range_ >> 15) * m.one();
-    const bool b = code_ < bound;
-    code_ -= b ? 0 : bound;
-    range_ = b ? bound : range_ - bound;
-    m.learn(b);
-    if (range_ < kLeastRange) shift();
-    return b;
-  }
-  std::uint32_t raw(std::uint32_t, int count) {
-    range_ >>= count;
-    const std::uint64_t value = std::min<std::uint64_t>(code_ / range_, (1U << count) - 1);
-    code_ -= value * range_;
-    if (range_ < kLeastRange) shift();
-    return static_cast<std::uint32_t>(value);
-  }
+  DecoderState take(std::size_t) const { return state_; }
+  void put(const DecoderState& state) { state_ = state; }
+  bool bit(Bit& m, bool b) { return state_.bit(m, b); }
+  std::uint32_t raw(std::uint32_t value, int count) { return state_.raw(value, count); }
   // Whether bits have been read that no byte stands for; a whole stream is read a few bytes beyond its end.
-  bool ended() const { return at_ > bytes_.size(); }
+  bool ended() const { return state_.ended(); }
   // Far beyond any end that a whole stream has.
-  bool ended_long() const { return at_ > bytes_.size() + 64; }
+  bool ended_long() const { return state_.beyond > 64; }
 
  private:
-  std::uint64_t next() {
-    const std::uint64_t high = at_ < bytes_.size() ? bytes_[at_] : 0U, low = at_ + 1 < bytes_.size() ? bytes_[at_ + 1] : 0U;
-    at_ += 2;
-    return high << 8 | low;
-  }
-  void shift() {
-    range_ <<= 16;
-    code_ = code_ << 16 | next();
-  }
-  std::span<const std::uint8_t> bytes_;
-  std::size_t at_ = 0;
-  std::uint64_t range_ = kFullRange - 1, code_ = 0;
+  DecoderState state_;
 };
 
 // Whole numbers from 0 on, small ones likely: a 1 for each step up to N, then an Elias gamma code.
