@@ -3,7 +3,7 @@ option(SIEVE_WERROR "Treat warnings as errors" OFF)
 add_library(sieve_options INTERFACE)
 target_compile_features(sieve_options INTERFACE cxx_std_20)
 # No contraction: plain double code (the random stream, the demo pictures) gives the same bytes everywhere.
-target_compile_options(sieve_options INTERFACE -Wall -Wextra -Wshadow -Wnon-virtual-dtor -ffp-contract=off
+target_compile_options(sieve_options INTERFACE -Wall -Wextra -Wshadow -Wconversion -Wnon-virtual-dtor -ffp-contract=off
   # GCC 12 sees overlaps in std::string that are not there.
   "$<$<CXX_COMPILER_ID:GNU>:-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>"
   $<$<BOOL:${SIEVE_WERROR}>:-Werror>)

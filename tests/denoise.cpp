@@ -166,3 +166,109 @@ TEST_CASE("sharpening: what leaves 0..1 is kept and told, halos do not rise wher
   CHECK(deviation(map_pairs(in, stages[1].image, [](float a, float m) { return a + m; }), Unsharp{}(in)) < 1e-6);
   CHECK(Filter(Gaussian{}).stages(in).empty());
 }
+
+TEST_CASE("tiles meet without a seam: sizes about their sides, gray and color, every patch and search window") {
+  // Tiles of non-local means are 240 x 96, groups of rows 21; those of total variation 480 or 160 x 544.
+  for (const Shape shape : {Shape{241, 22, 1}, {239, 43, 3}, {17, 97, 1}, {256, 3, 2}}) {
+    const Image in = noise(shape.width, shape.height, shape.channels, 4);
+    CAPTURE(shape.width);
+    for (const NonlocalMeans& f : {NonlocalMeans{.patch = 3, .search = 2, .noise = 0.3F}, {.patch = 0, .search = 1, .noise = 0.5F}, {.patch = 5, .search = 2, .strength = 2, .noise = 0.2F}, {.patch = 1, .search = 9, .noise = 0.2F}}) {
+      CAPTURE(Filter(f).text());
+      CHECK(deviation(f(in), f.plain(in)) < 1e-3);
+    }
+  }
+  // A window wider than the picture and than the margin of one vector.
+  const Image small = noise(9, 8);
+  const NonlocalMeans wide{.patch = 2, .search = 20, .noise = 0.3F};
+  CHECK(deviation(wide(small), wide.plain(small)) < 1e-3);
+  for (const Shape shape : {Shape{487, 30, 1}, {163, 21, 3}, {20, 560, 1}}) {
+    CAPTURE(shape.width);
+    const Image in = noise(shape.width, shape.height, shape.channels, 6);
+    const TotalVariation f{.weight = 0.1F, .tolerance = 1e-6F, .iterations = 400};
+    const Image out = f(in), plain = reference::total_variation(in, 0.1, 4000, true);
+    // Both near the one optimum, whose curvature is 1 / weight.
+    CHECK(deviation(out, plain) < 0.02);
+    CHECK(total_variation_objective(out, in, 0.1, true) <= total_variation_objective(plain, in, 0.1, true) * 1.00001);
+  }
+}
+
+TEST_CASE("total variation: the gap falls from sweep to sweep, whatever the weight; the report is that of the result") {
+  const Image in = GaussianNoise{.deviation = 0.1F, .seed = 3}(test::noon().view().part({100, 100, 200, 150}));
+  double roughest = 1e300;
+  for (const float weight : {1e-4F, 0.01F, 0.1F, 1.0F, 10.0F}) {
+    CAPTURE(weight);
+    double before = 1e300;
+    for (const int iterations : {1, 5, 16, 17, 64, 200, 800}) {
+      CAPTURE(iterations);
+      Image out(in.shape());
+      TotalVariationReport report;
+      TotalVariation{.weight = weight, .tolerance = 1e-6F, .iterations = iterations}.solve(in, out.view(), report);
+      CHECK(report.iterations <= iterations);
+      CHECK((report.iterations == iterations || report.gap <= 1e-6));
+      CHECK(report.objective == doctest::Approx(total_variation_objective(out, in, static_cast<double>(weight), true)).epsilon(1e-4));
+      CHECK(report.history.back() == report.objective);
+      CHECK(report.gap <= before * 1.05);
+      before = report.gap;
+    }
+    CHECK(before < 0.05);
+    // A stronger weight leaves less variation.
+    const Image out = TotalVariation{.weight = weight, .iterations = 800}(in);
+    const double variation = total_variation_objective(out, out, 1, true);
+    CHECK(variation < roughest);
+    roughest = variation;
+  }
+}
+
+TEST_CASE("the fast bilateral filter: levels and cells of every size, one level alone, samples that are lost, threads") {
+  const Image in = noise(140, 90, 2);
+  for (const float sigma : {0.7F, 2.0F, 3.9F, 12.0F, 40.0F}) {
+    for (const float range : {0.02F, 0.4F, 30.0F}) {
+      CAPTURE(sigma);
+      CAPTURE(range);
+      const Bilateral fast{.sigma = sigma, .range = range, .way = BilateralWay::fast};
+      const Image out = fast(in);
+      // A mean of what is there: never beyond the range of the picture.
+      const auto [low, high] = std::pair{statistics(in)[0].minimum, statistics(in)[0].maximum};
+      CHECK(statistics(out)[0].minimum >= low - 1e-3);
+      CHECK(statistics(out)[0].maximum <= high + 1e-3);
+      set_threads(1);
+      CHECK(identical(fast(in), out));
+      set_threads(0);
+      // Turned about, the result is turned about: no direction is preferred, but for where cells begin.
+      if (range > 1) CHECK(deviation(out, Gaussian{.sigma = sigma, .border = Border::mirror}(in)) < 0.03);
+    }
+  }
+  const Image even = map_samples(noise(50, 40), [](float) { return 0.3F; });
+  CHECK(deviation(Bilateral{.sigma = 6, .range = 0.1F, .way = BilateralWay::fast}(even), even) < 1e-6);
+  Image broken = noise(60, 50);
+  broken.at(20, 20) = std::nanf("");
+  broken.at(30, 20) = INFINITY;
+  const Image out = Bilateral{.sigma = 5, .range = 0.2F, .way = BilateralWay::fast}(broken);
+  CHECK(std::isnan(out.at(20, 20)));
+  CHECK(std::isinf(out.at(30, 20)));
+  for (int x = 0; x < 60; ++x) CHECK((x == 20 || x == 30 || std::isfinite(out.at(x, 20))));
+  // Like the exact one around what is lost, too.
+  const Image exact = Bilateral{.sigma = 5, .range = 0.2F, .way = BilateralWay::exact}(broken);
+  CHECK(std::abs(out.at(22, 21) - exact.at(22, 21)) < 0.02);
+}
+
+TEST_CASE("every denoiser that sets itself does so by the estimated noise: as if it had been given") {
+  const Image in = Clip{}(GaussianNoise{.deviation = 0.06F, .seed = 9}(test::noon().view().part({300, 100, 220, 180})));
+  const auto s = static_cast<float>(noise_level(in));
+  CHECK(s == doctest::Approx(0.06).epsilon(0.25));
+  CHECK(identical(NonlocalMeans{}(in), NonlocalMeans{.noise = s}(in)));
+  CHECK(identical(TotalVariation{}(in), TotalVariation{.weight = s}(in)));
+  CHECK(identical(WaveletShrink{}(in), WaveletShrink{.noise = s}(in)));
+  CHECK(identical(AdaptiveWiener{}(in), AdaptiveWiener{.noise = s}(in)));
+  // More noise, more smoothing.
+  for (const char* text : {"nonlocal_means", "total_variation", "wavelet_shrink", "bilateral", "guided", "diffusion", "adaptive_wiener"}) {
+    CAPTURE(std::string(text));
+    double before = 0;
+    for (const float deviation_of_noise : {0.02F, 0.06F, 0.15F}) {
+      const Image noisy = GaussianNoise{.deviation = deviation_of_noise, .seed = 9}(test::noon().view().part({300, 100, 220, 180}));
+      const double taken = compare(Chain::parse(text)(noisy), noisy).mse;
+      CHECK(taken > before);
+      before = taken;
+    }
+  }
+}

@@ -101,3 +101,46 @@ TEST_CASE("footprints: text, shapes, and what is refused") {
   CHECK_THROWS_AS((WeightedMedian{.weights = Kernel::parse("1,-1,1")}(noise(5, 5))), BadCall);
   CHECK_THROWS_AS((WeightedMedian{.weights = Kernel::parse("0,0,0")}(noise(5, 5))), BadCall);
 }
+
+TEST_CASE("the adaptive median: impulses go, all else stays to the bit, the denser the impulses the wider it looks") {
+  const Image clean = map_samples(Gaussian{.sigma = 1.5F}(noise(160, 120)), [](float v) { return std::clamp(v, 0.05F, 0.95F); });
+  for (const float share : {0.02F, 0.1F, 0.3F, 0.6F}) {
+    CAPTURE(share);
+    const Image damaged = ImpulseNoise{.dark = share / 2, .bright = share / 2, .seed = 3}(clean);
+    const Image out = AdaptiveMedian{.radius = 7, .least = 0}(damaged);
+    int left = 0, changed = 0;
+    double worst = 0;
+    for (int y = 0; y < 120; ++y) {
+      for (int x = 0; x < 160; ++x) {
+        const bool hit = damaged.at(x, y) != clean.at(x, y);
+        left += hit && out.at(x, y) == damaged.at(x, y);
+        changed += !hit && out.at(x, y) != clean.at(x, y);
+        worst = std::max(worst, std::abs(static_cast<double>(out.at(x, y)) - static_cast<double>(clean.at(x, y))));
+      }
+    }
+    CHECK(left == 0);
+    // With few impulses some windows hold none of a kind: there the lowest or highest sample is taken for one.
+    CHECK(changed <= (share < 0.05F ? 300 : 5));
+    CHECK(worst < 0.6);
+    CHECK(compare(out, clean).psnr > (share < 0.5F ? 35 : 28));
+  }
+  // What lies within `least` of the median is left alone, also where it is an extreme.
+  Image dots = map_samples(noise(40, 30), [](float) { return 0.5F; });
+  dots.at(10, 10) = 0.58F;
+  dots.at(20, 10) = 0.75F;
+  const Image out = AdaptiveMedian{.least = 0.1F}(dots);
+  CHECK(out.at(10, 10) == 0.58F);
+  CHECK(out.at(20, 10) == 0.5F);
+  // Areas of black and white keep their outline, corners of the picture too.
+  Image halves(50, 40);
+  for (int y = 0; y < 40; ++y) {
+    for (int x = 0; x < 50; ++x) halves.at(x, y) = x + y < 45 ? 0.0F : 1.0F;
+  }
+  CHECK(identical(AdaptiveMedian{}(halves), halves));
+  for (const Border border : test::all_borders) {
+    if (border == Border::inside) continue;
+    const AdaptiveMedian f{.radius = 3, .border = border, .fill = 0.4F};
+    const Image in = hostile(41, 23, 2);
+    CHECK(deviation(f(in), f.plain(in)) == 0);
+  }
+}

@@ -64,8 +64,8 @@ class Tile {
     for (Grid& sum : sums_) sum.shape(width, height, 0, 0);
     weight_.shape(width, height, 0, 0);
     most_.shape(width, height, 0, 0);
-    columns_.shape(width + 2 * margin_ + 2 * patch_, kGroup * (2 * search_ + 1), 0, 0);
-    weights_.shape(width + 2 * margin_, 2 * search_ + 1, 0, 0);
+    columns_.shape(width + margin_ + search_ + 2 * patch_, kGroup * (2 * search_ + 1), 0, 0);
+    weights_.shape(width + margin_ + search_, 2 * search_ + 1, 0, 0);
   }
 
   // Weights are symmetric: each pair of pixels is reckoned once, for both. A few rows at a time with all offsets along the
@@ -77,7 +77,7 @@ class Tile {
         const int first = dy == 0 ? 1 : -search_, high = std::min(kGroup, height_ - y);
         differences(first, dy, y, high);
         for (int i = 0; i < high; ++i) {
-          for (int k = 0; k <= search_ - first; ++k) lanes::patch_weights(columns(k, i), 2 * patch_ + 1, scale, floor, weights_.at(0, k), static_cast<std::size_t>(width_ + 2 * margin_));
+          for (int k = 0; k <= search_ - first; ++k) lanes::patch_weights(columns(k, i), 2 * patch_ + 1, scale, floor, weights_.at(0, k), static_cast<std::size_t>(width_ + margin_ + search_));
           if (y + i >= 0) mean(y + i, y + i + dy, first, 1);
           if (y + i + dy < height_) mean(y + i + dy, y + i, -first, -1);
         }
@@ -112,7 +112,7 @@ class Tile {
         p.b[c] = f.at(-margin_ - patch_ + dx, top - patch_ + dy);
         p.stride = f.stride;
       }
-      lanes::patch_columns(p, columns(dx - first, 0), columns_.stride, high, static_cast<std::size_t>(width_ + 2 * margin_ + 2 * patch_));
+      lanes::patch_columns(p, columns(dx - first, 0), columns_.stride, high, static_cast<std::size_t>(width_ + margin_ + search_ + 2 * patch_));
     }
   }
   float* columns(int k, int i) { return columns_.at(0, k * kGroup + i); }

@@ -15,7 +15,14 @@ namespace {
 constexpr std::size_t kLeastSamples = 1 << 18;
 // A strip of so many samples and what comes of it stay in the second cache; where the margins are wide, what is done twice
 // there weighs more than the cache.
-constexpr int kStripSamples = 1 << 17;
+constexpr int kStripSamples = 1 << 17, kMarginTimes = 24;
+
+// About `wanted` rows to a strip and an even number of strips, so that two threads, or any power of two, end together. The
+// number of threads itself has no say: results must not depend on it.
+int even_strip(int height, int wanted) {
+  const int pairs = height / (2 * wanted), strips = std::max(1, 2 * pairs);
+  return (height + strips - 1) / strips;
+}
 }  // namespace
 
 StripRun::StripRun(std::span<const Filter> steps, const ConstView& in) {
@@ -36,7 +43,7 @@ StripRun::StripRun(std::span<const Filter> steps, const ConstView& in) {
 }
 
 void StripRun::operator()(const ConstView& in, const View& out) const {
-  const int height = in.height(), strip = std::max(kStripSamples / std::max(1, in.width()), 12 * margins_.front());
+  const int height = in.height(), strip = even_strip(height, std::max(kStripSamples / std::max(1, in.width()), kMarginTimes * margins_.front()));
   // Over the input itself the rows are in the cache already.
   const bool stream = rows::streams(out.shape.samples()) && in.data != out.data;
   SpareRoom room;
