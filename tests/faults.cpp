@@ -10,6 +10,10 @@
 #include <new>
 
 #include "sieve/filter.hpp"
+#include <sys/mount.h>
+
+#include <algorithm>
+
 #include "support.hpp"
 
 using namespace sieve;
@@ -123,4 +127,74 @@ TEST_CASE("files that vanish, cannot be read or cannot be written say so in one 
   one_line(test::run("sh -c \"trap '' XFSZ; ulimit -f 1; exec " LSIEVE_TOOL " apply " + test::data + "/noon.png " + folder / "big.png" + " invert\""), 1, "big.png");
   CHECK_FALSE(std::filesystem::exists(folder / "big.png"));
   CHECK(folder.entries() == 2);  // folder.png and empty.png: nothing half written
+}
+
+// A file system of so many bytes, where this user may mount one.
+class SmallDisk {
+ public:
+  SmallDisk(std::string place, const std::string& size) : place_(std::move(place)) {
+    std::filesystem::create_directories(place_);
+    mounted_ = ::mount("none", place_.c_str(), "tmpfs", 0, ("size=" + size).c_str()) == 0;
+  }
+  ~SmallDisk() {
+    if (mounted_) ::umount(place_.c_str());
+  }
+  SmallDisk(const SmallDisk&) = delete;
+  SmallDisk& operator=(const SmallDisk&) = delete;
+  bool mounted() const { return mounted_; }
+  std::string operator/(const std::string& name) const { return place_ + "/" + name; }
+  // Names of what lies on it.
+  std::vector<std::string> entries() const {
+    std::vector<std::string> all;
+    for (const auto& e : std::filesystem::recursive_directory_iterator(place_)) {
+      if (e.is_regular_file()) all.push_back(e.path().filename().string());
+    }
+    std::sort(all.begin(), all.end());
+    return all;
+  }
+
+ private:
+  std::string place_;
+  bool mounted_ = false;
+};
+
+TEST_CASE("a full disk: one line, the old file stays, nothing half written, and a batch goes on when there is room") {
+  const Folder folder;
+  const SmallDisk disk(folder / "disk", "192k");
+  if (!disk.mounted()) {
+    MESSAGE("no file system can be mounted here: the limit on a file's size stands for a full disk");
+    return;
+  }
+  const auto full = [&](const test::Outcome& o) {
+    CAPTURE(o.err);
+    CHECK(o.code == 1);
+    CHECK(std::count(o.err.begin(), o.err.end(), '\n') == 1);
+    CHECK(o.err.find("No space") != std::string::npos);
+  };
+  test::put(disk / "out.png", "the old file");
+  full(lsieve("apply " + test::data + "/noon.png " + disk / "out.png" + " gaussian_noise"));
+  CHECK(test::contents(disk / "out.png") == "the old file");
+  full(lsieve("pack " + test::data + "/noon.png " + disk / "noon.lsv" + " --lossless"));
+  full(lsieve("look " + test::data + "/noon.png --sheet " + disk / "sheet.png"));
+  CHECK(disk.entries() == std::vector<std::string>{"out.png"});
+  std::filesystem::remove(disk / "out.png");
+  // Ten pictures of 30 kB each do not fit.
+  for (int i = 0; i < 10; ++i) sieve::io::write(folder / "in_" + std::to_string(i) + ".pgm", test::noise(200, 150, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
+  const std::string batch = "batch '" + folder / "in_*.pgm" + "' --into " + disk / "results" + " --resume -- median";
+  const auto first = lsieve(batch);
+  CHECK(first.code == 1);
+  const std::vector<std::string> some = disk.entries();
+  CHECK(some.size() >= 3);
+  CHECK(some.size() < 11);
+  for (const std::string& name : some) {
+    if (name.ends_with(".pgm")) CHECK(std::filesystem::file_size(disk / "results/" + name) > 30000);
+  }
+  const SmallDisk larger(folder / "larger", "2m");
+  std::filesystem::copy(disk / "results", larger / "results", std::filesystem::copy_options::recursive);
+  const auto second = lsieve("batch '" + folder / "in_*.pgm" + "' --into " + larger / "results" + " --resume -- median");
+  CHECK(second.code == 0);
+  for (int i = 0; i < 10; ++i) {
+    const sieve::Image in = sieve::io::read(folder / "in_" + std::to_string(i) + ".pgm").image, out = sieve::io::read(larger / "results/in_" + std::to_string(i) + ".pgm").image;
+    CHECK(sieve::identical(out, sieve::Median{}(in)));
+  }
 }

@@ -43,7 +43,7 @@ StripRun::StripRun(std::span<const Filter> steps, const ConstView& in) {
 }
 
 void StripRun::operator()(const ConstView& in, const View& out) const {
-  const int height = in.height(), strip = even_strip(height, std::max(kStripSamples / std::max(1, in.width()), kMarginTimes * margins_.front()));
+  const int height = in.height(), strip = even_strip(height, std::max({1, kStripSamples / std::max(1, in.width()), kMarginTimes * margins_.front()}));
   // Over the input itself the rows are in the cache already.
   const bool stream = rows::streams(out.shape.samples()) && in.data != out.data;
   SpareRoom room;
