@@ -215,10 +215,7 @@ TEST_CASE("work that is stopped says so, leaves nothing behind, and can be done 
     watch.stop();
     {
       const Watch::Active active(watch);
-      try {
-        CHECK(result_of(f, in) == expected);  // too short to look
-      } catch (const Stopped&) {
-      }
+      CHECK_THROWS_AS((void)f(in), Stopped);
     }
     CHECK(result_of(f, in) == expected);
   }
@@ -226,7 +223,7 @@ TEST_CASE("work that is stopped says so, leaves nothing behind, and can be done 
 
 TEST_CASE("another thread hears progress that never falls, and stops the work") {
   const Image in = noise(420, 400);
-  for (const char* text : {"nonlocal_means noise=0.1", "median radius=20", "total_variation weight=0.5 tolerance=0.000001 iterations=100000", "diffusion edge=0.1 iterations=20000"}) {
+  for (const char* text : {"nonlocal_means noise=0.1", "median radius=20", "total_variation weight=0.5 tolerance=0.000001 iterations=100000", "diffusion edge=0.1 iterations=10000"}) {
     CAPTURE(std::string(text));
     const Chain chain = Chain::parse(text);
     Watch watch;

@@ -1,19 +1,17 @@
 // What fails at any place leaves its arguments as they were, leaks nothing, and says one clear line.
 
+#include <sys/mount.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cstdlib>
 #include <new>
 
 #include "sieve/filter.hpp"
-#include <sys/mount.h>
-
-#include <algorithm>
-
 #include "support.hpp"
 
 using namespace sieve;
@@ -31,10 +29,14 @@ bool fails() { return until.load(std::memory_order_relaxed) >= 0 && until.fetch_
 
 }  // namespace
 
-void* operator new(std::size_t n) {
+void* operator new(std::size_t n, const std::nothrow_t&) noexcept {
   void* p = fails() ? nullptr : std::malloc(n == 0 ? 1 : n);
+  if (counting && p != nullptr) ++living;
+  return p;
+}
+void* operator new(std::size_t n) {
+  void* p = ::operator new(n, std::nothrow);
   if (p == nullptr) throw std::bad_alloc();
-  if (counting) ++living;
   return p;
 }
 void operator delete(void* p) noexcept {
@@ -42,6 +44,7 @@ void operator delete(void* p) noexcept {
   std::free(p);
 }
 void operator delete(void* p, std::size_t) noexcept { ::operator delete(p); }
+void operator delete(void* p, const std::nothrow_t&) noexcept { ::operator delete(p); }
 
 // The samples of pictures come from here.
 extern "C" void* aligned_alloc(std::size_t alignment, std::size_t n) noexcept {
