@@ -188,9 +188,9 @@ TEST_CASE("damage: every flipped byte is refused, and lies in the header cost no
   for (const PackBy by : kAll) files.push_back(pack(small, {.by = by, .quality = 60}).bytes);
   for (const auto& file : files) {
     for (std::size_t i = 0; i < file.size(); ++i) {
-      for (const std::uint8_t flip : {0x01, 0x80, 0xff}) {
+      for (const int flip : {0x01, 0x80, 0xff}) {
         std::vector<std::uint8_t> bad = file;
-        bad[i] ^= flip;
+        bad[i] = static_cast<std::uint8_t>(bad[i] ^ flip);
         CHECK_THROWS_AS(unpack(bad), Error);
       }
     }
