@@ -141,7 +141,7 @@ class Sweep {
 void iterate(const std::vector<ConstView>& f, const State* from, float weight, std::span<const Step> steps, State& to) {
   const int w = f[0].width(), h = f[0].height(), halo = static_cast<int>(steps.size());
   // What one iteration touches of a row stays in the first cache, all that is held in the second.
-  const int wide_side = f.size() == 1 ? 480 : 160, high_side = 544;
+  const int wide_side = f.size() == 1 ? 640 : 192, high_side = 1088;
   const int columns = (w + wide_side - 1) / wide_side, rows = (h + high_side - 1) / high_side;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(wide_side) * static_cast<std::size_t>(high_side) * 16,
