@@ -115,9 +115,9 @@ TEST_CASE("sorting answers to the negative by its dual, to a rising curve by tha
                                                                   {"midpoint radius=2", "midpoint radius=2"},
                                                                   {"trimmed_mean radius=2", "trimmed_mean radius=2"},
                                                                   {"adaptive_median least=0", "adaptive_median least=0"}};
-  for (const auto& [one, other] : duals) {
-    CAPTURE(one);
-    CHECK(deviation(scaled(run(one, negative), -1, 0), run(other, in)) < 1e-6);
+  for (const auto& dual : duals) {
+    CAPTURE(dual.first);
+    CHECK(deviation(scaled(run(dual.first, negative), -1, 0), run(dual.second, in)) < 1e-6);
   }
   for (const char* text : {"minimum radius=2", "maximum radius=1.5 shape=disk", "median radius=3", "percentile radius=3 share=0.1", "opening radius=2", "closing radius=4", "weighted_median"}) {
     CAPTURE(std::string(text));
@@ -172,10 +172,11 @@ TEST_CASE("pairs that undo each other") {
 TEST_CASE("blurs one after the other are one blur; order does not matter among what is linear") {
   const Image in = noise(90, 70);
   CHECK(deviation(run("gaussian sigma=2 border=wrap then gaussian sigma=1.5 border=wrap", in), run("gaussian sigma=2.5 border=wrap", in)) < 5e-4);
-  for (const auto& [a, b] : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"}, {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"}, {"low_pass padding=wrap", "high_pass padding=wrap"},
+  for (const auto& two : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"}, {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"}, {"low_pass padding=wrap", "high_pass padding=wrap"},
                              {"binomial border=wrap", "disk_mean border=wrap"}}) {
-    CAPTURE(std::string(a));
-    CHECK(deviation(run(std::string(a) + " then " + b, in), run(std::string(b) + " then " + a, in)) < 1e-5);
+    const std::string a = two.first, b = two.second;
+    CAPTURE(a);
+    CHECK(deviation(run(a + " then " + b, in), run(b + " then " + a, in)) < 1e-5);
   }
   // What a low-pass leaves is what the high-pass of the same form takes, and the bands add up.
   for (const char* form : {"ideal", "gaussian"}) {

@@ -58,10 +58,10 @@ double jpeg_bytes(const Image& image, double wanted) {
 
 TEST_CASE("without loss: bit for bit, any size, depth and channels") {
   for (const std::uint32_t maximum : {1U, 100U, 255U, 65535U}) {
-    for (const auto& [w, h, channels] : {std::tuple{1, 1, 1}, {1, 17, 1}, {33, 1, 3}, {7, 5, 2}, {65, 43, 3}, {20, 30, 4}}) {
+    for (const Shape& shape : {Shape{1, 1, 1}, {1, 17, 1}, {33, 1, 3}, {7, 5, 2}, {65, 43, 3}, {20, 30, 4}}) {
       CAPTURE(maximum);
-      CAPTURE(w);
-      const Image in = levels(w, h, channels, maximum);
+      CAPTURE(shape.width);
+      const Image in = levels(shape.width, shape.height, shape.channels, maximum);
       const Unpacked out = unpack(pack(in, {.lossless = true}).bytes);
       CHECK(same_samples(out.image, in));
       CHECK(out.info.lossless);
@@ -86,9 +86,9 @@ TEST_CASE("without loss: bit for bit, any size, depth and channels") {
 TEST_CASE("every method: all sizes, gray to color with alpha, float, not a number; finer quality is nearer") {
   for (const PackBy by : kAll) {
     CAPTURE(std::string(name_of(by)));
-    for (const auto& [w, h, channels] : {std::tuple{1, 1, 1}, {1, 9, 3}, {30, 1, 1}, {13, 11, 2}, {70, 50, 3}, {17, 40, 4}}) {
-      CAPTURE(w);
-      const Image in = Gaussian{.sigma = 1.5F}(noise(w, h, channels));
+    for (const Shape& shape : {Shape{1, 1, 1}, {1, 9, 3}, {30, 1, 1}, {13, 11, 2}, {70, 50, 3}, {17, 40, 4}}) {
+      CAPTURE(shape.width);
+      const Image in = Gaussian{.sigma = 1.5F}(noise(shape.width, shape.height, shape.channels));
       const Image out = unpack(pack(in, {.by = by, .quality = 100}).bytes).image;
       CHECK(out.shape() == in.shape());
       CHECK(deviation(out, in) < 0.05);

@@ -15,6 +15,13 @@
 #include "sieve/io.hpp"
 #include "sieve/sieve.hpp"
 
+// As doctest's, but the text is made at once: Clang 14 cannot hold names of structured bindings for later.
+#undef CAPTURE
+#define SIEVE_CAPTURE_AS(expression, name)                              \
+  const std::string name = doctest::toString(expression).c_str(); \
+  INFO(#expression " := ", name)
+#define CAPTURE(expression) SIEVE_CAPTURE_AS(expression, DOCTEST_CAT(captured_at_, __COUNTER__))
+
 namespace test {
 
 using sieve::ConstView;
