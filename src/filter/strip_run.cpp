@@ -17,10 +17,10 @@ constexpr std::size_t kLeastSamples = 1 << 18;
 // there weighs more than the cache.
 constexpr int kStripSamples = 1 << 17, kMarginTimes = 24;
 
-// About `wanted` rows to a strip and an even number of strips, so that two threads, or any power of two, end together. The
-// number of threads itself has no say: results must not depend on it.
+// About `wanted` rows to a strip and an even number of strips, so that two threads end together; two also where the picture is
+// not so high, as long as margins are small beside them. The number of threads has no say: results must not depend on it.
 int even_strip(int height, int wanted) {
-  const int pairs = height / (2 * wanted), strips = std::max(1, 2 * pairs);
+  const int pairs = height / (2 * wanted), strips = pairs > 0 ? 2 * pairs : height >= wanted / 4 ? 2 : 1;
   return (height + strips - 1) / strips;
 }
 }  // namespace
