@@ -14,7 +14,7 @@ int main(int argc, char** argv) try {
     std::cout << sieve::name_of(by) << ": " << p.bytes.size() << " bytes, PSNR " << sieve::compare(sieve::unpack(p.bytes).image, image).psnr << " dB\n";
   }
   const sieve::Packed p = sieve::pack(image, {.quality = 80});
-  for (const std::size_t part : {10, 4, 2, 1}) {
+  for (const std::size_t part : {10U, 4U, 2U, 1U}) {
     const std::span<const std::uint8_t> some(p.bytes.data(), p.bytes.size() / part);
     std::cout << some.size() << " bytes of it: PSNR " << sieve::compare(sieve::unpack(some).image, image).psnr << " dB\n";
   }

@@ -45,7 +45,7 @@ void packed(const std::string& demo) {
   const Image noon = Crop{.x = 300, .y = 200, .width = 37, .height = 29}(io::read(demo + "/noon.png").image);
   int n = 0;
   for (const PackOptions& o : {PackOptions{.by = PackBy::cosine}, PackOptions{.by = PackBy::wavelet}, PackOptions{.by = PackBy::svd, .keep = 5}, PackOptions{.by = PackBy::pca, .keep = 5}, PackOptions{.lossless = true}}) {
-    for (const Image& picture : {noon, to_gray(noon)}) {
+    for (const Image& picture : {noon, split(noon).front()}) {
       const Packed p = pack(picture, o);
       save(std::to_string(n++) + ".lsv", {p.bytes.begin(), p.bytes.end()});
     }

@@ -1,26 +1,41 @@
-// Texts that people write: chains, kernels and recipes, by the first byte.
+// Texts that people write: chains, kernels and recipes, by the first byte. A chain that is read must say itself again.
 
 #include <cstddef>
 #include <cstdint>
+#include <cstdlib>
 #include <string>
 
 #include "sieve/sieve.hpp"
 
+namespace {
+
+void say_again(const sieve::Chain& chain) {
+  const std::string text = chain.text(true);
+  if (sieve::Chain::parse(text).text(true) != text) std::abort();
+  if (sieve::Chain::parse(sieve::recipe_words(sieve::recipe_text(chain), "fuzz.toml")).text(true) != text) std::abort();
+  if (sieve::chain_text_of_record(sieve::record_of(chain)).empty() != text.empty()) std::abort();
+}
+
+}  // namespace
+
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   if (size == 0) return 0;
   const std::string text(reinterpret_cast<const char*>(data + 1), size - 1);
+  sieve::Chain chain;
   try {
     switch (data[0] % 3) {
       case 0:
-        (void)sieve::Chain::parse(text);
+        chain = sieve::Chain::parse(text);
         break;
       case 1:
         (void)sieve::Kernel::parse(text, {{}, [&](const std::string&) { return text; }});
-        break;
+        return 0;
       default:
-        (void)sieve::recipe_words(text, "fuzz.toml");
+        chain = sieve::Chain::parse(sieve::recipe_words(text, "fuzz.toml"));
     }
   } catch (const sieve::Error&) {
+    return 0;
   }
+  say_again(chain);
   return 0;
 }

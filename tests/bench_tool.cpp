@@ -196,6 +196,28 @@ TEST_CASE("ranking by another figure, with and without a truth") {
   CHECK(lsieve("lineup " + f / "n.pfm shrink --truth " + chart).code == 2);  // another size than the truth
 }
 
+TEST_CASE("a name with blanks and backslashes is one word: on record, as a recipe, in a line") {
+  for (const char* word : {"plain", "two words", " led by and ended by ", "back\\slash", "\\", "tab\tand\nline", "then end = then", ""}) {
+    CAPTURE(std::string(word));
+    const std::string line = std::string("first  ") + one_word("key=" + std::string(word)) + " last";
+    CHECK(words_of(line) == std::vector<std::string>{"first", "key=" + std::string(word), "last"});
+  }
+  CHECK(words_of(" \t ").empty());
+  CHECK(words_of("ends in \\") == std::vector<std::string>{"ends", "in", "\\"});
+
+  const test::Folder f;
+  const std::string flat = f / "flat of then, a day.png";
+  std::filesystem::copy(test::data + "/noon.png", flat);
+  const auto r = lsieve("apply " + noon + " " + f / "a.tif" + " --save " + f / "r.toml" + " -- flat_field 'with=" + flat + "' then clip");
+  CAPTURE(r.err);
+  REQUIRE(r.code == 0);
+  CHECK(lsieve("apply --again " + f / "a.tif " + noon + " " + f / "b.tif").code == 0);
+  CHECK(lsieve("apply --recipe " + f / "r.toml " + noon + " " + f / "c.tif").code == 0);
+  CHECK(identical(io::read(f / "a.tif").image, io::read(f / "b.tif").image));
+  CHECK(identical(io::read(f / "a.tif").image, io::read(f / "c.tif").image));
+  CHECK(io::read(f / "c.tif").record == io::read(f / "a.tif").record);
+}
+
 TEST_CASE("time takes recipes, and a picture of one's own") {
   const Folder f;
   test::put(f / "r.toml", "[[step]]\nfilter = \"box\"\nradius = 2\n[[step]]\nfilter = \"clip\"\n");

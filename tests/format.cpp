@@ -529,25 +529,29 @@ Image read_factors(const File& f) {
   return out;
 }
 
-// The header again with one varint field (by its place) made another number, and the checksum right.
+// The header again with one of its first nine varint fields (by its place) made another number, and the checksum right.
 Bytes with_field(const Bytes& bytes, int field, std::uint64_t value) {
   Reader r{bytes};
   r.at = 9;
   const std::uint64_t length = r.fixed(4);
   const std::size_t start = r.at, end = start + length;
   Bytes body;
-  for (int i = 0; r.at < end; ++i) {
-    const std::size_t from = r.at;
-    if (i <= 5) {
-      std::uint64_t v = r.varint();
-      if (i == field) v = value;
-      for (; v >= 128; v >>= 7) body.push_back(static_cast<std::uint8_t>(v | 128));
-      body.push_back(static_cast<std::uint8_t>(v));
-    } else {
-      r.at = end;
-      body.insert(body.end(), bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.begin() + static_cast<std::ptrdiff_t>(end));
-    }
+  const auto as_it_is = [&](std::size_t to) {
+    body.insert(body.end(), bytes.begin() + static_cast<std::ptrdiff_t>(r.at), bytes.begin() + static_cast<std::ptrdiff_t>(to));
+    r.at = to;
+  };
+  std::uint64_t channels = 0, flags = 0;
+  for (int i = 0; i <= 8; ++i) {
+    // The color turn, the means and the step stand between flags and levels.
+    if (i == 6 && (flags & 1) == 0) as_it_is(r.at + (channels >= 3 ? 18 : 0) + 4 * channels + 4);
+    std::uint64_t v = r.varint();
+    if (i == 3) channels = v;
+    if (i == 5) flags = v;
+    if (i == field) v = value;
+    for (; v >= 128; v >>= 7) body.push_back(static_cast<std::uint8_t>(v | 128));
+    body.push_back(static_cast<std::uint8_t>(v));
   }
+  as_it_is(end);
   Bytes out(bytes.begin(), bytes.begin() + 9);
   for (int i = 0; i < 4; ++i) out.push_back(static_cast<std::uint8_t>(body.size() >> (8 * i)));
   out.insert(out.end(), body.begin(), body.end());
@@ -659,10 +663,23 @@ TEST_CASE("a header that lies, its checksum right, is refused before memory is s
     CAPTURE(std::string(name_of(by)));
     const Bytes bytes = pack(part, {.by = by}).bytes;
     CHECK(with_field(bytes, 0, static_cast<std::uint64_t>(by)) == bytes);
+    CHECK(with_field(bytes, 8, read_file(bytes).kept) == bytes);
     for (const auto& [field, value] : {std::pair<int, std::uint64_t>{0, 9}, {1, 0}, {1, 20000}, {1, 0x7fffffff}, {2, 30000}, {2, std::uint64_t{1} << 60}, {3, 0}, {3, 5}, {4, 70000}, {5, 8}, {5, 1}, {5, 4}}) {
       CAPTURE(field);
       CAPTURE(value);
       CHECK_THROWS_AS(unpack(with_field(bytes, field, value)), Error);
+    }
+    const bool factors = by == PackBy::svd || by == PackBy::pca;
+    if (factors) {
+      for (const std::uint64_t kept : {std::uint64_t{1} << 39, std::uint64_t{49 * 3}, std::uint64_t{0x7fffffff}}) CHECK_THROWS_AS(unpack(with_field(bytes, 8, kept)), Error);
+      // Of no term at all only the means are left.
+      CHECK(unpack(with_field(bytes, 8, 0)).image.shape() == part.shape());
+    } else {
+      for (const auto& [field, value] : {std::pair<int, std::uint64_t>{6, 64}, {7, 200}, {6, std::uint64_t{1} << 40}, {7, std::uint64_t{1} << 40}}) {
+        CAPTURE(field);
+        CAPTURE(value);
+        CHECK_THROWS_AS(unpack(with_field(bytes, field, value)), Error);
+      }
     }
     // A size that is a little wrong: an error, or a picture of the size that it says, and never more.
     for (const std::uint64_t width : {63U, 65U, 72U, 1U}) {

@@ -40,7 +40,6 @@ TEST_CASE("look: figures as text and JSON, samples as stored and as 0..1") {
 }
 
 TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look and apply tell findings and notes") {
-  const std::string three = test::data + "/three_bit.pgm", noon = test::data + "/noon.png";
   const auto j = nlohmann::json::parse(lsieve("levels " + three + " --json").out);
   REQUIRE(j["levels"].size() == 8);
   const Image in = io::read(three).image;

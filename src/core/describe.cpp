@@ -64,6 +64,35 @@ std::string listed(std::span<const std::string> names) {
   return s;
 }
 
+namespace {
+bool is_white(char c) { return std::string_view(" \t\n\v\f\r").find(c) != std::string_view::npos; }
+}  // namespace
+
+std::string one_word(std::string_view value) {
+  std::string s;
+  for (const char c : value) {
+    if (c == '\\' || is_white(c)) s += '\\';
+    s += c;
+  }
+  return s;
+}
+
+std::vector<std::string> words_of(std::string_view line) {
+  std::vector<std::string> words;
+  bool within = false;
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    if (is_white(line[i])) {
+      within = false;
+      continue;
+    }
+    if (!within) words.emplace_back();
+    within = true;
+    if (line[i] == '\\' && i + 1 < line.size()) ++i;
+    words.back() += line[i];
+  }
+  return words;
+}
+
 namespace detail {
 
 std::string number_text(double value, bool single) {
@@ -152,7 +181,7 @@ std::string About::text(const void* filter, bool full) const {
   std::string s = name;
   for (const Parameter& p : parameters) {
     const std::string v = p.get(filter);
-    if (full || v != p.standard) s += " " + p.name + "=" + v;
+    if (full || v != p.standard) s += " " + p.name + "=" + one_word(v);
   }
   return s;
 }

@@ -4,7 +4,6 @@
 
 #include <chrono>
 #include <set>
-#include <sstream>
 
 #include "filter/strip_run.hpp"
 #include "sieve/core/watch.hpp"
@@ -70,10 +69,7 @@ Chain Chain::parse(std::span<const std::string> words, const Catalogue& catalogu
 }
 
 Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Resources& resources) {
-  std::istringstream stream(line);
-  std::vector<std::string> words;
-  for (std::string w; stream >> w;) words.push_back(w);
-  return parse(words, catalogue, resources);
+  return parse(words_of(line), catalogue, resources);
 }
 
 Image Chain::operator()(const ConstView& in) const {

@@ -120,10 +120,9 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
 std::string recipe_text(const Chain& chain) {
   std::string out = fmt::format("# Lean Sieve {}\nlean_sieve = {}\n", version(), kFormat);
   // Through the chain's text, which already has groups as plain steps.
-  std::istringstream words(chain.text(true));
   const Filter* filter = nullptr;
   bool name = true;
-  for (std::string w; words >> w;) {
+  for (const std::string& w : words_of(chain.text(true))) {
     if (w == "then") {
       name = true;
       continue;

@@ -233,7 +233,8 @@ void decode_principal_picture(const Opened& o, const View& out) {
   if (decoder.ended_long()) wrong_factors();
   const Eigen::Map<const Eigen::VectorXf> middle(mean.data(), length);
   for (int p = 0; p < patches; ++p) {
-    const Eigen::VectorXf patch = axes * coordinates.row(p).transpose() + middle;
+    Eigen::VectorXf patch = middle;
+    if (k > 0) patch += axes * coordinates.row(p).transpose();  // of none there is no row to point at
     const bool alpha = p >= across * down;
     const int at = alpha ? p - across * down : p, x0 = at % across * kPatch, y0 = at / across * kPatch;
     for (int i = 0; i < length; ++i) {

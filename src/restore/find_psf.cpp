@@ -72,7 +72,7 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   }
   const auto [background, spread] = middle_and_spread(rim);
   double sum = 0, mx = 0, my = 0, peak = 0;
-  const auto light = [&](int i, int j) {
+  const auto light = [&, background = background, spread = spread](int i, int j) {
     const double v = i < -radius || j < -radius || i > radius || j > radius ? 0 : static_cast<double>(gray.at(x + i, y + j)) - background;
     return v > 2 * spread + 1e-6 ? v : 0.0;
   };

@@ -27,6 +27,12 @@ std::string nearest_name(std::string_view given, std::span<const std::string> na
 /// "a, b, c".
 std::string listed(std::span<const std::string> names);
 
+/// `value` as it stands in a line of words: blanks, other white space and backslashes get a backslash before them.
+std::string one_word(std::string_view value);
+
+/// The words of a line, split at white space that has no backslash before it; the backslashes of one_word() are taken off.
+std::vector<std::string> words_of(std::string_view line);
+
 /// How a parameter's text opens files: the tool fills it in, so that the core itself reads none.
 struct Resources {
   /// The picture of a name, for parameters that hold a second picture.

@@ -24,7 +24,7 @@ class Chain {
   /// what is wrong in which step.
   static Chain parse(std::span<const std::string> words, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
-  /// The same from one line, split at blanks.
+  /// The same from one line, split by words_of(): a blank within a value has a backslash before it.
   static Chain parse(const std::string& line, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
 
@@ -36,7 +36,7 @@ class Chain {
   Image run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const;
 
   const std::vector<Filter>& steps() const { return steps_; }
-  /// "gray then gaussian sigma=2", which parse() reads back; with `full` every parameter is named.
+  /// "gray then gaussian sigma=2", which parse() reads back (blanks within values have a backslash before them); with `full` every parameter is named.
   std::string text(bool full = false) const;
 
  private:
