@@ -4,28 +4,13 @@
 #include <atomic>
 #include <thread>
 
-#include "support.hpp"
+#include "catalogue.hpp"
 
 using namespace sieve;
 using test::deviation;
 using test::noise;
 
 namespace {
-
-// Every filter with its defaults, a second picture where it wants one, and measured strengths given by hand.
-std::vector<Filter> all_filters(const ConstView& in) {
-  std::vector<Filter> all;
-  const Resources second{[&](const std::string&) { return noise(in.width(), in.height(), 1, 9); }, {}};
-  for (const std::string& name : Catalogue::standard().names()) {
-    Filter f = Catalogue::standard().find(name);
-    for (const Parameter& p : f.about().parameters) {
-      if (p.name == "with") f.set("with", "second.png", second);
-      if (p.may_be_auto && (p.name == "noise" || p.name == "speckle" || p.name == "edge")) f.set(p.name, "0.1");
-    }
-    all.push_back(f);
-  }
-  return all;
-}
 
 // What a filter makes of a picture, or the words of its refusal.
 struct Result {
@@ -103,7 +88,7 @@ void some_of_each_family(Work work) {
 
 TEST_CASE("the whole catalogue from many threads at once gives what each filter gives alone") {
   const Image in = noise(83, 61, 3);
-  const std::vector<Filter> all = all_filters(in);
+  const std::vector<Filter> all = test::every_filter(in);
   CHECK(all.size() > 90);
   std::vector<Result> alone;
   int done = 0;
@@ -153,7 +138,7 @@ TEST_CASE("a picture within a larger buffer is read and written in its place, an
   Surrounded source(in.shape());
   copy(in, source.view());
   const std::vector<float> before = source.all;
-  for (const Filter& f : all_filters(in)) {
+  for (const Filter& f : test::every_filter(in)) {
     CAPTURE(f.text());
     CHECK(result_of(f, source.view()) == result_of(f, in));
   }
@@ -174,7 +159,7 @@ TEST_CASE("alpha passes through every filter; gray with alpha is filtered like g
   parts.push_back(alpha);
   const Image in = join(parts), gray_alpha = join(std::vector<Image>{gray, alpha});
   int seen = 0;
-  for (const Filter& f : all_filters(in)) {
+  for (const Filter& f : test::every_filter(in)) {
     CAPTURE(f.text());
     const Result r = result_of(f, in);
     if (!r.refusal.empty() || r.image.shape() != in.shape()) continue;
@@ -208,7 +193,7 @@ TEST_CASE("a call that is refused leaves its result's buffer as it was") {
 
 TEST_CASE("work that is stopped says so, leaves nothing behind, and can be done again") {
   const Image in = noise(120, 90, 3);
-  for (const Filter& f : all_filters(in)) {
+  for (const Filter& f : test::every_filter(in)) {
     CAPTURE(f.text());
     const Result expected = result_of(f, in);
     Watch watch;

@@ -53,12 +53,12 @@ draw::Curve profile(const std::string& spec, const Kernel& k) {
 
 // The magnitude of its transfer function, frequency 0 in the middle, over its largest value.
 Image response(const Kernel& k) {
-  constexpr int side = 65;
+  constexpr int side = 65, middle = side / 2;
   Image r(side, side);
   float most = 0;
   for (int y = 0; y < side; ++y) {
     for (int x = 0; x < side; ++x) {
-      r.at(x, y) = static_cast<float>(std::abs(frequency_response(k, (x - side / 2) / 64.0, (y - side / 2) / 64.0)));
+      r.at(x, y) = static_cast<float>(std::abs(frequency_response(k, (x - middle) / 64.0, (y - middle) / 64.0)));
       most = std::max(most, r.at(x, y));
     }
   }

@@ -5,9 +5,13 @@
 #include <tbb/task_arena.h>
 
 #include <algorithm>
+#include <atomic>
+#include <exception>
 #include <memory>
 #include <mutex>
 #include <string>
+#include <thread>
+#include <vector>
 
 #include "core/strip_scope.hpp"
 #include "sieve/core/error.hpp"
@@ -20,6 +24,34 @@ constexpr std::size_t kStripSamples = 65536;
 
 std::mutex control_mutex;
 std::unique_ptr<tbb::global_control> control;
+
+#ifdef __SANITIZE_THREAD__
+// oneTBB is built without the thread sanitizer, which then sees races in all that it hands over: here plain threads do the work.
+void each_range(int strips, const std::function<void(int, int)>& work) {
+  std::atomic<int> next = 0;
+  std::exception_ptr failure;
+  std::mutex failing;
+  const auto worker = [&] {
+    try {
+      for (int i = next++; i < strips; i = next++) work(i, i + 1);
+    } catch (...) {
+      const std::lock_guard lock(failing);
+      failure = std::current_exception();
+      next = strips;
+    }
+  };
+  std::vector<std::thread> others;
+  for (int i = 1; i < std::min(threads(), strips); ++i) others.emplace_back(worker);
+  worker();
+  for (std::thread& t : others) t.join();
+  if (failure) std::rethrow_exception(failure);
+}
+#else
+template <class Work>
+void each_range(int strips, const Work& work) {
+  tbb::parallel_for(tbb::blocked_range<int>(0, strips), [&](const tbb::blocked_range<int>& range) { work(range.begin(), range.end()); });
+}
+#endif
 }  // namespace
 
 void set_threads(int n) {
@@ -59,9 +91,9 @@ void parallel_rows(int rows, std::size_t samples_per_row, const std::function<vo
     for (int i = 0; i < strips; ++i) one(i);
     return;
   }
-  tbb::parallel_for(tbb::blocked_range<int>(0, strips), [&](const tbb::blocked_range<int>& range) {
+  each_range(strips, [&](int first, int last) {
     const Watch::Active active(watch);
-    for (int i = range.begin(); i < range.end(); ++i) one(i);
+    for (int i = first; i < last; ++i) one(i);
   });
 }
 

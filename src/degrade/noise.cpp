@@ -29,8 +29,10 @@ void each_random(const F& filter, const ConstView& in, const View& out, Work wor
   copy_alpha(in, out);
 }
 
-// The sum form of log(k!) for k of 10 and more: Stirling's series, in plain operations.
+// log(k!) in plain operations, by Stirling's series from 10 on: std::lgamma writes a variable that all threads share.
 double log_factorial(double k) {
+  static constexpr double small[] = {1, 1, 2, 6, 24, 120, 720, 5040, 40320, 362880};
+  if (k < 10) return std::log(small[static_cast<std::size_t>(k)]);
   const double n = k + 1;
   return (n - 0.5) * std::log(n) - n + 0.91893853320467274178 + 1 / (12 * n) - 1 / (360 * n * n * n) + 1 / (1260 * n * n * n * n * n);
 }
@@ -53,8 +55,7 @@ double poisson(double mean, const RandomStream& random, std::uint64_t position) 
     const double u = u0 - 0.5, us = 0.5 - std::abs(u), k = std::floor((2 * a / us + b) * u + mean + 0.43);
     if (us >= 0.07 && v <= v_r) return k;
     if (k < 0 || (us < 0.013 && v > us)) continue;
-    const double log_k = k < 10 ? std::lgamma(k + 1) : log_factorial(k);
-    if (std::log(v * inverse / (a / (us * us) + b)) <= -mean + k * std::log(mean) - log_k || t > 200) return k;
+    if (std::log(v * inverse / (a / (us * us) + b)) <= -mean + k * std::log(mean) - log_factorial(k) || t > 200) return k;
   }
 }
 

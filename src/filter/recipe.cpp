@@ -30,7 +30,7 @@ constexpr int kFormat = 1;
 std::string value_text(const toml::node& node, const Parameter& p, bool ranges) {
   const bool number = p.kind == Kind::number || p.kind == Kind::whole;
   if (const auto* s = node.as_string()) {
-    const std::string text = s->get();
+    const std::string& text = s->get();
     if (p.kind == Kind::choice || p.kind == Kind::text) return text;
     if (ranges && holds_range(text)) return text;
     return number && p.may_be_auto && text == "auto" ? text : std::string();

@@ -9,6 +9,7 @@
 #include <cstring>
 #include <filesystem>
 #include <memory>
+#include <string_view>
 
 #include "io/codec.hpp"
 #include "sieve/core/watch.hpp"
@@ -17,6 +18,8 @@
 namespace sieve::io {
 
 namespace {
+
+using namespace std::string_view_literals;
 
 struct Ending {
   const char* text;
@@ -87,13 +90,13 @@ std::vector<std::uint8_t> read_bytes(const std::string& path, std::uint64_t limi
 }
 
 std::optional<Format> format_of_content(const Bytes& f) {
-  const auto starts = [&](const char* magic, std::size_t n) { return f.size >= n && std::memcmp(f.data, magic, n) == 0; };
-  if (starts("\x89PNG\r\n\x1a\n", 8)) return Format::png;
-  if (starts("\xff\xd8\xff", 3)) return Format::jpeg;
-  if (starts("II*\0", 4) || starts("MM\0*", 4) || starts("II+\0", 4) || starts("MM\0+", 4)) return Format::tiff;
+  const auto starts = [&](std::string_view magic) { return f.size >= magic.size() && std::memcmp(f.data, magic.data(), magic.size()) == 0; };
+  if (starts("\x89PNG\r\n\x1a\n")) return Format::png;
+  if (starts("\xff\xd8\xff")) return Format::jpeg;
+  if (starts("II*\0"sv) || starts("MM\0*"sv) || starts("II+\0"sv) || starts("MM\0+"sv)) return Format::tiff;
   if (f.size >= 2 && f.data[0] == 'P' && f.data[1] >= '1' && f.data[1] <= '6') return Format::pnm;
   if (is_packed({f.data, f.size})) return Format::packed;
-  if (starts("PF", 2) || starts("Pf", 2)) return Format::pfm;
+  if (starts("PF") || starts("Pf")) return Format::pfm;
   return std::nullopt;
 }
 

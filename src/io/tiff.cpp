@@ -2,6 +2,7 @@
 #include <tiffio.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstdarg>
 #include <cstring>
 #include <memory>
@@ -182,7 +183,7 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
     if (x >= l.width || y >= l.height) return;
     const int px = static_cast<int>(x), py = static_cast<int>(y);
     if (red != nullptr) {
-      const auto i = static_cast<std::size_t>(v * static_cast<float>((1 << l.bits) - 1) + 0.5F);
+      const auto i = static_cast<std::size_t>(std::lround(v * static_cast<float>((1 << l.bits) - 1)));
       const std::uint16_t* maps[] = {red, green, blue};
       for (int c = 0; c < 3; ++c) out.at(px, py, c) = static_cast<float>(maps[c][i]) / 65535.0F;
     } else if (sample < l.channels) {

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/run.hpp"
+#include "light/finite_light.hpp"
 #include "light/surface.hpp"
 #include "light/tell_flatness.hpp"
 #include "sieve/core/map.hpp"
@@ -43,18 +44,26 @@ void background_fields(Description<F>& d) {
 
 double mean_of(const ConstView& channel) { return statistics(channel)[0].mean; }
 
-float held(float background, float least) { return std::isnan(background) || background >= least ? background : least; }
+// What light of that mean is multiplied by where it is `background`: held at a thousandth of the mean, of its sign. Without a
+// mean there is nothing to divide by.
+float evening(float mean, float background) {
+  if (mean == 0) return 1;
+  const float sign = std::copysign(1.0F, mean), least = 0.001F * std::fabs(mean);
+  return mean / (sign * background >= least ? background : sign * least);
+}
 
 }  // namespace
 
 Image Background::operator()(const ConstView& in) const { return made(*this, in); }
 void Background::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
+  Image room;
   switch (by) {
     case BackgroundBy::gaussian:
-      return Gaussian{.sigma = sigma, .border = Border::mirror}(in, out);
+      return Gaussian{.sigma = sigma, .border = Border::mirror}(finite_light(in, room), out);
     case BackgroundBy::opening: {
-      const Image flat = objects == Objects::bright ? Opening{.radius = radius}(in) : Closing{.radius = radius}(in);
+      const ConstView finite = finite_light(in, room);
+      const Image flat = objects == Objects::bright ? Opening{.radius = radius}(finite) : Closing{.radius = radius}(finite);
       return Gaussian{.sigma = after_opening(radius), .border = Border::mirror}(flat, out);
     }
     case BackgroundBy::polynomial:
@@ -63,9 +72,11 @@ void Background::operator()(const ConstView& in, const View& out) const {
   }
 }
 Image Background::plain(const ConstView& in) const {
-  if (by == BackgroundBy::gaussian) return reference::gaussian(in, sigma, Border::mirror, 0);
   if (by == BackgroundBy::polynomial) return reference::polynomial_background(in, degree);
-  const Image flat = objects == Objects::bright ? Opening{.radius = radius}.plain(in) : Closing{.radius = radius}.plain(in);
+  Image room;
+  const ConstView finite = finite_light(in, room);
+  if (by == BackgroundBy::gaussian) return reference::gaussian(finite, sigma, Border::mirror, 0);
+  const Image flat = objects == Objects::bright ? Opening{.radius = radius}.plain(finite) : Closing{.radius = radius}.plain(finite);
   return reference::gaussian(flat, after_opening(radius), Border::mirror, 0);
 }
 void Background::describe(Description<Background>& d) {
@@ -83,7 +94,6 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
     const ConstView slow = light.view().channel(c), from = in.channel(c);
     const View to = out.channel(c);
     const auto mean = static_cast<float>(mean_of(slow));
-    const float least = 0.001F * std::fabs(mean);
     parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
       for (int y = first; y < last; ++y) {
         const float *a = from.row(y), *b = slow.row(y);
@@ -91,7 +101,7 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
         if (how == TakeOut::subtract) {
           for (int x = 0; x < in.width(); ++x) r[x] = a[x] - b[x] + mean;
         } else {
-          for (int x = 0; x < in.width(); ++x) r[x] = a[x] * (mean / held(b[x], least));
+          for (int x = 0; x < in.width(); ++x) r[x] = a[x] * evening(mean, b[x]);
         }
       }
     });
@@ -107,7 +117,7 @@ Image Flatten::plain(const ConstView& in) const {
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         const float v = in.at(x, y, c), b = light.at(x, y, c);
-        out.at(x, y, c) = how == TakeOut::subtract ? v - b + mean : v * (mean / held(b, 0.001F * std::fabs(mean)));
+        out.at(x, y, c) = how == TakeOut::subtract ? v - b + mean : v * evening(mean, b);
       }
     }
   }

@@ -25,7 +25,7 @@ constexpr float kFloor = 0.001F;
 Image Homomorphic::operator()(const ConstView& in) const { return made(*this, in); }
 void Homomorphic::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  Image log = lightness(in);
+  Image log = finite_lightness(in);
   if (notes_heard()) {
     const Histogram h = histogram(log, 0, 1, static_cast<double>(kFloor), 1);
     if (h.below > 0) note(fmt::format("{} pixels lie under {} and count as that: a logarithm goes no lower", h.below, kFloor));

@@ -8,12 +8,12 @@
 
 namespace sieve {
 
-// Puts a changed lightness in: the gray channel itself, or as the luma of every color with its hue kept. Where the input
-// is no number the result is none.
+// Puts a changed lightness in: the gray channel itself, or as the luma of every color with its hue kept. What is not finite
+// in the input stays.
 inline void put_lightness(const ConstView& in, const Image& changed, const View& out) {
   map_tones(in, out, ColorBy::luma, [&](int, int y, const float* from, float* to, std::size_t n) {
     const float* row = changed.row(y);
-    for (std::size_t x = 0; x < n; ++x) to[x] = from[x] == from[x] ? row[x] : from[x];
+    for (std::size_t x = 0; x < n; ++x) to[x] = from[x] - from[x] == 0 ? row[x] : from[x];
   });
 }
 

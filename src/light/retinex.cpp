@@ -18,9 +18,9 @@ namespace {
 
 constexpr float kAdd = 0.01F;
 
-// Samples of 0 and more, no NaN, plus the small amount that keeps the logarithm finite.
+// Finite samples of 0 and more, plus the small amount that keeps the logarithm finite.
 Image lifted(const ConstView& in) {
-  return map_samples(lightness(in), [](float v) { return (v > 0 ? v : 0) + kAdd; });
+  return map_samples(lightness(in), [](float v) { return (v > 0 && std::isfinite(v) ? v : 0) + kAdd; });
 }
 
 }  // namespace

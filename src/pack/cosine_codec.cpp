@@ -32,7 +32,8 @@ constexpr std::array<std::uint8_t, 64> kZigzag = [] {
 // lowest and about 5 at the highest, twice as much in the color planes.
 float coarser(int at, bool color, bool perceptual) {
   if (!perceptual) return 1;
-  const float f = std::sqrt(static_cast<float>((at % 8) * (at % 8) + (at / 8) * (at / 8))) / 8;
+  const int across = at % 8, down = at / 8;
+  const float f = std::sqrt(static_cast<float>(across * across + down * down)) / 8;
   return (1 + 3 * f * f) * (color ? 2 : 1);
 }
 

@@ -134,7 +134,7 @@ Image homomorphic(const ConstView& in, double low, double high, double cutoff, d
   for (std::size_t y = 0; y < h; ++y) {
     for (std::size_t x = 0; x < w; ++x) {
       const double v = luma.at(static_cast<int>(x), static_cast<int>(y));
-      log.push_back(std::log(v > floor ? v : floor));
+      log.push_back(std::log(v > floor && std::isfinite(v) ? v : floor));
     }
   }
   // A mirrored picture is a sum of cosines of k / (2 n) cycles per pixel: there, times the gain, and back.

@@ -183,7 +183,7 @@ Account solve_all(const LeastVariation& f, const ConstView& finite, double noise
     g.push_back(mirrored || f.beyond != Beyond::mirror ? std::move(one) : extended(one, frame));
   }
   VariationSolver solver(g, f.psf, mirrored);
-  const Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : 0.1 * noise, f.weight ? 0 : noise);
+  Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : 0.1 * noise, f.weight ? 0 : noise);
   for (int c = 0; out && c < finite.shape.color_channels(); ++c) copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}), out->channel(c));
   return a;
 }

@@ -177,7 +177,7 @@ Image RichardsonLucy::plain(const ConstView& in) const {
         for (int x = 0; x < g.width(); ++x) product += static_cast<double>(change.at(x, y)) * static_cast<double>(change_before.at(x, y)), size += square(change_before.at(x, y));
       }
       const auto alpha = static_cast<float>(accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
-      const Image start = map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
+      Image start = map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
       const Image blurred = blur(start, false);
       double sum = 0;
       for (int y = 0; y < g.height(); ++y) {

@@ -66,10 +66,10 @@ GainMaker by_points(std::function<double(double, double)> gain) {
 std::vector<Stage> frequency_stages(const ConstView& in, const Image& result, const std::function<double(double, double)>& gain) {
   std::vector<Stage> stages;
   const auto finite = [](const ConstView& v) { return map_samples(v, [](float s) { return std::isfinite(s) ? s : 0; }); };
-  const int w = in.width(), h = in.height();
+  const int w = in.width(), h = in.height(), mid_x = w / 2, mid_y = h / 2;
   Image transfer(w, h);
   for (int y = 0; y < h; ++y) {
-    for (int x = 0; x < w; ++x) transfer.at(x, y) = static_cast<float>(gain(static_cast<double>(x - w / 2) / w, static_cast<double>(y - h / 2) / h));
+    for (int x = 0; x < w; ++x) transfer.at(x, y) = static_cast<float>(gain(static_cast<double>(x - mid_x) / w, static_cast<double>(y - mid_y) / h));
   }
   stages.push_back({"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), false, true});
   stages.push_back({"transfer function", std::move(transfer), false, true});

@@ -77,8 +77,9 @@ void Notch::describe(Description<Notch>& d) {
 
 double Transfer::gain(double fx, double fy) const {
   const Image& t = with.image("transfer", "with");
+  const int mid_x = t.width() / 2, mid_y = t.height() / 2;
   const auto at = [&](double gx, double gy) {
-    const double x = std::clamp(gx * t.width() + t.width() / 2, 0.0, t.width() - 1.0), y = std::clamp(gy * t.height() + t.height() / 2, 0.0, t.height() - 1.0);
+    const double x = std::clamp(gx * t.width() + mid_x, 0.0, t.width() - 1.0), y = std::clamp(gy * t.height() + mid_y, 0.0, t.height() - 1.0);
     const int x0 = static_cast<int>(x), y0 = static_cast<int>(y), x1 = std::min(x0 + 1, t.width() - 1), y1 = std::min(y0 + 1, t.height() - 1);
     const double ax = x - x0, ay = y - y0;
     const auto sample = [&](int i, int j) { return static_cast<double>(t.at(i, j)); };

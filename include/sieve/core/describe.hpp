@@ -130,15 +130,15 @@ template <class T>
 class Description : public About {
  public:
   /// The catalogue name and what the filter does.
-  Description& called(std::string name_, std::string family_, std::string summary_) {
-    name = std::move(name_);
-    family = std::move(family_);
-    summary = std::move(summary_);
+  Description& called(const std::string& name_, const std::string& family_, const std::string& summary_) {
+    name = name_;
+    family = family_;
+    summary = summary_;
     return *this;
   }
   /// When it is the wrong choice.
-  Description& wrong(std::string when) {
-    wrong_when = std::move(when);
+  Description& wrong(const std::string& when) {
+    wrong_when = when;
     return *this;
   }
   /// The filter also has `Image plain(ConstView) const`, its plain definition; both agree within this.

@@ -37,7 +37,8 @@ struct ChoiceNames<TakeOut> {
 
 /// The background of a picture, every color channel by itself. polynomial: x^i y^j with i + j <= degree, on coordinates
 /// -1..1, fitted to the means of at most 64 x 64 equal blocks with Tukey's biweight (the scale from the median absolute
-/// residual, 12 rounds), so that objects over less than about a third of the picture do not pull it. Sources: Gonzalez
+/// residual, 12 rounds), so that objects over less than about a third of the picture do not pull it. Samples that are not
+/// finite are left out, and a note tells their number. Sources: Gonzalez
 /// and Woods, 4th ed., 9.6 (opening); Huber and Ronchetti, Robust Statistics, 2009. O(pixels).
 struct Background {
   BackgroundBy by = BackgroundBy::gaussian;
@@ -53,7 +54,7 @@ struct Background {
 };
 
 /// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the background is
-/// under 1/1000 of its mean it is held there. Tells flatness before and after in a note. O(pixels).
+/// under 1/1000 of its mean it is held there; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
   float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500

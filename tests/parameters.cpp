@@ -1,0 +1,108 @@
+// Every parameter of every filter at both ends of its range, in the middle, and at each of its choices.
+
+#include <cmath>
+#include <map>
+
+#include "catalogue.hpp"
+
+using namespace sieve;
+using test::noise;
+
+namespace {
+
+// What is worth trying: the ends and the middle of numbers (the middle of their logarithms where the range is wide), all choices.
+std::vector<std::string> worth_trying(const Parameter& p) {
+  switch (p.kind) {
+    case Kind::flag: return {"yes", "no"};
+    case Kind::choice: return p.choices;
+    case Kind::text: return {};
+    case Kind::number:
+    case Kind::whole: break;
+  }
+  const bool low = std::isfinite(p.range.low) && p.range.low > -2e9, high = std::isfinite(p.range.high) && p.range.high < 2e9;
+  std::vector<double> values;
+  if (low) values.push_back(p.range.low);
+  if (high) values.push_back(p.range.high);
+  if (low && high) values.push_back(p.range.low > 0 && p.range.high > 100 * p.range.low ? std::sqrt(p.range.low * p.range.high) : 0.5 * (p.range.low + p.range.high));
+  std::vector<std::string> all;
+  for (const double v : values) all.push_back(p.kind == Kind::whole ? std::to_string(std::llround(v)) : detail::number_text(static_cast<double>(static_cast<float>(v)), true));
+  if (p.may_be_auto) all.emplace_back("auto");
+  return all;
+}
+
+// What makes the picture another size, larger than a test should hold.
+bool grows(const std::string& filter) { return filter == "pad" || filter == "crop" || filter == "shrink" || filter == "within"; }
+
+template <class Work>
+void every_setting(const ConstView& in, Work work) {
+  for (const Filter& f : test::every_filter(in)) {
+    if (grows(f.about().name)) continue;
+    for (const Parameter& p : f.about().parameters) {
+      for (const std::string& value : worth_trying(p)) {
+        CAPTURE(f.about().name);
+        CAPTURE(p.name);
+        CAPTURE(value);
+        Filter set = f;
+        REQUIRE_NOTHROW(set.set(p.name, value));
+        work(set, p, value);
+      }
+    }
+  }
+}
+
+// The result, or what was refused; any other exception is a failure of the test.
+std::optional<Image> result_of(const Filter& f, const ConstView& in) {
+  try {
+    return f(in);
+  } catch (const BadCall& e) {
+    // Who refuses names himself and what is at stake.
+    CHECK(std::string(e.what()).find(':') != std::string::npos);
+    return std::nullopt;
+  }
+}
+
+}  // namespace
+
+TEST_CASE("parameters at their ends: a picture of the same shape, finite, the same with any number of threads") {
+  for (const auto& [w, h, channels] : {std::tuple{37, 29, 3}, {1, 1, 1}, {19, 1, 1}}) {
+    const Image in = noise(w, h, channels);
+    int ran = 0;
+    every_setting(in, [&](const Filter& f, const Parameter&, const std::string&) {
+      set_threads(1);
+      const auto one = result_of(f, in);
+      set_threads(3);
+      const auto three = result_of(f, in);
+      set_threads(0);
+      REQUIRE(one.has_value() == three.has_value());
+      if (!one) return;
+      ++ran;
+      CHECK(identical(*one, *three));
+      CHECK(one->channels() <= channels);
+      int odd = 0;
+      for (int c = 0; c < one->channels(); ++c) {
+        for (int y = 0; y < one->height(); ++y) odd += static_cast<int>(std::count_if(one->view().row(y, c), one->view().row(y, c) + one->width(), [](float s) { return !std::isfinite(s); }));
+      }
+      CHECK(odd == 0);
+    });
+    CHECK(ran > (w == 1 ? 200 : 300));
+  }
+}
+
+TEST_CASE("parameters at their ends: the text is read back, and a step beyond is refused with what is allowed") {
+  const Image in = noise(9, 7);
+  int beyond = 0;
+  every_setting(in, [&](Filter f, const Parameter& p, const std::string& value) {
+    CHECK(f.get(p.name) == value);
+    if (f.full_text().find("second.png") == std::string::npos) CHECK(Chain::parse(f.full_text()).text(true) == f.full_text());
+    if (p.kind != Kind::number && p.kind != Kind::whole) return;
+    for (const double end : {p.range.low, p.range.high}) {
+      if (!std::isfinite(end) || std::abs(end) > 1e9) continue;
+      const double step = end == p.range.low ? -1 - std::abs(end) : 1 + std::abs(end);
+      const std::string text = p.kind == Kind::whole ? std::to_string(std::llround(end + step)) : detail::number_text(end + step, false);
+      CHECK_THROWS_WITH_AS(f.set(p.name, text), doctest::Contains(p.allowed.c_str()), BadCall);
+      CHECK(f.get(p.name) == value);
+      ++beyond;
+    }
+  });
+  CHECK(beyond > 300);
+}
