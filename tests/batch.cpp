@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <signal.h>
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -152,6 +153,28 @@ TEST_CASE("batch: the same bytes for any number of workers, little memory, and a
   CHECK(third == 0);
   CHECK(results(folder / "shards") == expected);
 }
+
+#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+TEST_CASE("batch: as many workers as one likes stay within the memory that they are given") {
+  const Folder folder;
+  fs::create_directories(folder / "in");
+  const Image large = test::noise(1900, 1400, 3);
+  for (int i = 0; i < 8; ++i) io::write(folder / "in/" + std::to_string(i) + ".pnm", large, {.bits = 8});
+  // The most that the tool held at any time, in megabytes.
+  const auto most = [&](const std::string& memory, const std::string& out) {
+    const pid_t child = start({LSIEVE_TOOL, "batch", folder / "in", "--workers", "8", "--memory", memory, "--into", folder / out, "--", "gaussian", "sigma=3", "then", "median", "radius=1", "then", "unsharp"});
+    int status = 0;
+    rusage used{};
+    REQUIRE(::wait4(child, &status, 0, &used) == child);
+    CHECK(WEXITSTATUS(status) == 0);
+    return static_cast<double>(used.ru_maxrss) / 1024;
+  };
+  const double little = most("250M", "little"), much = most("4G", "much");
+  CHECK(little < 250);
+  CHECK(much > 1.5 * little);
+  CHECK(results(folder / "little") == results(folder / "much"));
+}
+#endif
 
 TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same results") {
   const Folder folder;

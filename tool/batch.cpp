@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
+#include <functional>
 #include <mutex>
 #include <nlohmann/json.hpp>
 #include <thread>
@@ -56,13 +57,20 @@ double bytes_of_text(const std::string& text) {
 class Budget {
  public:
   explicit Budget(double bytes) : bytes_(bytes) {}
-  void take(double need) {
+  // need() is asked anew whenever something was given back; nothing known yet (0) means all there is.
+  double take(const std::function<double()>& need) {
     std::unique_lock lock(mutex_);
-    while (taken_ > 0 && taken_ + need > bytes_) {
+    const auto now = [&] {
+      const double n = need();
+      return n > 0 ? n : bytes_;
+    };
+    double n = now();
+    for (; taken_ > 0 && taken_ + n > bytes_; n = now()) {
       checkpoint();
       given_back_.wait_for(lock, std::chrono::milliseconds(100));
     }
-    taken_ += need;
+    taken_ += n;
+    return n;
   }
   void give_back(double need) {
     {
@@ -78,23 +86,24 @@ class Budget {
   double bytes_, taken_ = 0;
 };
 
-// A share of the budget; grow() waits without holding any, so that two who grow never wait for each other.
+// A share of the budget, given back at the end.
 class Share {
  public:
-  Share(Budget& budget, double need) : budget_(budget), need_(need) { budget_.take(need_); }
-  ~Share() { budget_.give_back(need_); }
+  Share(Budget& budget, const std::function<double()>& need) : budget_(budget), taken_(budget.take(need)) {}
+  ~Share() { budget_.give_back(taken_); }
   Share(const Share&) = delete;
   Share& operator=(const Share&) = delete;
-  void grow(double need) {
-    if (need <= need_) return;
-    budget_.give_back(std::exchange(need_, 0));
-    budget_.take(need);
-    need_ = need;
+  double taken() const { return taken_; }
+  // Takes another amount. More may have to be waited for, without holding any, so that two who wait never wait for each other.
+  void become(double need) {
+    if (need <= taken_) return budget_.give_back(std::exchange(taken_, need) - need);
+    budget_.give_back(std::exchange(taken_, 0));
+    taken_ = budget_.take([need] { return need; });
   }
 
  private:
   Budget& budget_;
-  double need_;
+  double taken_;
 };
 
 // What became of a picture.
@@ -238,13 +247,16 @@ class Batch {
       remove_parts(file.out);
     }
     const auto start = std::chrono::steady_clock::now();
-    // What the largest picture so far took; the picture's own need is known once it is read.
-    Share share(budget_, largest_.load());
-    const io::Loaded in = session_.read(file.in);
+    // What the largest picture so far took; the first of all is read alone, and one that needs more is read again when there is room.
+    Share share(budget_, [&] { return largest_.load(); });
+    io::Loaded in = session_.read(file.in);
     const double need = kNeed * static_cast<double>(in.image.shape().samples()) * sizeof(float);
     for (double known = largest_.load(); known < need && !largest_.compare_exchange_weak(known, need);) {
     }
-    share.grow(need);
+    const bool waits = need > share.taken();
+    if (waits) in = {};
+    share.become(need);
+    if (waits) in = session_.read(file.in);
     const Image result = chain_(in.image);
     io::WriteOptions options = write_;
     options.record = in.record.empty() ? record_of(chain_) : record_after(in.record, chain_);
