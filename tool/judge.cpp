@@ -47,7 +47,7 @@ int judge(const Session& session, const Options& o) {
     b = compare(*before, truth);
   }
   const ImpulseShare impulses = impulse_share(result);
-  const double noise = noise_level(result), sharp = sharpness(result), sharp_truth = sharpness(truth);
+  const double noise = measured_noise(result), sharp = sharpness(result), sharp_truth = sharpness(truth);
   const Image gray = to_gray(result);
   const auto peaks = histogram_peaks(histogram(gray, 0, 256));
   if (o.json) {

@@ -4,11 +4,20 @@
 
 #include <chrono>
 #include <cmath>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 namespace sieve::front {
 
 using nlohmann::ordered_json;
+
+double measured_noise(const ConstView& result) {
+  try {
+    return noise_level(result);
+  } catch (const BadCall&) {
+    return std::numeric_limits<double>::quiet_NaN();
+  }
+}
 
 Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
   Trial t;
@@ -20,7 +29,7 @@ Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
     require_same_size(t.result, "the result of `" + t.name + "`", *truth, "the truth");
     t.against = compare(t.result, *truth);
   }
-  t.noise = noise_level(t.result);
+  t.noise = measured_noise(t.result);
   t.sharpness = sharpness(t.result);
   return t;
 }
@@ -110,6 +119,7 @@ int best_of(const std::vector<Trial>& trials, const Figure& f) {
     const double v = value_of(trials[i], f);
     if (std::isnan(v)) continue;
     const double b = best < 0 ? 0 : value_of(trials[static_cast<std::size_t>(best)], f);
+    if (std::isnan(v)) continue;
     if (best < 0 || (f.larger_is_better ? v > b : v < b)) best = static_cast<int>(i);
   }
   return best;

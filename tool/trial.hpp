@@ -22,6 +22,9 @@ struct Trial {
 // Runs a chain on untouched input and measures the result; the truth may be null.
 Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth);
 
+// noise_level(), or NaN for a result in which nothing can be measured: one ruined candidate must not end a comparison.
+double measured_noise(const ConstView& result);
+
 // A figure that candidates are ranked by.
 struct Figure {
   const char* name;
