@@ -4,7 +4,7 @@
 #include <string>
 
 #include "sieve/filter.hpp"
-#include "support.hpp"
+#include "catalogue.hpp"
 
 using namespace sieve;
 using namespace test;
@@ -126,4 +126,39 @@ TEST_CASE("an error in a strip is the caller's error") {
   const Image in = noise(900, 600);
   CHECK_THROWS_AS(Chain({Filter{Clip{}}, Filter{Median{.radius = 2, .border = Border::inside}}})(in), BadCall);
   CHECK_THROWS_AS(Chain({Filter{Clip{}}, Filter{Gaussian{.sigma = -1}}, Filter{Invert{}}})(in), BadCall);
+}
+
+TEST_CASE("chains drawn at random from all that can be cut: the strips' result is the steps'") {
+  const Image in = noise(640, 530), color = noise(420, 330, 3);
+  std::vector<Filter> able;
+  for (const Filter& f : every_filter(in)) {
+    // These decide at a level: a rounding tips a sample over.
+    const std::string name = f.about().name;
+    if (f.strip_needs(in.shape()) && name != "threshold" && name != "quantize" && name != "gradient_direction") able.push_back(f);
+  }
+  CHECK(able.size() > 25);
+  const RandomStream random(7, 0);
+  std::uint64_t drawn = 0;
+  const auto draw = [&](std::size_t n) { return static_cast<std::size_t>(random.uniform(drawn++) * static_cast<double>(n)) % n; };
+  int ran = 0;
+  for (int i = 0; i < 90; ++i) {
+    const ConstView from = i % 3 == 0 ? color.view() : in.view();
+    std::vector<Filter> steps;
+    for (std::size_t k = 2 + draw(3); k > 0; --k) steps.push_back(able[draw(able.size())]);
+    const Chain chain(steps);
+    CAPTURE(chain.text());
+    Image whole;
+    try {
+      whole = one_after_the_other(chain, from);
+    } catch (const BadCall& e) {
+      // A second picture of another size, colors of which there are none: the same words by strips.
+      CHECK_THROWS_WITH_AS(chain(from), e.what(), BadCall);
+      continue;
+    }
+    const Image strips = chain(from);
+    const double size = std::max(1.0, deviation(whole, map_samples(whole, [](float) { return 0.0F; })));
+    CHECK(deviation(strips, whole) < 1e-4 * size);
+    ++ran;
+  }
+  CHECK(ran > 45);
 }

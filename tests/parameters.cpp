@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "catalogue.hpp"
 
@@ -105,4 +106,30 @@ TEST_CASE("parameters at their ends: the text is read back, and a step beyond is
     }
   });
   CHECK(beyond > 300);
+}
+
+TEST_CASE("every choice, switch and small number: the fast way is the plain definition") {
+  // Where the two need not meet: an approximation by choice, an iteration that is not let run, and what decides at a level
+  // (a threshold on a spectrum, the end of an iteration), so that a rounding is another result.
+  const std::map<std::string, std::set<std::string>> other = {{"bilateral", {"way", "sigma"}}, {"total_variation", {"tolerance", "iterations"}}, {"landweber", {"noise"}}, {"pseudo_inverse", {"threshold"}}};
+  for (const auto& [w, h, channels] : {std::tuple{19, 14, 1}, {9, 8, 3}}) {
+    const Image in = map_samples(noise(w, h, channels), [](float v) { return std::clamp(v, 0.0F, 1.0F); });
+    int compared = 0;
+    every_setting(in, [&](const Filter& f, const Parameter& p, const std::string& value) {
+      const auto spared = other.find(f.about().name);
+      if (spared != other.end() && spared->second.count(p.name) > 0) return;
+      // Its steps divide by what they estimate: on noise alone roundings grow. tests/restore.cpp holds it on pictures.
+      if (f.about().name == "richardson_lucy") return;
+      // A plain definition takes its time over a large window.
+      if ((p.kind == Kind::number || p.kind == Kind::whole) && value != "auto" && std::stod(value) > 5) return;
+      const auto fast = result_of(f, in);
+      if (!fast) return;
+      const auto plain = f.plain(in);
+      if (!plain) return;
+      const double size = std::max(1.0, test::deviation(*plain, map_samples(*plain, [](float) { return 0.0F; })));
+      CHECK(test::deviation(*fast, *plain) <= std::max(f.about().tolerance, 1e-7) * 1.5 * size);
+      ++compared;
+    });
+    CHECK(compared > 400);
+  }
 }

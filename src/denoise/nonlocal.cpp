@@ -24,7 +24,7 @@ constexpr int kWide = 240, kHigh = 96, kGroup = 21;
 constexpr float kLeast = 1e-4F;
 
 // Weights below count as none: a pixel unlike all others stays as it is.
-constexpr float kLeastWeight = 1e-24F;
+constexpr float kLeastWeight = 1e-18F;
 
 // Rows a stride apart, with `beside` samples more at both their ends and `beyond` rows more above and below; row and column
 // count from the first within.

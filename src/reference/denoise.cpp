@@ -173,7 +173,7 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
           for (int c = 0; c < color; ++c) sum[c] += w * f[static_cast<std::size_t>(c)][at(x + dx, y + dy)];
         }
       }
-      const double own = most > 1e-37 ? most : 1;
+      const double own = most > 1e-18 ? most : 1;
       for (int c = 0; c < color; ++c) out.at(x, y, c) = static_cast<float>((sum[c] + own * in.at(x, y, c)) / (total + own));
     }
   }
