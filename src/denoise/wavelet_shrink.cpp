@@ -1,7 +1,6 @@
 #include "sieve/denoise/wavelet_shrink.hpp"
 
 #include <fmt/format.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <cmath>
@@ -47,27 +46,83 @@ double sum_of_squares(const Image& band) {
 
 double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::max(2.0, n))); }
 
-// The threshold of the least estimated risk n s^2 - 2 s^2 #(|c| <= T) + sum of min(|c|, T)^2; it is one of the |c|.
+// The threshold of the least estimated risk n s^2 - 2 s^2 #(|c| <= T) + sum of min(|c|, T)^2; it is one of the |c|. Sorting all
+// of them would take most of the filter's time, so they are counted in bins, and only bins that can hold the least are sorted.
 double least_risk(const Image& band, double s) {
-  std::vector<float> sizes(band.shape().pixels());
-  for (int y = 0; y < band.height(); ++y) {
-    std::transform(band.row(y), band.row(y) + band.width(), sizes.begin() + static_cast<std::ptrdiff_t>(y) * band.width(), [](float v) { return std::fabs(v); });
-  }
-  tbb::parallel_sort(sizes.begin(), sizes.end());
-  const auto n = static_cast<double>(sizes.size());
-  const double most = universal(n, s);
-  double below = 0, best = n * s * s, at = 0, energy = 0;
-  for (const float v : sizes) energy += static_cast<double>(v) * static_cast<double>(v);
-  // Donoho and Johnstone (1995), section 2.4: in a sparse band the estimate itself is too noisy.
-  if (energy / (n * s * s) - 1 <= std::pow(std::log2(n), 1.5) / std::sqrt(n)) return most;
-  for (std::size_t i = 0; i < sizes.size() && sizes[i] <= most; ++i) {
-    const double t = sizes[i];
-    below += t * t;
-    const double risk = n * s * s - 2 * s * s * static_cast<double>(i + 1) + below + (n - static_cast<double>(i + 1)) * t * t;
-    if (risk < best) {
-      best = risk;
-      at = t;
+  constexpr int kBins = 4096, kParts = 16;
+  const auto n = static_cast<double>(band.shape().pixels());
+  const double most = universal(n, s), noise = s * s;
+  const auto top = static_cast<float>(most), per = static_cast<float>(kBins / most);
+  const auto bin_of = [per](float size) { return static_cast<std::size_t>(std::min(kBins - 1, static_cast<int>(size * per))); };
+  struct Bin {
+    double count = 0, squares = 0;
+  };
+  struct Tally {
+    std::vector<Bin> bins = std::vector<Bin>(kBins);
+    double energy = 0;
+  };
+  const int parts = std::min(kParts, band.height());
+  const auto begin = [&](int part) { return static_cast<int>(static_cast<long long>(band.height()) * part / parts); };
+  std::vector<Tally> tallies(static_cast<std::size_t>(parts));
+  parallel_rows(parts, band.shape().pixels() / static_cast<std::size_t>(parts), [&](int first, int last) {
+    for (int p = first; p < last; ++p) {
+      Tally& t = tallies[static_cast<std::size_t>(p)];
+      for (int y = begin(p); y < begin(p + 1); ++y) {
+        for (int x = 0; x < band.width(); ++x) {
+          const float size = std::fabs(band.at(x, y));
+          const double square = static_cast<double>(size) * static_cast<double>(size);
+          t.energy += square;
+          if (size > top) continue;
+          Bin& b = t.bins[bin_of(size)];
+          ++b.count;
+          b.squares += square;
+        }
+      }
     }
+  }, 1);
+  Tally all;
+  for (const Tally& t : tallies) {
+    all.energy += t.energy;
+    for (std::size_t i = 0; i < kBins; ++i) {
+      all.bins[i].count += t.bins[i].count;
+      all.bins[i].squares += t.bins[i].squares;
+    }
+  }
+  // Donoho and Johnstone (1995), section 2.4: in a sparse band the estimate itself is too noisy.
+  if (all.energy / (n * noise) - 1 <= std::pow(std::log2(n), 1.5) / std::sqrt(n)) return most;
+  // The risk at a bin's largest sample is at most `high`, that at any of its samples at least `low`.
+  std::vector<double> low(kBins);
+  double best = n * noise, high = best, at = 0;
+  Bin before;
+  for (std::size_t i = 0; i < kBins; ++i) {
+    const double count = before.count + all.bins[i].count, from = static_cast<double>(i) / static_cast<double>(per), to = from + 1 / static_cast<double>(per);
+    low[i] = n * noise - 2 * noise * count + before.squares + (n - count) * from * from;
+    before = {count, before.squares + all.bins[i].squares};
+    if (all.bins[i].count > 0) high = std::min(high, n * noise - 2 * noise * count + before.squares + (n - count) * to * to);
+  }
+  const double margin = 1e-6 * n * noise;
+  std::vector<float> sizes;
+  for (int y = 0; y < band.height(); ++y) {
+    for (int x = 0; x < band.width(); ++x) {
+      const float size = std::fabs(band.at(x, y));
+      if (size <= top && low[bin_of(size)] <= high + margin) sizes.push_back(size);
+    }
+  }
+  std::sort(sizes.begin(), sizes.end());
+  before = {};
+  std::size_t next = 0;
+  for (std::size_t i = 0; i < kBins; ++i) {
+    Bin so_far = before;
+    for (; next < sizes.size() && bin_of(sizes[next]) == i; ++next) {
+      const double t = sizes[next];
+      so_far = {so_far.count + 1, so_far.squares + t * t};
+      const double risk = n * noise - 2 * noise * so_far.count + so_far.squares + (n - so_far.count) * t * t;
+      if (risk < best) {
+        best = risk;
+        at = t;
+      }
+    }
+    before = {before.count + all.bins[i].count, before.squares + all.bins[i].squares};
   }
   return at;
 }

@@ -81,7 +81,7 @@ struct NamedChain {
 std::vector<NamedChain> against_grain(double s, bool color) {
   const int patch = s <= (color ? 0.07 : 0.03) ? 1 : s <= (color ? 0.15 : 0.1) ? 2 : 3;
   const double strength = patch == 1 ? 0.7 : patch == 2 ? (color ? 0.5 : 0.6) : 0.5;
-  return {{fmt::format("nonlocal_means patch={} strength={} noise={:.4f}", patch, strength, s), "the mean of places that look alike: keeps texture; the slowest"},
+  return {{fmt::format("nonlocal_means patch={} strength={} noise={:.4f}", patch, strength, s), "the mean of places that look alike: keeps texture; takes its time"},
           {fmt::format("wavelet_shrink rule=sure noise={:.4f}", s), "large coefficients stay, small ones go"},
           {fmt::format("total_variation weight={:.4f}", s), "even areas with sharp edges: fast, flattens fine texture"}};
 }
