@@ -119,6 +119,10 @@ TEST_CASE("limits and threads by option") {
   const Run small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});
   CHECK(small.code == 1);
   CHECK(small.err.find("more than the limit of 1000 pixels") != std::string::npos);
+  const Run short_file = in_process(Catalogue::standard(), {"--max-bytes", "1000", "look", noon});
+  CHECK(short_file.code == 1);
+  CHECK(short_file.err.find("more than the limit of 1000: raise --max-bytes") != std::string::npos);
+  CHECK(in_process(Catalogue::standard(), {"--max-bytes", std::to_string(std::filesystem::file_size(noon)), "look", noon}).code == 0);
   const Folder f;
   CHECK(in_process(Catalogue::standard(), {"--threads", "1", "apply", noon, f / "one.pfm", "gaussian", "sigma=6"}).code == 0);
   CHECK(in_process(Catalogue::standard(), {"--threads", "3", "apply", noon, f / "three.pfm", "gaussian", "sigma=6"}).code == 0);

@@ -3,6 +3,7 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <filesystem>
@@ -57,6 +58,15 @@ inline double deviation(const ConstView& a, const ConstView& b) {
     }
   }
   return most;
+}
+
+// How many samples are not finite.
+inline std::size_t not_finite(const ConstView& v) {
+  std::size_t n = 0;
+  for (int c = 0; c < v.channels(); ++c) {
+    for (int y = 0; y < v.height(); ++y) n += static_cast<std::size_t>(std::count_if(v.row(y, c), v.row(y, c) + v.width(), [](float s) { return !std::isfinite(s); }));
+  }
+  return n;
 }
 
 // A folder that is removed at the end.

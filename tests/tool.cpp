@@ -233,6 +233,9 @@ TEST_CASE("man page and completion name every command, option and filter") {
     return test::run("bash --norc " + folder / "ask").out;
   };
   CHECK(complete("lsieve ju") == "judge\n");
+  CHECK(complete("lsieve --max-b") == "--max-bytes\n");
+  CHECK(complete("lsieve --threads 2 batch --res") == "--resume\n");
+  CHECK(page.out.find("\\-\\-max\\-bytes") != std::string::npos);
   CHECK(complete("lsieve batch --res") == "--resume\n");
   CHECK(complete("lsieve apply a.png b.png nonlo").find("nonlocal_means") == 0);
   CHECK(complete("lsieve apply a.png b.png median radius=1 then gaussian si").find("sigma=") == 0);

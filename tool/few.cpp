@@ -29,7 +29,9 @@ void keep_largest(const std::vector<Image*>& all, std::uint64_t count) {
   }
   if (count >= sizes.size()) return;
   std::nth_element(sizes.begin(), sizes.begin() + static_cast<std::ptrdiff_t>(count), sizes.end(), std::greater<>());
-  for (Image* b : all) *b = b->empty() ? Image() : map_samples(*b, [least = sizes[count]](float v) { return std::fabs(v) > least ? v : 0; });
+  for (Image* b : all) {
+    if (!b->empty()) *b = map_samples(*b, [least = sizes[count]](float v) { return std::fabs(v) > least ? v : 0; });
+  }
 }
 
 int few(const Session& session, const Options& o) {

@@ -27,6 +27,7 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   app.set_version_flag("--version", "lsieve " LSIEVE_VERSION);
   app.add_option("--threads", session.threads, "threads to use; default: one a processor")->check(CLI::Range(1, 4096));
   app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
+  app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
   const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_batch(app, session), declare_list(app, session),

@@ -58,15 +58,20 @@ int manual(const CLI::App& root, const Session& session) {
   return 0;
 }
 
+// "--help --json".
+std::string option_words(const CLI::App& app) {
+  std::string all;
+  for (const CLI::Option* o : app.get_options()) {
+    for (const std::string& l : o->get_lnames()) all += (all.empty() ? "--" : " --") + l;
+  }
+  return all;
+}
+
 int completion(const CLI::App& root, const Session& session) {
   std::string commands, options, keys;
   for (const CLI::App* c : root.get_subcommands({})) {
     commands += (commands.empty() ? "" : " ") + c->get_name();
-    std::string all;
-    for (const CLI::Option* o : c->get_options()) {
-      for (const std::string& l : o->get_lnames()) all += (all.empty() ? "--" : " --") + l;
-    }
-    options += fmt::format("    {}) options=\"{}\" ;;\n", c->get_name(), all);
+    options += fmt::format("      {}) options=\"{}\" ;;\n", c->get_name(), option_words(*c));
   }
   std::string filters;
   for (const std::string& name : session.catalogue.names()) {
@@ -79,12 +84,16 @@ int completion(const CLI::App& root, const Session& session) {
 _lsieve() {{
   local current=${{COMP_WORDS[COMP_CWORD]}} options= words= i
   COMPREPLY=()
-  if [ "$COMP_CWORD" -eq 1 ]; then
-    COMPREPLY=($(compgen -W "{}" -- "$current"))
+  # Options of the tool itself, and their values, may stand before the command.
+  for ((i = 1; i < COMP_CWORD; ++i)); do
+    case ${{COMP_WORDS[i]}} in
+{}    esac
+    [ -z "$options" ] || break
+  done
+  if [ -z "$options" ]; then
+    COMPREPLY=($(compgen -W "{} {}" -- "$current"))
     return
   fi
-  case ${{COMP_WORDS[1]}} in
-{}  esac
   if [[ $current == -* ]]; then
     COMPREPLY=($(compgen -W "$options" -- "$current"))
     return
@@ -100,7 +109,7 @@ _lsieve() {{
   [[ ${{COMPREPLY[0]}} != *= ]] || compopt -o nospace
 }}
 complete -o filenames -F _lsieve lsieve
-)", commands, options, filters, keys, filters);
+)", options, commands, option_words(root), filters, keys, filters);
   return 0;
 }
 

@@ -119,7 +119,6 @@ int best_of(const std::vector<Trial>& trials, const Figure& f) {
     const double v = value_of(trials[i], f);
     if (std::isnan(v)) continue;
     const double b = best < 0 ? 0 : value_of(trials[static_cast<std::size_t>(best)], f);
-    if (std::isnan(v)) continue;
     if (best < 0 || (f.larger_is_better ? v > b : v < b)) best = static_cast<int>(i);
   }
   return best;

@@ -22,6 +22,8 @@ constexpr std::pair<const char*, GrayBy> kGrayBy[] = {
     {"blue", GrayBy::blue},
 };
 
+bool is_white(char c) { return std::string_view(" \t\n\v\f\r").find(c) != std::string_view::npos; }
+
 // Edit distance with adjacent swaps counted as one.
 std::size_t distance(std::string_view a, std::string_view b) {
   std::vector<std::vector<std::size_t>> d(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
@@ -63,10 +65,6 @@ std::string listed(std::span<const std::string> names) {
   for (const std::string& n : names) s += (s.empty() ? "" : ", ") + n;
   return s;
 }
-
-namespace {
-bool is_white(char c) { return std::string_view(" \t\n\v\f\r").find(c) != std::string_view::npos; }
-}  // namespace
 
 std::string one_word(std::string_view value) {
   std::string s;

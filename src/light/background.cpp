@@ -58,15 +58,16 @@ Image Background::operator()(const ConstView& in) const { return made(*this, in)
 void Background::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   Image room;
+  const ConstView finite = finite_light(in, room);
   switch (by) {
     case BackgroundBy::gaussian:
-      return Gaussian{.sigma = sigma, .border = Border::mirror}(finite_light(in, room), out);
+      return Gaussian{.sigma = sigma, .border = Border::mirror}(finite, out);
     case BackgroundBy::opening: {
-      const ConstView finite = finite_light(in, room);
       const Image flat = objects == Objects::bright ? Opening{.radius = radius}(finite) : Closing{.radius = radius}(finite);
       return Gaussian{.sigma = after_opening(radius), .border = Border::mirror}(flat, out);
     }
     case BackgroundBy::polynomial:
+      // Its means leave out what is not finite by themselves.
       for (int c = 0; c < in.shape.color_channels(); ++c) fit_surface(in.channel(c), degree).draw(out.channel(c));
       return copy_alpha(in, out);
   }

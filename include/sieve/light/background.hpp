@@ -54,7 +54,8 @@ struct Background {
 };
 
 /// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the background is
-/// under 1/1000 of its mean it is held there; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a note. O(pixels).
+/// under 1/1000 of its mean it is held there; of a mean of 0 nothing is divided. Samples that are not
+/// finite stay. Tells flatness before and after in a note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
   float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500

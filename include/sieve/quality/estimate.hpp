@@ -10,8 +10,8 @@ namespace sieve {
 
 /// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
 /// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
-/// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. BadCall where no sample and its eight neighbors are
-/// finite. O(samples).
+/// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. BadCall where no sample
+/// and its eight neighbors are finite. O(samples).
 double noise_level(const ConstView& in);
 
 /// Shares of the color samples that look like dark and bright impulses: the lowest or highest of their 3x3 window, and
