@@ -78,7 +78,7 @@ TEST_CASE("parameters at their ends: a finite picture, the same with any number 
       if (!one) return;
       ++ran;
       CHECK(identical(*one, *three));
-      CHECK(one->channels() <= channels);
+      CHECK(one->channels() <= in.channels());
       CHECK(test::not_finite(*one) == 0);
     });
     CHECK(ran > (w == 1 ? 200 : 300));
