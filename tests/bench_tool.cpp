@@ -10,39 +10,39 @@ using namespace sieve;
 using nlohmann::json;
 using test::Folder;
 using test::lsieve;
+using test::noon_file;
 
 namespace {
-const std::string noon = test::data + "/noon.png";
 }
 
 TEST_CASE("judge: the figures of the library, the gain, identical pictures, a sheet") {
   const Folder f;
-  REQUIRE(lsieve("apply " + noon + " " + f / "noisy.png" + " gaussian_noise deviation=0.1 seed=3").code == 0);
+  REQUIRE(lsieve("apply " + noon_file + " " + f / "noisy.png" + " gaussian_noise deviation=0.1 seed=3").code == 0);
   REQUIRE(lsieve("apply " + f / "noisy.png" + " " + f / "soft.png" + " gaussian sigma=0.8").code == 0);
-  const auto r = lsieve("judge " + f / "soft.png" + " --truth " + noon + " --before " + f / "noisy.png" + " --json --sheet " + f / "s.png");
+  const auto r = lsieve("judge " + f / "soft.png" + " --truth " + noon_file + " --before " + f / "noisy.png" + " --json --sheet " + f / "s.png");
   CHECK(r.code == 0);
   const json j = json::parse(r.out);
-  const Comparison q = compare(io::read(f / "soft.png").image, io::read(noon).image);
+  const Comparison q = compare(io::read(f / "soft.png").image, io::read(noon_file).image);
   CHECK(j["mse"].get<double>() == doctest::Approx(q.mse));
   CHECK(j["psnr"].get<double>() == doctest::Approx(q.psnr));
   CHECK(j["ssim"].get<double>() == doctest::Approx(q.ssim));
   CHECK(j["gain"]["psnr"].get<double>() > 3);
   CHECK(io::read(f / "s.png").image.width() == 1280);
-  const json same = json::parse(lsieve("judge " + noon + " --truth " + noon + " --json").out);
+  const json same = json::parse(lsieve("judge " + noon_file + " --truth " + noon_file + " --json").out);
   CHECK(same["psnr"].is_null());
   CHECK(same["identical"] == true);
-  CHECK(lsieve("judge " + noon + " --truth " + test::data + "/chart.png").code == 2);
-  CHECK(lsieve("judge " + noon).code == 2);
+  CHECK(lsieve("judge " + noon_file + " --truth " + test::data + "/chart.png").code == 2);
+  CHECK(lsieve("judge " + noon_file).code == 2);
 }
 
 TEST_CASE("lineup: every candidate on the same input, the best marked, in order and as tables") {
   const Folder f;
-  lsieve("apply " + noon + " " + f / "n.pfm" + " gaussian_noise deviation=0.1");
-  const std::string call = "lineup " + f / "n.pfm" + " --truth " + noon + " gaussian sigma=3 or gaussian sigma=0.8 then clip or box";
+  lsieve("apply " + noon_file + " " + f / "n.pfm" + " gaussian_noise deviation=0.1");
+  const std::string call = "lineup " + f / "n.pfm" + " --truth " + noon_file + " gaussian sigma=3 or gaussian sigma=0.8 then clip or box";
   const json j = json::parse(lsieve(call + " --json").out);
   REQUIRE(j["candidates"].size() == 3);
   const Image expected = Chain::parse("gaussian sigma=0.8 then clip")(io::read(f / "n.pfm").image);
-  CHECK(j["candidates"][1]["psnr"].get<double>() == doctest::Approx(compare(expected, io::read(noon).image).psnr));
+  CHECK(j["candidates"][1]["psnr"].get<double>() == doctest::Approx(compare(expected, io::read(noon_file).image).psnr));
   double most = 0;
   for (const json& c : j["candidates"]) most = std::max(most, c["psnr"].get<double>());
   for (const json& c : j["candidates"]) CHECK(c["best"].get<bool>() == (c["psnr"].get<double>() == most));
@@ -51,10 +51,10 @@ TEST_CASE("lineup: every candidate on the same input, the best marked, in order 
   CHECK(lsieve(call + " --sheet " + f / "s.png --detail 10,20,40").code == 0);
   CHECK(io::read(f / "s.png").image.height() >= 800);
   CHECK(lsieve("lineup " + f / "n.pfm gaussian or box --sheet " + f / "t.png").code == 0);  // without a truth: no ranking
-  CHECK(lsieve("lineup " + noon + " gaussian or or box").code == 2);
-  CHECK(lsieve("lineup " + noon + " gaussian or").code == 2);
-  CHECK(lsieve("lineup " + noon + " gaussian --by psnr").code == 2);
-  CHECK(lsieve("lineup " + noon + " gaussian --detail 700,500,40").code == 2);
+  CHECK(lsieve("lineup " + noon_file + " gaussian or or box").code == 2);
+  CHECK(lsieve("lineup " + noon_file + " gaussian or").code == 2);
+  CHECK(lsieve("lineup " + noon_file + " gaussian --by psnr").code == 2);
+  CHECK(lsieve("lineup " + noon_file + " gaussian --detail 700,500,40").code == 2);
 }
 
 TEST_CASE("sweep: ranges, logarithmic ranges and lists; one value or two") {
@@ -87,7 +87,7 @@ TEST_CASE("what was done is on record and runs again; chains as recipes") {
   const Folder f;
   for (const char* name : {"a.png", "a.tif", "a.jpg"}) {
     CAPTURE(name);
-    CHECK(lsieve("apply " + noon + " " + f / name + " gaussian_noise deviation=0.05 then gaussian sigma=1").code == 0);
+    CHECK(lsieve("apply " + noon_file + " " + f / name + " gaussian_noise deviation=0.05 then gaussian sigma=1").code == 0);
     const json j = json::parse(lsieve("look " + f / name + " --json").out);
     CHECK(j["record"].get<std::string>().find("| gaussian_noise deviation=0.05 seed=1 then gaussian sigma=1 border=edge") != std::string::npos);
     CHECK(lsieve("apply --again " + f / name + " " + test::data + "/fog.png " + f / "again.pfm").code == 0);
@@ -96,17 +96,17 @@ TEST_CASE("what was done is on record and runs again; chains as recipes") {
   // A second step adds to the record of the first.
   CHECK(lsieve("apply " + f / "a.png" + " " + f / "b.png" + " clip").code == 0);
   CHECK(lsieve("look " + f / "b.png").out.find("fill=0 then clip") != std::string::npos);
-  CHECK(lsieve("apply --again " + noon + " " + noon + " " + f / "c.png").code == 2);
+  CHECK(lsieve("apply --again " + noon_file + " " + noon_file + " " + f / "c.png").code == 2);
 
-  CHECK(lsieve("apply " + noon + " " + f / "d.pfm within part=10,10,50,50 then box radius=3 then end then stretch percent=1 --save " + f / "r.toml").code == 0);
-  CHECK(lsieve("apply " + noon + " " + f / "e.pfm --recipe " + f / "r.toml").code == 0);
+  CHECK(lsieve("apply " + noon_file + " " + f / "d.pfm within part=10,10,50,50 then box radius=3 then end then stretch percent=1 --save " + f / "r.toml").code == 0);
+  CHECK(lsieve("apply " + noon_file + " " + f / "e.pfm --recipe " + f / "r.toml").code == 0);
   CHECK(identical(io::read(f / "d.pfm").image, io::read(f / "e.pfm").image));
-  CHECK(lsieve("lineup " + noon + " --recipe " + f / "r.toml gaussian").code == 0);
+  CHECK(lsieve("lineup " + noon_file + " --recipe " + f / "r.toml gaussian").code == 0);
   test::put(f / "sweep.toml", "lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = \"1..2:3\"\n");
   CHECK(json::parse(lsieve("sweep " + test::data + "/chart.png --recipe " + f / "sweep.toml --json").out)["runs"].size() == 3);
   const auto says = [&](const std::string& text, const std::string& what) {
     test::put(f / "bad.toml", text);
-    const auto r = lsieve("apply " + noon + " " + f / "x.png --recipe " + f / "bad.toml");
+    const auto r = lsieve("apply " + noon_file + " " + f / "x.png --recipe " + f / "bad.toml");
     CAPTURE(text);
     CAPTURE(r.err);
     CHECK(r.code == 2);
@@ -207,12 +207,12 @@ TEST_CASE("a name with blanks and backslashes is one word: on record, as a recip
 
   const test::Folder f;
   const std::string flat = f / "flat of then, a day.png";
-  std::filesystem::copy(test::data + "/noon.png", flat);
-  const auto r = lsieve("apply " + noon + " " + f / "a.tif" + " --save " + f / "r.toml" + " -- flat_field 'with=" + flat + "' then clip");
+  std::filesystem::copy(test::noon_file, flat);
+  const auto r = lsieve("apply " + noon_file + " " + f / "a.tif" + " --save " + f / "r.toml" + " -- flat_field 'with=" + flat + "' then clip");
   CAPTURE(r.err);
   REQUIRE(r.code == 0);
-  CHECK(lsieve("apply --again " + f / "a.tif " + noon + " " + f / "b.tif").code == 0);
-  CHECK(lsieve("apply --recipe " + f / "r.toml " + noon + " " + f / "c.tif").code == 0);
+  CHECK(lsieve("apply --again " + f / "a.tif " + noon_file + " " + f / "b.tif").code == 0);
+  CHECK(lsieve("apply --recipe " + f / "r.toml " + noon_file + " " + f / "c.tif").code == 0);
   CHECK(identical(io::read(f / "a.tif").image, io::read(f / "b.tif").image));
   CHECK(identical(io::read(f / "a.tif").image, io::read(f / "c.tif").image));
   CHECK(io::read(f / "c.tif").record == io::read(f / "a.tif").record);

@@ -137,7 +137,7 @@ TEST_CASE("hue and saturation hold the lightness, keep_hue keeps what it names")
 }
 
 TEST_CASE("auto exposure chooses by the figures and says why; white balance takes a tint away") {
-  const Image scene = io::read(test::data + "/noon.png").image;
+  const Image scene = test::noon();
   const auto plan = [&](float gain, float offset) { return plan_exposure(map_samples(scene, [=](float v) { return gain * v + offset; })); };
   CHECK_FALSE(plan(1, 0).stretch);
   CHECK(plan(1, 0).reason.find("left alone") != std::string::npos);

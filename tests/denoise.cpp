@@ -92,7 +92,7 @@ TEST_CASE("even pictures stay, edges keep their place, work can be stopped") {
 }
 
 TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and back is unbiased and its noise is even") {
-  const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(io::read(test::data + "/noon.png").image.view().part({200, 100, 160, 120})));
+  const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(test::noon().view().part({200, 100, 160, 120})));
   for (const float range : {0.05F, 0.1F, 0.3F}) {
     CAPTURE(range);
     CHECK(deviation(Bilateral{.sigma = 3, .range = range, .way = BilateralWay::fast}(in), reference::bilateral(in, 3, 12, range)) < 0.01);
@@ -120,7 +120,7 @@ TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and bac
 }
 
 TEST_CASE("gains on the demo's view: grain of 25/255 and a tenth of impulses") {
-  const Image clean = io::read(test::data + "/noon.png").image;
+  const Image clean = test::noon();
   const Image grain = GaussianNoise{.deviation = 25.0F / 255, .seed = 7}(clean);
   const double before = compare(grain, clean).psnr;
   const auto gain = [&](const char* text) { return compare(Chain::parse(text)(grain), clean).psnr - before; };

@@ -32,7 +32,7 @@ std::vector<std::string> calls(const std::string& page) {
 void furnish(const Folder& f) {
   fs::create_directories(f / "data");
   fs::create_directory_symlink(test::data, f / "data/demo");
-  fs::copy_file(test::data + "/noon.png", f / "noon.png");
+  fs::copy_file(test::noon_file, f / "noon.png");
   io::write(f / "smooth.png", Gaussian{.sigma = 0.8F}(test::noon()), {});
   fs::create_directories(f / "camera/east");
   const Image small = Shrink{.factor = 8}(test::noon());

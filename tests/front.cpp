@@ -81,7 +81,7 @@ TEST_CASE("a filter of one's own is listed, run, and its failure is one line wit
 }
 
 TEST_CASE("every command has help, JSON that parses where it reports, and refuses what it does not know") {
-  const std::string noon = test::data + "/noon.png", chart = test::data + "/chart.png";
+  const std::string noon = test::noon_file, chart = test::data + "/chart.png";
   for (const char* command : {"look", "apply", "list", "kernel", "judge", "lineup", "sweep", "verify", "time", "demo"}) {
     CAPTURE(command);
     const Run help = in_process(Catalogue::standard(), {command, "--help"});
@@ -115,7 +115,7 @@ TEST_CASE("the example that list prints for a filter runs as it stands") {
 }
 
 TEST_CASE("limits and threads by option") {
-  const std::string noon = test::data + "/noon.png";
+  const std::string noon = test::noon_file;
   const Run small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});
   CHECK(small.code == 1);
   CHECK(small.err.find("more than the limit of 1000 pixels") != std::string::npos);
@@ -133,7 +133,7 @@ TEST_CASE("limits and threads by option") {
 
 TEST_CASE("a second picture and a mask by name; what does not fit is said and nothing is written") {
   const Folder f;
-  const std::string lamp = test::data + "/lamp.png", flat = test::data + "/lamp_flat.png", noon = test::data + "/noon.png";
+  const std::string lamp = test::data + "/lamp.png", flat = test::data + "/lamp_flat.png", noon = test::noon_file;
   CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "even.pfm", "divide", "with=" + flat, "least=0.01"}).code == 0);
   // The flat frame takes the lamp out: the middle of the picture and its dark corner come to the same level.
   const Image before = io::read(lamp).image, after = io::read(f / "even.pfm").image;
@@ -153,7 +153,7 @@ TEST_CASE("a second picture and a mask by name; what does not fit is said and no
 
 TEST_CASE("the examples do what they say") {
   const Folder f;
-  const std::string fog = test::data + "/fog.png", noon = test::data + "/noon.png", dir = EXAMPLES;
+  const std::string fog = test::data + "/fog.png", noon = test::noon_file, dir = EXAMPLES;
   const auto levels = test::run(dir + "/tone_levels " + fog + " " + f / "l.png " + noon);
   CHECK(levels.code == 0);
   CHECK(levels.out.find("before: low contrast") == 0);

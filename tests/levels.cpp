@@ -190,7 +190,7 @@ TEST_CASE("CLAHE: strength 0 and limit 1 give the input back, contrast grows whe
 TEST_CASE("matching to oneself is the identity; to another picture the histograms agree; the map rises") {
   const Image in = noise(90, 70, 3);
   CHECK(deviation(Match{.with = in}(in), in) < 2e-6);
-  const Image file = io::read(test::data + "/noon.png").image, fog = io::read(test::data + "/fog.png").image;
+  const Image file = test::noon(), fog = io::read(test::data + "/fog.png").image;
   CHECK(deviation(Match{.with = file}(file), file) == 0);
   const Image out = Match{.with = fog}(file);
   // No level of the result is farther from the wanted curve than one step of the source.
@@ -255,7 +255,7 @@ TEST_CASE("a stretched comb is recognized, smooth histograms, noise and charts a
   CHECK_FALSE(comb(histogram(of_counts({8, 0, 0, 16, 0, 0, 0, 8}, 7), 0)).found);
   CHECK(examine(stretched).comb.found);
   CHECK(examine(as_file(Stretch{.percent = 1}(fog))).comb.found);
-  CHECK_FALSE(examine(io::read(test::data + "/noon.png").image).comb.found);
+  CHECK_FALSE(examine(test::noon()).comb.found);
 }
 
 TEST_CASE("valleys lie between peaks, in the middle of what is empty") {

@@ -13,7 +13,7 @@ using test::noise;
 
 namespace {
 
-const Image& noon() {
+const Image& gray_noon() {
   static const Image image = to_gray(test::noon());
   return image;
 }
@@ -77,21 +77,21 @@ TEST_CASE("singular values: known ones, orthonormal factors, the picture back") 
 TEST_CASE("the randomized decomposition is near the best possible, and keeps its bound") {
   for (const int rank : {5, 20, 60}) {
     CAPTURE(rank);
-    const Svd exact = svd(noon(), rank + 1, SvdWay::exact), quick = svd(noon(), rank, SvdWay::randomized);
-    const double best = exact.values[static_cast<std::size_t>(rank)], reached = spectral(noon(), picture_of(quick, rank));
+    const Svd exact = svd(gray_noon(), rank + 1, SvdWay::exact), quick = svd(gray_noon(), rank, SvdWay::randomized);
+    const double best = exact.values[static_cast<std::size_t>(rank)], reached = spectral(gray_noon(), picture_of(quick, rank));
     CHECK(reached < 1.02 * best);
-    const double side = std::min(noon().width(), noon().height());
+    const double side = std::min(gray_noon().width(), gray_noon().height());
     CHECK(reached < best * std::pow(1 + std::sqrt(rank / 9.0) + std::exp(1.0) * std::sqrt(rank + 10.0) / 10 * std::sqrt(side), 1.0 / 7));
     for (std::size_t i = 0; i < 5; ++i) CHECK(quick.values[i] == doctest::Approx(exact.values[i]).epsilon(1e-4));
-    CHECK(off_orthonormal(quick.left, noon().height(), rank) < 1e-4);
+    CHECK(off_orthonormal(quick.left, gray_noon().height(), rank) < 1e-4);
     // Of all pictures of that rank none is nearer (Eckart and Young): the error is what was left out.
     double rest = 0;
-    const Svd all = svd(noon(), 0, SvdWay::exact);
+    const Svd all = svd(gray_noon(), 0, SvdWay::exact);
     for (std::size_t i = static_cast<std::size_t>(rank); i < all.values.size(); ++i) rest += all.values[i] * all.values[i];
-    CHECK(compare(picture_of(all, rank), noon()).mse == doctest::Approx(rest / static_cast<double>(noon().shape().pixels())).epsilon(1e-3));
-    CHECK(compare(picture_of(quick, rank), noon()).mse < 1.02 * rest / static_cast<double>(noon().shape().pixels()));
+    CHECK(compare(picture_of(all, rank), gray_noon()).mse == doctest::Approx(rest / static_cast<double>(gray_noon().shape().pixels())).epsilon(1e-3));
+    CHECK(compare(picture_of(quick, rank), gray_noon()).mse < 1.02 * rest / static_cast<double>(gray_noon().shape().pixels()));
   }
-  const RankShares r = rank_shares(noon());
+  const RankShares r = rank_shares(gray_noon());
   CHECK(r.rank_for(0.9, true) < r.rank_for(0.9, false));
   CHECK(r.rank_for(1, false) <= static_cast<int>(r.values.size()));
   CHECK(r.sums.back() == doctest::Approx(1));
@@ -120,15 +120,15 @@ TEST_CASE("low rank and principal components: fast and plain agree, whole ranks 
       if (channels == 4) CHECK(out.at(5, 5, 3) == in.at(5, 5, 3));
     }
   }
-  const Principal p = principal_patches(noon(), 8);
+  const Principal p = principal_patches(gray_noon(), 8);
   CHECK(off_orthonormal(p.axes, p.length, p.components) < 1e-4);
   CHECK(p.explained(p.components) == doctest::Approx(1));
   CHECK(std::is_sorted(p.variance.rbegin(), p.variance.rend()));
   // The error is the variance that was left out.
-  CHECK(compare(picture_of_patches(p, noon().shape(), 8, 10), noon()).mse == doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
-  CHECK_THROWS_AS(principal_patches(noon(), 1), BadCall);
+  CHECK(compare(picture_of_patches(p, gray_noon().shape(), 8, 10), gray_noon()).mse == doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
+  CHECK_THROWS_AS(principal_patches(gray_noon(), 1), BadCall);
   CHECK_THROWS_AS(principal_rows(noise(5, 4), 6), BadCall);
-  CHECK_THROWS_AS(picture_of_rows(p, noon().shape(), 3), BadCall);
+  CHECK_THROWS_AS(picture_of_rows(p, gray_noon().shape(), 3), BadCall);
   CHECK(Filter(LowRank{}).stages(noise(20, 10)).size() == 2);
 }
 
@@ -138,7 +138,7 @@ TEST_CASE("singular values on the tool") {
   CHECK(text.out.find("of their sum at rank") != std::string::npos);
   const json j = json::parse(test::lsieve("look " + test::data + "/noon.png --singular --json").out)["transforms"]["singular"];
   CHECK(j["values"].size() == 512);
-  CHECK(j["ranks"][0]["rank_by_energy"] == rank_shares(noon()).rank_for(0.9, true));
+  CHECK(j["ranks"][0]["rank_by_energy"] == rank_shares(gray_noon()).rank_for(0.9, true));
   const test::Folder f;
   CHECK(test::lsieve("look " + test::data + "/chart.png --singular --sheet " + (f / "s.png")).code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);

@@ -205,7 +205,7 @@ TEST_CASE("damage: every flipped byte is refused, and lies in the header cost no
 
 TEST_CASE("files and tool: pack, unpack, look, apply, rate, few; one line for what is wrong") {
   const test::Folder f;
-  const std::string in = test::data + "/noon.png";
+  const std::string in = test::noon_file;
   const json j = json::parse(test::lsieve("pack " + in + " " + (f / "a.lsv") + " --by cosine --rate 0.5 --json").out);
   CHECK(j["bits_per_pixel"] == doctest::Approx(0.5).epsilon(0.02));
   CHECK(j["bytes"] == std::filesystem::file_size(f / "a.lsv"));

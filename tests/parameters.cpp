@@ -52,7 +52,7 @@ void every_setting(const ConstView& in, Work work) {
 }
 
 // The result, or what was refused; any other exception is a failure of the test.
-std::optional<Image> result_of(const Filter& f, const ConstView& in) {
+std::optional<Image> accepted(const Filter& f, const ConstView& in) {
   try {
     return f(in);
   } catch (const BadCall& e) {
@@ -70,9 +70,9 @@ TEST_CASE("parameters at their ends: a finite picture, the same with any number 
     int ran = 0;
     every_setting(in, [&](const Filter& f, const Parameter&, const std::string&) {
       set_threads(1);
-      const auto one = result_of(f, in);
+      const auto one = accepted(f, in);
       set_threads(3);
-      const auto three = result_of(f, in);
+      const auto three = accepted(f, in);
       set_threads(0);
       REQUIRE(one.has_value() == three.has_value());
       if (!one) return;
@@ -118,7 +118,7 @@ TEST_CASE("every choice, switch and small number: the fast way is the plain defi
       if (f.about().name == "richardson_lucy") return;
       // A plain definition takes its time over a large window.
       if ((p.kind == Kind::number || p.kind == Kind::whole) && value != "auto" && std::stod(value) > 5) return;
-      const auto fast = result_of(f, in);
+      const auto fast = accepted(f, in);
       if (!fast) return;
       const auto plain = f.plain(in);
       if (!plain) return;

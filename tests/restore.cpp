@@ -8,6 +8,7 @@
 
 using namespace sieve;
 using test::noon;
+using test::noon_file;
 using nlohmann::json;
 using test::deviation;
 using test::noise;
@@ -286,7 +287,6 @@ TEST_CASE("a PSF from a picture file, in filters and kernels") {
   spot.at(2, 2) = 0.5F, spot.at(3, 2) = 0.25F, spot.at(2, 1) = 0.25F;
   io::write(f / "spot.png", spot, {.bits = 16});
   io::write(f / "spot.pfm", spot, {});
-  const std::string noon_file = test::data + "/noon.png";
   for (const char* ending : {"png", "pfm"}) {
     CAPTURE(std::string(ending));
     const auto made = test::lsieve("apply " + noon_file + " " + (f / "a.pfm") + " blur psf=@" + (f / "spot.") + ending);

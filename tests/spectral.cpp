@@ -196,7 +196,7 @@ TEST_CASE("filters multiply the spectrum; their gains are the formulas") {
 }
 
 TEST_CASE("waves are found where they are, and nowhere else; the demo's hum goes") {
-  const Image clean = io::read(test::data + "/noon.png").image, hum = io::read(test::data + "/hum.png").image;
+  const Image clean = test::noon(), hum = io::read(test::data + "/hum.png").image;
   const auto waves = find_waves(hum);
   REQUIRE(waves.size() == 2);
   CHECK(waves[0].period == doctest::Approx(7.3).epsilon(0.001));
@@ -260,7 +260,7 @@ TEST_CASE("cosine transform: the double sum, the known block, energy, and keepin
   CHECK(deviation(cosine_inverse(cosine_forward(in, 8), 8), in) < 1e-6);
   // Everything kept is the picture; of one size the largest are never worse than the corner.
   CHECK(deviation(CosineKeep{.side = 300}(in), in) < 5e-6);
-  const Image view = io::read(test::data + "/noon.png").image;
+  const Image view = test::noon();
   double before = 0;
   for (const int side : {16, 48, 128}) {
     const double largest = compare(CosineKeep{.side = side}(view), view).psnr, corner = compare(CosineKeep{.side = side, .which = CosineKeep::Which::corner}(view), view).psnr;

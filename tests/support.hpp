@@ -116,8 +116,9 @@ inline Outcome lsieve(const std::string& arguments) { return run(std::string(LSI
 inline const std::string data = SIEVE_DATA;
 
 // The demo's clean view.
+inline const std::string noon_file = data + "/noon.png";
 inline const Image& noon() {
-  static const Image image = sieve::io::read(data + "/noon.png").image;
+  static const Image image = sieve::io::read(noon_file).image;
   return image;
 }
 

@@ -10,14 +10,14 @@ using namespace sieve;
 using nlohmann::json;
 using test::Folder;
 using test::lsieve;
+using test::noon_file;
 
 namespace {
-const std::string noon = test::data + "/noon.png";
 const std::string three = test::data + "/three_bit.pgm";
 }  // namespace
 
 TEST_CASE("look: figures as text and JSON, samples as stored and as 0..1") {
-  const auto text = lsieve("look " + noon + " --at 520,150");
+  const auto text = lsieve("look " + noon_file + " --at 520,150");
   CHECK(text.code == 0);
   CHECK(text.err.empty());
   CHECK(text.out.find("768x512, RGB, 8 bits a sample, PNG") != std::string::npos);
@@ -34,7 +34,7 @@ TEST_CASE("look: figures as text and JSON, samples as stored and as 0..1") {
   CHECK(j["statistics"][0]["channel"] == "gray");
   CHECK(j["statistics"][0]["mean"].get<double>() == doctest::Approx(s.mean));
   CHECK(j["statistics"][0]["deviation"].get<double>() == doctest::Approx(s.deviation));
-  const json both = json::parse(lsieve("look " + noon + " " + three + " --json").out);
+  const json both = json::parse(lsieve("look " + noon_file + " " + three + " --json").out);
   CHECK(both.size() == 2);
   CHECK(both[0]["statistics"].size() == 3);
 }
@@ -58,10 +58,10 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   const std::string csv = lsieve("levels " + three + " --csv").out;
   CHECK(csv.find("level,count,probability,cumulative,scaled,mapped,new_count\n0,174,") == 0);
   CHECK(std::count(csv.begin(), csv.end(), '\n') == 9);
-  const auto text = lsieve("levels " + noon + " --channel red --levels 16");
+  const auto text = lsieve("levels " + noon_file + " --channel red --levels 16");
   CHECK(text.out.find("16 levels of red") != std::string::npos);
-  CHECK(nlohmann::json::parse(lsieve("levels " + noon + " --json").out)["number_of_levels"] == 256);
-  for (const char* wrong : {" --channel alpha", " --levels 1", " --levels 70000", " --csv --json", " --sheet x.jpg"}) CHECK(lsieve("levels " + noon + wrong).code == 2);
+  CHECK(nlohmann::json::parse(lsieve("levels " + noon_file + " --json").out)["number_of_levels"] == 256);
+  for (const char* wrong : {" --channel alpha", " --levels 1", " --levels 70000", " --csv --json", " --sheet x.jpg"}) CHECK(lsieve("levels " + noon_file + wrong).code == 2);
   // What apply writes is what the table says.
   const Folder f;
   REQUIRE(lsieve("apply " + three + " " + f / "e.pgm" + " equalize").code == 0);
@@ -78,8 +78,8 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   CHECK(look["levels"]["comb"] == false);
   CHECK(lsieve("look " + test::data + "/lamp.png").out.find("take: flatten by=polynomial") != std::string::npos);
   // Any bins and range, of every channel and of the luma.
-  const Image picture = io::read(noon).image;
-  const auto counted = nlohmann::json::parse(lsieve("look " + noon + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
+  const Image picture = io::read(noon_file).image;
+  const auto counted = nlohmann::json::parse(lsieve("look " + noon_file + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
   REQUIRE(counted["channels"].size() == 4);
   for (int c = 0; c < 4; ++c) {
     const Histogram h = histogram(picture, c < 3 ? c : luma_channel, 7, 0.25, 0.75);
@@ -92,39 +92,39 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   CHECK(nlohmann::json::parse(lsieve("look " + three + " --bins 0 --json").out)["histogram"]["channels"][0]["counts"].get<std::vector<std::size_t>>() == histogram(in, 0).counts);
   CHECK(lsieve("look " + three + " --bins 0").out.find("         2   0.28571      1766") != std::string::npos);
   CHECK(lsieve("look " + three + " --bins 0").out.find('\033') == std::string::npos);  // no color but on a terminal
-  for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"}) CHECK(lsieve("look " + noon + wrong).code == 2);
+  for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"}) CHECK(lsieve("look " + noon_file + wrong).code == 2);
 }
 
 TEST_CASE("apply: steps, saturation, depth, and the same samples as the library") {
   const Folder f;
-  const auto r = lsieve("apply " + noon + " " + f / "e.pfm" + " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");
+  const auto r = lsieve("apply " + noon_file + " " + f / "e.pfm" + " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");
   CHECK(r.code == 0);
   CHECK(r.out.find("2. convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror (kernel 3x3, sum 0)") != std::string::npos);
-  const Image expected = Chain::parse("gray then convolve kernel=laplacian border=mirror then stretch percent=1")(io::read(noon).image);
+  const Image expected = Chain::parse("gray then convolve kernel=laplacian border=mirror then stretch percent=1")(io::read(noon_file).image);
   CHECK(identical(io::read(f / "e.pfm").image, expected));
-  const auto cut = lsieve("apply " + noon + " " + f / "s.png" + " convolve kernel=sharpen --json");
+  const auto cut = lsieve("apply " + noon_file + " " + f / "s.png" + " convolve kernel=sharpen --json");
   const json j = json::parse(cut.out);
   CHECK(j["bits"] == 8);
   CHECK(j["saturated"]["below"] > 0);
   CHECK(j["saturated"]["above"] > 0);
   CHECK(j["steps"][0]["minimum"] < 0);
-  CHECK(lsieve("apply " + noon + " " + f / "s.png" + " convolve kernel=sharpen").out.find("samples saturated") != std::string::npos);
-  CHECK(lsieve("apply " + noon + " " + f / "d.tif" + " convolve kernel=sharpen --depth float").out.find("no sample saturated") != std::string::npos);
+  CHECK(lsieve("apply " + noon_file + " " + f / "s.png" + " convolve kernel=sharpen").out.find("samples saturated") != std::string::npos);
+  CHECK(lsieve("apply " + noon_file + " " + f / "d.tif" + " convolve kernel=sharpen --depth float").out.find("no sample saturated") != std::string::npos);
   CHECK(io::read(f / "d.tif").bits == 32);
   CHECK(lsieve("apply " + three + " " + f / "t.pgm" + " absolute").code == 0);
   CHECK(identical(io::read(f / "t.pgm").image, io::read(three).image));  // the depth of 3 bits is kept
   test::put(f / "k.txt", "0 1\n0 0\nanchor 0 0\n");
-  CHECK(lsieve("apply " + noon + " " + f / "k.png" + " correlate kernel=@" + f / "k.txt").code == 0);
-  CHECK(io::read(f / "k.png").image.at(9, 9) == io::read(noon).image.at(10, 9));
+  CHECK(lsieve("apply " + noon_file + " " + f / "k.png" + " correlate kernel=@" + f / "k.txt").code == 0);
+  CHECK(io::read(f / "k.png").image.at(9, 9) == io::read(noon_file).image.at(10, 9));
 }
 
 TEST_CASE("sheets are written where asked, only as PNG") {
   const Folder f;
-  CHECK(lsieve("apply " + noon + " " + f / "a.png" + " gray then clip --sheet " + f / "sheet.png").code == 0);
-  CHECK(lsieve("look " + noon + " --sheet " + f / "look.png").code == 0);
+  CHECK(lsieve("apply " + noon_file + " " + f / "a.png" + " gray then clip --sheet " + f / "sheet.png").code == 0);
+  CHECK(lsieve("look " + noon_file + " --sheet " + f / "look.png").code == 0);
   CHECK(lsieve("kernel gaussian:sigma=2 sobel_x 1,2,3/4,5,6/7,8,9 --sheet " + f / "kernel.png").code == 0);
   for (const char* name : {"sheet.png", "look.png", "kernel.png"}) CHECK(io::read(f / name).image.width() == 1280);
-  CHECK(lsieve("apply " + noon + " " + f / "b.png" + " gray --sheet " + f / "sheet.jpg").code == 2);
+  CHECK(lsieve("apply " + noon_file + " " + f / "b.png" + " gray --sheet " + f / "sheet.jpg").code == 2);
   CHECK(!std::filesystem::exists(f / "b.png"));
 }
 
@@ -151,25 +151,25 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
     CHECK(std::count(r.err.begin(), r.err.end(), '\n') == 1);
     CHECK(!std::filesystem::exists(out));
   };
-  check("apply " + noon + " " + out + " gausian", 2, "did you mean 'gaussian'");
-  check("apply " + noon + " " + out + " gaussian sigma=900", 2, "from 0 to 500");
-  check("apply " + noon + " " + out + " gaussian colour=2", 2, "it has sigma, border, fill");
-  check("apply " + noon + " " + out + " convolve kernel=1,1/1,1", 2, "anchor");
-  check("apply " + noon + " " + out + " convolve kernel=box:radius=300 border=inside", 2, "does not fit inside");
-  check("apply " + noon + " " + out + " convolve stride=0", 2, "stride=0");
-  check("apply " + noon + " " + f / "o.xyz" + " gray", 2, "ending");
-  check("apply " + noon + " " + out + " gray --depth 12", 2, "12 bits");
+  check("apply " + noon_file + " " + out + " gausian", 2, "did you mean 'gaussian'");
+  check("apply " + noon_file + " " + out + " gaussian sigma=900", 2, "from 0 to 500");
+  check("apply " + noon_file + " " + out + " gaussian colour=2", 2, "it has sigma, border, fill");
+  check("apply " + noon_file + " " + out + " convolve kernel=1,1/1,1", 2, "anchor");
+  check("apply " + noon_file + " " + out + " convolve kernel=box:radius=300 border=inside", 2, "does not fit inside");
+  check("apply " + noon_file + " " + out + " convolve stride=0", 2, "stride=0");
+  check("apply " + noon_file + " " + f / "o.xyz" + " gray", 2, "ending");
+  check("apply " + noon_file + " " + out + " gray --depth 12", 2, "12 bits");
   check("apply " + f / "none.png" + " " + out + " gray", 1, "cannot be opened");
-  check("apply " + noon + " " + f / "no/o.png" + " gray", 1, "cannot be written");
+  check("apply " + noon_file + " " + f / "no/o.png" + " gray", 1, "cannot be written");
   check("look " + f / "none.png", 1, "cannot be opened");
-  check("look " + noon + " --at 900,0", 2, "x is 0..767");
-  check("look " + noon + " --at 9", 2, "X,Y");
+  check("look " + noon_file + " --at 900,0", 2, "x is 0..767");
+  check("look " + noon_file + " --at 9", 2, "X,Y");
   check("list gaussion", 2, "did you mean 'gaussian'");
   check("kernel sobel", 2, "did you mean 'sobel_");
   check("frobnicate", 2, "--help");
   check("", 2, "--help");
-  CHECK(lsieve("look " + f / "none.png " + noon).code == 1);
-  CHECK(lsieve("look " + f / "none.png " + noon).out.find("768x512") != std::string::npos);  // one bad file does not hide the rest
+  CHECK(lsieve("look " + f / "none.png " + noon_file).code == 1);
+  CHECK(lsieve("look " + f / "none.png " + noon_file).out.find("768x512") != std::string::npos);  // one bad file does not hide the rest
   CHECK(lsieve("--help").code == 0);
   CHECK(lsieve("--version").out.find("lsieve 0.") != std::string::npos);
 }

@@ -13,7 +13,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct AdviseArguments {
   std::string in, truth, sheet;
   bool lineup = false, json = false;
 };
@@ -29,7 +29,7 @@ std::vector<std::string> findings(const Damage& d) {
   return lines;
 }
 
-int advise(const Session& session, const Options& o) {
+int advise(const Session& session, const AdviseArguments& o) {
   const Attended attended;
   Contest contest(session, o.in, o.truth, "");
   const Damage d = measure_damage(contest.in);
@@ -78,7 +78,7 @@ int advise(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_advise(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<AdviseArguments>();
   CLI::App* app = root.add_subcommand("advise", "Measure noise and blur, and say which filters to take.");
   app->add_option("IN", o->in, "the picture to measure")->required();
   app->add_flag("--lineup", o->lineup, "run the proposals and tell what each leaves");

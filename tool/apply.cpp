@@ -11,7 +11,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct ApplyArguments {
   std::string in, out, sheet, depth, again, recipe, save;
   std::vector<std::string> words;
   int quality = 92;
@@ -36,7 +36,7 @@ Range01 range_of(const Image& image) {
 }
 
 // From the words, from a recipe, or from the record that a picture carries.
-Chain chain_of(const Session& session, const Options& o) {
+Chain chain_of(const Session& session, const ApplyArguments& o) {
   if (o.again.empty()) return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
   if (!o.words.empty() || !o.recipe.empty()) throw BadCall("--again takes the chain from " + o.again + ": give no steps and no --recipe beside it");
   const io::Loaded made = session.read(o.again);
@@ -91,7 +91,7 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
 }
 
-int apply(const Session& session, const Options& o) {
+int apply(const Session& session, const ApplyArguments& o) {
   const Chain chain = chain_of(session, o);
   if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
@@ -178,7 +178,7 @@ int apply(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_apply(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<ApplyArguments>();
   CLI::App* app = root.add_subcommand("apply", "Run a chain of filters on a picture and write the result.");
   app->add_option("IN", o->in, "the picture to read")->required();
   app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();

@@ -24,7 +24,7 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::ordered_json;
 
-struct Options {
+struct BatchArguments {
   BatchChoice choice;
   std::string recipe, depth, memory, shard;
   int quality = 92, workers = 0;
@@ -163,7 +163,7 @@ class Teller {
 
 class Batch {
  public:
-  Batch(const Session& session, const Options& o)
+  Batch(const Session& session, const BatchArguments& o)
       : session_(session), options_(o), chain_(Chain::parse(chain_words(session, session.behind_dashes, o.recipe, false), session.catalogue, session.resources())), budget_(bytes_of_text(o.memory)) {
     write_.bits = bits_of_text(o.depth);
     write_.quality = o.quality;
@@ -195,7 +195,7 @@ class Batch {
       for (std::thread& t : pool) t.join();
       stopped = watch->stopped();
     }
-    report(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+    report(seconds_since(start));
     if (failure_) std::rethrow_exception(failure_);
     if (stopped) throw Error("stopped; the same command with --resume goes on");
     const std::size_t failed = count(Outcome::State::failed), waiting = count(Outcome::State::waiting);
@@ -263,7 +263,7 @@ class Batch {
     if (result.shape().color_channels() == in.image.shape().color_channels()) options.profile = in.profile;
     fs::create_directories(fs::path(file.out).parent_path());
     const io::Written written = io::write(file.out, result, options);
-    return {Outcome::State::written, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(), static_cast<double>(in.image.shape().pixels()) / 1e6, written.saturation.total(), ""};
+    return {Outcome::State::written, seconds_since(start), static_cast<double>(in.image.shape().pixels()) / 1e6, written.saturation.total(), ""};
   }
 
   // What a killed run left beside a result.
@@ -316,7 +316,7 @@ class Batch {
   }
 
   const Session& session_;
-  const Options& options_;
+  const BatchArguments& options_;
   Chain chain_;
   io::WriteOptions write_;
   Shard shard_;
@@ -330,7 +330,7 @@ class Batch {
   std::exception_ptr failure_;
 };
 
-int batch(const Session& session, const Options& o) {
+int batch(const Session& session, const BatchArguments& o) {
   if (o.choice.into.empty()) throw BadCall("--into is missing: the folder for the results");
   if (!o.choice.ending.empty() && !io::format_of_name("x." + o.choice.ending)) throw BadCall(fmt::format("--format {}: known are {}", o.choice.ending, io::known_endings()));
   return Batch(session, o).run();
@@ -339,7 +339,7 @@ int batch(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_batch(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<BatchArguments>();
   CLI::App* app = root.add_subcommand("batch", "Run a chain of filters on many pictures: folders, patterns, part after part.");
   app->add_option("PATH", o->choice.paths, "pictures, folders, and patterns in quotes ('night-*.png')")->required();
   app->add_option("--into", o->choice.into, "folder for the results; the folders of the pictures are made below it")->required();

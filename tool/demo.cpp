@@ -13,7 +13,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-struct Options {
+struct DemoArguments {
   std::string into = "out/demo", data;
 };
 
@@ -138,7 +138,7 @@ std::string data_folder(const std::string& wish) {
   throw Error(fmt::format("the demo data (noon.png) is not in {}; say where with --data", listed(tried)));
 }
 
-int demo(const Session& session, const Options& o) {
+int demo(const Session& session, const DemoArguments& o) {
   const std::string data = data_folder(o.data);
   std::error_code failed;
   fs::create_directories(o.into, failed);
@@ -161,8 +161,7 @@ int demo(const Session& session, const Options& o) {
     const int code = run(static_cast<int>(arguments.size()), arguments.data(), session.catalogue);
     if (code != 0) return code;
   }
-  const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
-  fmt::print("\nDone in {}. The sheets to open:\n", time_text(taken.count()));
+  fmt::print("\nDone in {}. The sheets to open:\n", time_text(seconds_since(start)));
   const char* title = "";
   for (const Scene& s : scenes()) {
     if (s.title[0] != 0) title = s.title;
@@ -174,7 +173,7 @@ int demo(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_demo(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<DemoArguments>();
   CLI::App* app = root.add_subcommand("demo", "The whole example on the shipped pictures, with an account and sheets.");
   app->add_option("--into", o->into, "folder for the results (default out/demo)");
   app->add_option("--data", o->data, "folder of the demo pictures");

@@ -13,7 +13,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct FewArguments {
   std::string in, sheet;
   std::uint64_t numbers = 0;
   bool json = false;
@@ -34,7 +34,7 @@ void keep_largest(const std::vector<Image*>& all, std::uint64_t count) {
   }
 }
 
-int few(const Session& session, const Options& o) {
+int few(const Session& session, const FewArguments& o) {
   const Attended attended;
   const Image loaded = session.read(o.in).image, image = to_gray(loaded);
   const std::uint64_t most = image.shape().pixels();
@@ -83,7 +83,7 @@ int few(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_few(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<FewArguments>();
   CLI::App* app = root.add_subcommand("few", "The same count of numbers as samples, cosine and wavelet coefficients, and low rank.");
   app->add_option("IN", o->in, "the picture; taken as gray")->required();
   app->add_option("--numbers", o->numbers, "how many")->required();

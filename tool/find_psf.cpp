@@ -12,7 +12,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct FindPsfArguments {
   std::string in, into, sheet;
   std::vector<int> point, edge;
   int radius = 8;
@@ -29,7 +29,7 @@ std::string kernel_file(const FoundPsf& f) {
   return text;
 }
 
-std::vector<FoundPsf> found(const Options& o, const Image& image) {
+std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
   if (!o.point.empty()) return {psf_from_point(image, o.point[0], o.point[1], o.radius)};
   if (!o.edge.empty()) return {psf_from_edge(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]})};
   if (o.motion) return {psf_from_motion(image)};
@@ -41,7 +41,7 @@ std::vector<FoundPsf> found(const Options& o, const Image& image) {
 
 std::string spec_of(const FoundPsf& f) { return f.family == "point" ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height()) : f.psf.text(); }
 
-int find_psf(const Session& session, const Options& o) {
+int find_psf(const Session& session, const FindPsfArguments& o) {
   if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1) throw BadCall("give one of --point, --edge, --motion and --blind, or none to try the last two");
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   const Attended attended;
@@ -80,7 +80,7 @@ int find_psf(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_find_psf(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<FindPsfArguments>();
   CLI::App* app = root.add_subcommand("find-psf", "Find the point spread function in a blurred picture.");
   app->add_option("IN", o->in, "the blurred picture")->required();
   app->add_option("--point", o->point, "X,Y of a bright point on an even background")->delimiter(',')->expected(2);

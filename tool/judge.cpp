@@ -12,7 +12,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct JudgeArguments {
   std::string result, truth, before, sheet;
   bool json = false;
 };
@@ -34,7 +34,7 @@ draw::Cell plain_cell(const std::string& caption, const Image& image) {
   return c;
 }
 
-int judge(const Session& session, const Options& o) {
+int judge(const Session& session, const JudgeArguments& o) {
   const Attended attended;
   const Image result = session.read(o.result).image, truth = session.read(o.truth).image;
   require_same_size(result, o.result, truth, o.truth);
@@ -107,7 +107,7 @@ int judge(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_judge(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<JudgeArguments>();
   CLI::App* app = root.add_subcommand("judge", "A result against the truth: PSNR, SSIM and where they differ.");
   app->add_option("RESULT", o->result, "the picture to judge")->required();
   app->add_option("--truth", o->truth, "the clean picture")->required();

@@ -12,7 +12,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct KernelArguments {
   std::vector<std::string> specs;
   std::string sheet;
   bool json = false;
@@ -41,16 +41,6 @@ void print(const std::string& spec, const Kernel& k) {
   }
 }
 
-// The row through the anchor, over the distance from it.
-draw::Curve profile(const std::string& spec, const Kernel& k) {
-  draw::Curve c{spec, {}, {}};
-  for (int x = 0; x < k.width(); ++x) {
-    c.x.push_back(x - k.anchor_x());
-    c.y.push_back(k.at(x, k.anchor_y()));
-  }
-  return c;
-}
-
 // The magnitude of its transfer function, frequency 0 in the middle, over its largest value.
 Image response(const Kernel& k) {
   constexpr int side = 65, middle = side / 2;
@@ -75,7 +65,7 @@ draw::Curve response_curve(const std::string& spec, const Kernel& k) {
   return c;
 }
 
-int kernel(const Session& session, const Options& o) {
+int kernel(const Session& session, const KernelArguments& o) {
   if (o.specs.empty()) {
     if (!o.sheet.empty()) throw BadCall("--sheet: give at least one kernel to draw");
     ordered_json all = ordered_json::array();
@@ -127,7 +117,7 @@ int kernel(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_kernel(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<KernelArguments>();
   CLI::App* app = root.add_subcommand("kernel", "Print kernels with their sums, or draw them.");
   app->add_option("KERNEL", o->specs, "gaussian:sigma=2, sobel_x, 0,1,0/1,-4,1/0,1,0, @FILE; none: the known names");
   app->add_option("--sheet", o->sheet, "draw each as a heat map, and all profiles in one plot, into this PNG");

@@ -11,7 +11,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct LevelsArguments {
   std::string file, channel = "luma", sheet;
   int levels = 0;
   bool json = false, csv = false;
@@ -27,7 +27,7 @@ int channel_of(const std::string& name, const Image& image) {
   throw BadCall(fmt::format("--channel {}: the picture has {}", name, known));
 }
 
-draw::Sheet sheet_of(const Options& o, const Image& image, const std::vector<LevelRow>& table) {
+draw::Sheet sheet_of(const LevelsArguments& o, const Image& image, const std::vector<LevelRow>& table) {
   draw::Sheet sheet(base_name(o.file) + ": equalization worked out", fmt::format("{} levels of {}: level k becomes round((L - 1) * cumulative(k))", table.size(), o.channel));
   const Image equalized = Equalize{.levels = static_cast<int>(table.size())}(image);
   sheet.add(draw::picture_cell("before", image));
@@ -43,7 +43,7 @@ draw::Sheet sheet_of(const Options& o, const Image& image, const std::vector<Lev
   return sheet;
 }
 
-int levels(const Session& session, const Options& o) {
+int levels(const Session& session, const LevelsArguments& o) {
   const Attended attended;
   const io::Loaded in = session.read(o.file);
   const auto table = level_table(in.image, channel_of(o.channel, in.image), o.levels);
@@ -80,7 +80,7 @@ int levels(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_levels(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<LevelsArguments>();
   CLI::App* app = root.add_subcommand("levels", "The table of histogram equalization, level by level.");
   app->add_option("FILE", o->file, "the picture")->required();
   app->add_option("--channel", o->channel, "luma (default), red, green, blue, gray or alpha");

@@ -13,13 +13,13 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct LineupArguments {
   std::string in, truth, sheet, detail, by;
   std::vector<std::string> words, recipes;
   bool json = false, csv = false;
 };
 
-std::vector<Chain> candidates(const Session& session, const Options& o) {
+std::vector<Chain> candidates(const Session& session, const LineupArguments& o) {
   std::vector<Chain> all;
   std::vector<std::string> words;
   const auto finish = [&] {
@@ -69,7 +69,7 @@ Rectangle busiest(const std::vector<Trial>& trials, int size) {
   return best;
 }
 
-Rectangle detail_of(const Options& o, const std::vector<Trial>& trials) {
+Rectangle detail_of(const LineupArguments& o, const std::vector<Trial>& trials) {
   const Image& first = trials[0].result;
   if (o.detail.empty()) return busiest(trials, std::max(8, std::min(96, std::min(first.width(), first.height()) / 3)));
   int v[3] = {0, 0, 0};
@@ -93,7 +93,7 @@ std::string csv_text(const std::string& s) {
   return out + "\"";
 }
 
-void report(const Options& o, const Contest& c) {
+void report(const LineupArguments& o, const Contest& c) {
   if (o.json) {
     ordered_json all = ordered_json::array();
     for (std::size_t i = 0; i < c.trials.size(); ++i) all.push_back(c.json(i));
@@ -114,7 +114,7 @@ void report(const Options& o, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-int lineup(const Session& session, const Options& o) {
+int lineup(const Session& session, const LineupArguments& o) {
   const std::vector<Chain> chains = candidates(session, o);
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
@@ -149,7 +149,7 @@ int lineup(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_lineup(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<LineupArguments>();
   CLI::App* app = root.add_subcommand("lineup", "Several candidate chains on the same input, side by side.");
   app->add_option("IN", o->in, "the picture to filter")->required();
   app->add_option("STEP", o->words, "STEP [then STEP]... or STEP ... [or ...]");

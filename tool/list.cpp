@@ -11,7 +11,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct ListArguments {
   std::string filter;
   bool json = false, markdown = false;
 };
@@ -70,7 +70,7 @@ void print_markdown(const Session& session) {
   }
 }
 
-int list(const Session& session, const Options& o) {
+int list(const Session& session, const ListArguments& o) {
   if (o.markdown) {
     if (!o.filter.empty() || o.json) throw BadCall("--markdown prints all filters: give no name and no --json beside it");
     print_markdown(session);
@@ -107,7 +107,7 @@ int list(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_list(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<ListArguments>();
   CLI::App* app = root.add_subcommand("list", "The filters, or one filter's parameters.");
   app->add_option("FILTER", o->filter, "a filter's name");
   app->add_flag("--json", o->json, "print JSON");

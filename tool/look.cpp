@@ -240,7 +240,7 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted
   return sheet;
 }
 
-struct Options {
+struct LookArguments {
   std::vector<std::string> files, at;
   std::string sheet, range, taper = "none", wavelet;
   std::optional<int> bins, cosine;
@@ -249,7 +249,7 @@ struct Options {
   bool json = false, spectrum = false, singular = false;
 };
 
-TransformsWanted transforms_of(const Options& o) {
+TransformsWanted transforms_of(const LookArguments& o) {
   TransformsWanted w;
   w.singular = o.singular;
   w.spectrum = o.spectrum || !o.probes.empty();
@@ -264,7 +264,7 @@ TransformsWanted transforms_of(const Options& o) {
   return w;
 }
 
-int look(const Session& session, const Options& o) {
+int look(const Session& session, const LookArguments& o) {
   std::vector<Place> places;
   for (const std::string& a : o.at) places.push_back(place_of(a));
   const Wanted wanted = wanted_of(o.bins.value_or(0), o.range);
@@ -309,7 +309,7 @@ int look(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_look(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<LookArguments>();
   CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
   app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
   app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->allow_extra_args(false);

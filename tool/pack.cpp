@@ -15,9 +15,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-double seconds_since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); }
-
-struct Options {
+struct PackArguments {
   std::string in, out, by = "wavelet";
   PackOptions pack;
   bool json = false;
@@ -28,7 +26,7 @@ std::uint64_t raw_bytes(const Image& image) { return image.shape().pixels() * st
 
 std::string bytes_text(double n) { return n < 10000 ? fmt::format("{:.0f} bytes", n) : n < 1e7 ? fmt::format("{:.1f} kB", n / 1000) : fmt::format("{:.1f} MB", n / 1e6); }
 
-int pack_file(const Session& session, Options& o) {
+int pack_file(const Session& session, PackArguments& o) {
   if (io::format_of_name(o.out) != io::Format::packed) throw BadCall(o.out + ": a packed picture is called something.lsv");
   o.pack.by = choice_of<PackBy>("--by", o.by);
   Attended attended;
@@ -57,7 +55,7 @@ int pack_file(const Session& session, Options& o) {
   return 0;
 }
 
-int unpack_file(const Session& session, const Options& o) {
+int unpack_file(const Session& session, const PackArguments& o) {
   if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
   const Attended attended;
   const io::Loaded in = session.read(o.in);
@@ -75,7 +73,7 @@ int unpack_file(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_pack(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<PackArguments>();
   CLI::App* app = root.add_subcommand("pack", "Pack a picture into few bytes, and tell how many and how good.");
   app->add_option("IN", o->in, "the picture to read")->required();
   app->add_option("OUT", o->out, "the packed picture, something.lsv")->required();
@@ -93,7 +91,7 @@ Command declare_pack(CLI::App& root, Session& session) {
 }
 
 Command declare_unpack(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<PackArguments>();
   CLI::App* app = root.add_subcommand("unpack", "Write a packed picture in another format.");
   app->add_option("IN", o->in, "the packed picture")->required();
   app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();

@@ -13,7 +13,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct PsfArguments {
   std::vector<std::string> specs;
   std::string size = "512x512", picture, sheet;
   bool json = false;
@@ -32,12 +32,6 @@ std::pair<int, int> size_of(const std::string& text) {
   const auto w = x == std::string::npos ? std::nullopt : detail::parse_whole(text.substr(0, x)), h = x == std::string::npos ? std::nullopt : detail::parse_whole(text.substr(x + 1));
   if (!w || !h || *w < 1 || *h < 1 || *w > 20000 || *h > 20000) throw BadCall("--size " + text + ": give WxH in pixels, 1 to 20000 each");
   return {static_cast<int>(*w), static_cast<int>(*h)};
-}
-
-draw::Curve profile(const std::string& spec, const Kernel& k) {
-  draw::Curve c{spec, {}, {}};
-  for (int x = 0; x < k.width(); ++x) c.x.push_back(x - k.anchor_x()), c.y.push_back(k.at(x, k.anchor_y()));
-  return c;
 }
 
 // log10 |H| along fx, held at 1e-6.
@@ -60,7 +54,7 @@ Image transfer_picture(const Kernel& k, int width, int height) {
   return out;
 }
 
-int psf(const Session& session, const Options& o) {
+int psf(const Session& session, const PsfArguments& o) {
   const auto [w, h] = size_of(o.size);
   std::vector<Kernel> kernels;
   for (const std::string& s : o.specs) kernels.push_back(psf_of(session, s));
@@ -95,7 +89,7 @@ int psf(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_psf(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<PsfArguments>();
   CLI::App* app = root.add_subcommand("psf", "What a point spread function leaves of each frequency, and whether that can be undone.");
   app->add_option("PSF", o->specs, "gaussian:sigma=2, disk:radius=5, motion:length=15,angle=25, airy:radius=3, any kernel, @FILE, or a picture file")->required();
   app->add_option("--size", o->size, "WxH of the picture it is for (default 512x512)");

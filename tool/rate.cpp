@@ -14,7 +14,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct RateArguments {
   std::string in, sheet;
   std::vector<std::string> by = {"cosine", "wavelet", "svd", "pca"};
   bool json = false;
@@ -78,7 +78,7 @@ draw::PanelPtr curves_of(const std::vector<Method>& all, bool psnr) {
   return draw::curves(std::move(curves), "log2 bits a pixel", psnr ? "PSNR, dB" : "SSIM");
 }
 
-int rate(const Session& session, const Options& o) {
+int rate(const Session& session, const RateArguments& o) {
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   std::vector<PackBy> methods;
   for (const std::string& name : o.by) methods.push_back(choice_of<PackBy>("--by", name));
@@ -138,7 +138,7 @@ int rate(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_rate(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<RateArguments>();
   CLI::App* app = root.add_subcommand("rate", "Quality over bytes for every way to pack, beside baseline JPEG.");
   app->add_option("IN", o->in, "the picture")->required();
   app->add_option("--by", o->by, "methods (default: cosine wavelet svd pca)");

@@ -35,6 +35,17 @@ draw::PanelPtr plot_of(const Stage& stage) {
   return draw::curves(std::move(all), stage.x_label, stage.y_label);
 }
 
+draw::Curve profile(const std::string& spec, const Kernel& k) {
+  draw::Curve c{spec, {}, {}};
+  for (int x = 0; x < k.width(); ++x) {
+    c.x.push_back(x - k.anchor_x());
+    c.y.push_back(k.at(x, k.anchor_y()));
+  }
+  return c;
+}
+
+double seconds_since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); }
+
 void print_json(const nlohmann::ordered_json& value) { fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)); }
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {

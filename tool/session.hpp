@@ -2,6 +2,7 @@
 // What all commands share: the catalogue, reading files for parameters, sheets, progress and Ctrl-C.
 
 #include <CLI/App.hpp>
+#include <chrono>
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
@@ -74,6 +75,9 @@ E choice_of(const std::string& option, const std::string& text) {
 // The curves of a stage as a plot.
 draw::PanelPtr plot_of(const Stage& stage);
 
+// The row of a kernel through its anchor.
+draw::Curve profile(const std::string& spec, const Kernel& k);
+
 // Prints one JSON value on standard output.
 void print_json(const nlohmann::ordered_json& value);
 
@@ -88,6 +92,8 @@ std::string record_after(const std::string& before, const Chain& chain);
 
 // "gray", "red", ... for a channel of a picture.
 const char* channel_name(int channel, const Shape& shape);
+
+double seconds_since(std::chrono::steady_clock::time_point start);
 
 // "12.3 ms", "1.25 s".
 std::string time_text(double seconds);

@@ -14,7 +14,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct SweepArguments {
   std::string in, truth, sheet, by, recipe;
   std::vector<std::string> words;
   bool json = false, csv = false;
@@ -88,7 +88,7 @@ struct Plan {
   }
 };
 
-Plan plan_of(const Session& session, const Options& o) {
+Plan plan_of(const Session& session, const SweepArguments& o) {
   Plan p;
   p.words = chain_words(session, o.words, o.recipe, true);
   for (std::size_t i = 0; i < p.words.size(); ++i) {
@@ -106,7 +106,7 @@ Plan plan_of(const Session& session, const Options& o) {
   return p;
 }
 
-void report(const Options& o, const Plan& plan, const Contest& c) {
+void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
   if (o.json) {
     ordered_json runs = ordered_json::array();
     for (std::size_t i = 0; i < c.trials.size(); ++i) {
@@ -138,7 +138,7 @@ void report(const Options& o, const Plan& plan, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-void draw_sheet(const Options& o, const Plan& plan, const Contest& c) {
+void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
   const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
   draw::Sheet sheet(base_name(o.in) + ": a sweep", o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
   const std::string marked = best >= 0 ? "; the best is marked" : "";
@@ -174,7 +174,7 @@ void draw_sheet(const Options& o, const Plan& plan, const Contest& c) {
   write_sheet(sheet, o.sheet);
 }
 
-int sweep(const Session& session, const Options& o) {
+int sweep(const Session& session, const SweepArguments& o) {
   const Plan plan = plan_of(session, o);
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
@@ -189,7 +189,7 @@ int sweep(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_sweep(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<SweepArguments>();
   CLI::App* app = root.add_subcommand("sweep", "One chain with one or two values varied.");
   app->add_option("IN", o->in, "the picture to filter")->required();
   app->add_option("STEP", o->words, "a chain with ranges: sigma=0.5..4:8, weight=0.01..1:9:log, or lists: radius=1|2|3 (in quotes)");

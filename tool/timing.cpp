@@ -13,7 +13,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct TimingArguments {
   std::vector<std::string> words;
   std::string on, sizes = "512x512,1024x1024,2048x2048,3840x2160", sheet, recipe;
   int runs = 7;
@@ -23,7 +23,7 @@ struct Options {
 double seconds(const std::function<void()>& work) {
   const auto start = std::chrono::steady_clock::now();
   work();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  return seconds_since(start);
 }
 
 double median(std::vector<double> v) {
@@ -76,7 +76,7 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
   return all;
 }
 
-int time(const Session& session, const Options& o) {
+int time(const Session& session, const TimingArguments& o) {
   const Chain chain = Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
   const int most = session.threads > 0 ? session.threads : threads();
   const Attended attended;
@@ -138,7 +138,7 @@ int time(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_time(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<TimingArguments>();
   CLI::App* app = root.add_subcommand("time", "Time a chain on several sizes and numbers of threads.");
   app->add_option("STEP", o->words, "STEP [then STEP]...");
   app->add_option("--recipe", o->recipe, "take the chain from this TOML file");

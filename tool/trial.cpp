@@ -24,7 +24,7 @@ Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
   t.name = chain.text();
   const auto start = std::chrono::steady_clock::now();
   t.result = chain(in);
-  t.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  t.seconds = seconds_since(start);
   if (truth != nullptr) {
     require_same_size(t.result, "the result of `" + t.name + "`", *truth, "the truth");
     t.against = compare(t.result, *truth);

@@ -14,7 +14,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-struct Options {
+struct VerifyArguments {
   std::vector<std::string> words;
   bool json = false;
 };
@@ -40,8 +40,6 @@ struct Verdict {
   bool same_shape = true;
   bool good() const { return same_shape && deviation <= tolerance; }
 };
-
-double seconds_since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); }
 
 // Largest deviation, also in alpha; a NaN against a number counts as infinite.
 Verdict verify_one(const Filter& f, const Image& in) {
@@ -78,7 +76,7 @@ Verdict verify_one(const Filter& f, const Image& in) {
   return v;
 }
 
-int verify(const Session& session, const Options& o) {
+int verify(const Session& session, const VerifyArguments& o) {
   // FILTER [key=value ...] [IN]
   std::string name, file;
   std::vector<std::string> step;
@@ -134,7 +132,7 @@ int verify(const Session& session, const Options& o) {
 }  // namespace
 
 Command declare_verify(CLI::App& root, Session& session) {
-  auto o = std::make_shared<Options>();
+  auto o = std::make_shared<VerifyArguments>();
   CLI::App* app = root.add_subcommand("verify", "The fast way of a filter against its plain definition.");
   app->add_option("FILTER", o->words, "FILTER [key=value ...] [IN]; default: every filter that has one, on a made-up picture");
   app->add_flag("--json", o->json, "print JSON");
