@@ -43,7 +43,7 @@ std::map<std::string, std::string> results(const std::string& folder) {
   return all;
 }
 
-const std::string chain = " -- median radius=1 then nonlocal_means then stretch";
+const std::string batch_steps = " -- median radius=1 then nonlocal_means then stretch";
 
 // Starts the tool on its own, so that it can be killed.
 pid_t start(const std::vector<std::string>& words) {
@@ -64,10 +64,10 @@ pid_t start(const std::vector<std::string>& words) {
 TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
   const Folder folder;
   fill(folder / "in", 12);
-  const auto flat = lsieve("batch " + folder / "in" + " --into " + folder / "flat" + chain);
+  const auto flat = lsieve("batch " + folder / "in" + " --into " + folder / "flat" + batch_steps);
   CHECK(flat.code == 0);
   CHECK(results(folder / "flat").size() == 4);
-  const auto all = lsieve("batch " + folder / "in" + " --recursive --format tif --depth float --json --into " + folder / "all" + chain);
+  const auto all = lsieve("batch " + folder / "in" + " --recursive --format tif --depth float --json --into " + folder / "all" + batch_steps);
   REQUIRE(all.code == 0);
   const json j = json::parse(all.out);
   CHECK(j["written"] == 12);
@@ -77,9 +77,9 @@ TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
   CHECK(made.size() == 12);
   CHECK(made.contains("a/b/1002.tif"));
   // The same as one at a time.
-  const Image one = Chain::parse(chain.substr(4))(io::read(folder / "in/a/1001.pgm").image);
+  const Image one = Chain::parse(batch_steps.substr(4))(io::read(folder / "in/a/1001.pgm").image);
   CHECK(test::deviation(io::read(folder / "all/a/1001.tif").image, one) < 1e-6);
-  const auto some = lsieve("batch '" + folder / "in/100*.png" + "' --into " + folder / "some" + chain);
+  const auto some = lsieve("batch '" + folder / "in/100*.png" + "' --into " + folder / "some" + batch_steps);
   CHECK(some.code == 0);
   CHECK(results(folder / "some").size() == 2);
   CHECK(some.out.find("written") != std::string::npos);
@@ -93,14 +93,14 @@ TEST_CASE("batch: wrong calls are refused before anything is written") {
   for (const auto& [call, word] : std::vector<std::pair<std::string, std::string>>{
            {in + into, "steps"},
            {in + into + " -- no_such_filter", "no_such_filter"},
-           {in + " --into " + in + chain, "take the place"},
-           {in + "/none.png" + into + chain, "no such file"},
-           {in + "/1000.png " + in + "/a/1000.png" + into + chain, "both become"},
-           {in + into + " --shard 3/2" + chain, "from 1 to 2"},
-           {in + into + " --shard auto" + chain, "environment"},
-           {in + into + " --memory much" + chain, "800M"},
-           {in + into + " --depth 33" + chain, "1 to 16"},
-           {in + into + " --format bmp" + chain, "known are"}}) {
+           {in + " --into " + in + batch_steps, "take the place"},
+           {in + "/none.png" + into + batch_steps, "no such file"},
+           {in + "/1000.png " + in + "/a/1000.png" + into + batch_steps, "both become"},
+           {in + into + " --shard 3/2" + batch_steps, "from 1 to 2"},
+           {in + into + " --shard auto" + batch_steps, "environment"},
+           {in + into + " --memory much" + batch_steps, "800M"},
+           {in + into + " --depth 33" + batch_steps, "1 to 16"},
+           {in + into + " --format bmp" + batch_steps, "known are"}}) {
     CAPTURE(call);
     const auto o = lsieve("batch " + call);
     CHECK(o.code == 2);
@@ -114,18 +114,18 @@ TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
   fill(folder / "in", 9);
   test::put(folder / "in/0999.png", "no picture");
   ::mkfifo((folder / "in/0998.png").c_str(), 0600);  // no regular file: not taken at all
-  const auto skipped = lsieve("batch " + folder / "in" + " --recursive --into " + folder / "out" + chain);
+  const auto skipped = lsieve("batch " + folder / "in" + " --recursive --into " + folder / "out" + batch_steps);
   CHECK(skipped.code == 1);
   CHECK(skipped.err.find("0999.png") != std::string::npos);
   CHECK(skipped.err.find("1 of 10 pictures failed") != std::string::npos);
   CHECK(results(folder / "out").size() == 9);
-  const auto ended = lsieve("batch " + folder / "in" + " --recursive --workers 1 --stop-on-error --into " + folder / "ended" + chain);
+  const auto ended = lsieve("batch " + folder / "in" + " --recursive --workers 1 --stop-on-error --into " + folder / "ended" + batch_steps);
   CHECK(ended.code == 1);
   CHECK(ended.err.find("9 were not begun") != std::string::npos);
   // Mended, it goes on with what is missing.
   fs::remove(folder / "in/0999.png");
   io::write(folder / "in/0999.png", test::noise(20, 20), {.bits = 8});
-  const auto mended = lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + chain);
+  const auto mended = lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + batch_steps);
   CHECK(mended.code == 0);
   const json j = json::parse(mended.out);
   CHECK(j["written"] == 1);
@@ -135,7 +135,7 @@ TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
 TEST_CASE("batch: the same bytes for any number of workers, little memory, and all shards together") {
   const Folder folder;
   fill(folder / "in", 30);
-  const auto call = [&](const std::string& options, const std::string& out) { return lsieve("batch " + folder / "in" + " --recursive " + options + " --into " + folder / out + chain).code; };
+  const auto call = [&](const std::string& options, const std::string& out) { return lsieve("batch " + folder / "in" + " --recursive " + options + " --into " + folder / out + batch_steps).code; };
   REQUIRE(call("--workers 1", "one") == 0);
   const auto expected = results(folder / "one");
   CHECK(expected.size() == 30);
@@ -179,7 +179,7 @@ TEST_CASE("batch: as many workers as one likes stay within the memory that they 
 TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same results") {
   const Folder folder;
   fill(folder / "in", 200);
-  REQUIRE(lsieve("batch " + folder / "in" + " --recursive --into " + folder / "whole" + chain).code == 0);
+  REQUIRE(lsieve("batch " + folder / "in" + " --recursive --into " + folder / "whole" + batch_steps).code == 0);
   const auto expected = results(folder / "whole");
   REQUIRE(expected.size() == 200);
   std::mt19937 random(20261123);
@@ -205,7 +205,7 @@ TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same r
       fs::resize_file(out + "/" + there.begin()->first, there.begin()->second.size() / 2);
       if (const std::string journal = out + "/batch.journal"; fs::exists(journal) && fs::file_size(journal) > 300) fs::resize_file(journal, fs::file_size(journal) - 7);
     }
-    const auto last = lsieve("batch " + folder / "in" + " --recursive --resume --into " + out + chain);
+    const auto last = lsieve("batch " + folder / "in" + " --recursive --resume --into " + out + batch_steps);
     CHECK(last.code == 0);
     CHECK(results(out) == expected);
   }

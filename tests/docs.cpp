@@ -97,3 +97,37 @@ TEST_CASE("every file that a page links to is there, and every picture of the to
     CHECK(readme.find("screenshots/" + e.path().filename().string()) != std::string::npos);
   }
 }
+
+TEST_CASE("choosing.md: every figure in its tables is what the filters give") {
+  std::istringstream page(test::contents(std::string(SIEVE_DOCS) + "/choosing.md"));
+  Image damaged;
+  int rows = 0, sections = 0;
+  for (std::string line; std::getline(page, line);) {
+    const std::string call = "`lsieve apply noon.png ";
+    if (const auto at = line.find(call); at != std::string::npos) {
+      const auto from = line.find(' ', at + call.size()) + 1;
+      damaged = Chain::parse(line.substr(from, line.find('`', from) - from))(test::noon());
+      ++sections;
+    } else if (line.starts_with("The demo's `hum.png`")) {
+      damaged = io::read(test::data + "/hum.png").image;
+      ++sections;
+    }
+    if (!line.starts_with("| `")) continue;
+    CAPTURE(line);
+    const auto end = line.find('`', 3);
+    double psnr = 0, similar = 0;
+    REQUIRE(std::sscanf(line.c_str() + end, "` | %lf | %lf |", &psnr, &similar) == 2);
+    const Image result = Chain::parse(line.substr(3, end - 3))(damaged);
+    const double got = compare(result, test::noon()).psnr;
+    // What divides by next to nothing hands back roundings: how large, is the FFT library's.
+    if (psnr < 0) {
+      CHECK(got < 0);
+    } else {
+      CHECK(std::abs(got - psnr) <= 0.03);
+      CHECK(std::abs(ssim(result, test::noon()) - similar) <= 0.002);
+    }
+    ++rows;
+  }
+  CHECK(sections >= 9);
+  CHECK(rows > 35);
+}

@@ -135,6 +135,15 @@ TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust ag
     Chain::parse(text)(uneven);
     CHECK(told.find("flatness 0.") != std::string::npos);
   }
+  // A surface through a scene falls below 0 in its corners: it is held, and said.
+  Watch watch;
+  std::string held;
+  watch.on_note = [&](const std::string& line) { held += line; };
+  const Watch::Active active(watch);
+  const Image corners = Vignette{}(test::noon());
+  const Image lifted = Flatten{.by = BackgroundBy::polynomial}(corners);
+  for (std::size_t c = 0; c < 3; ++c) CHECK(statistics(lifted)[c].maximum <= 20.001 * statistics(corners)[c].maximum);
+  CHECK(held.find("held there") != std::string::npos);
   Image broken = noise(40, 40);
   broken.at(20, 20) = std::nanf("");
   for (const char* text : {"flatten by=polynomial", "flatten sigma=3", "homomorphic", "retinex"}) {

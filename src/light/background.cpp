@@ -1,5 +1,7 @@
 #include "sieve/light/background.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 #include "core/run.hpp"
@@ -7,6 +9,7 @@
 #include "light/surface.hpp"
 #include "light/tell_flatness.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
@@ -44,12 +47,30 @@ void background_fields(Description<F>& d) {
 
 double mean_of(const ConstView& channel) { return statistics(channel)[0].mean; }
 
-// What light of that mean is multiplied by where it is `background`: held at a thousandth of the mean, of its sign. Without a
-// mean there is nothing to divide by.
+// A guess that is darker than this share of its mean follows the picture rather than its light: a surface through them may even
+// fall below 0.
+constexpr float kLeastLight = 0.05F;
+
+bool is_light(float mean, float background) { return std::copysign(1.0F, mean) * background >= kLeastLight * std::fabs(mean); }
+
+// What light of that mean is multiplied by where it is `background`. Without a mean there is nothing to divide by.
 float evening(float mean, float background) {
   if (mean == 0) return 1;
-  const float sign = std::copysign(1.0F, mean), least = 0.001F * std::fabs(mean);
-  return mean / (sign * background >= least ? background : sign * least);
+  return mean / (is_light(mean, background) ? background : kLeastLight * mean);
+}
+
+void tell_held(const ConstView& light) {
+  if (!notes_heard()) return;
+  std::size_t held = 0;
+  for (int c = 0; c < light.shape.color_channels(); ++c) {
+    const auto mean = static_cast<float>(mean_of(light.channel(c)));
+    if (mean == 0) continue;
+    for (int y = 0; y < light.height(); ++y) {
+      const float* row = light.row(y, c);
+      for (int x = 0; x < light.width(); ++x) held += is_light(mean, row[x]) ? 0 : 1;
+    }
+  }
+  if (held > 0) note(fmt::format("{} samples of the guessed light are under {:g} of its mean and held there: nothing grows more than {:g} times", held, kLeastLight, 1 / kLeastLight));
 }
 
 }  // namespace
@@ -108,6 +129,7 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
     });
   }
   copy_alpha(in, out);
+  if (how == TakeOut::divide) tell_held(light);
   tell_flatness(in, out);
 }
 Image Flatten::plain(const ConstView& in) const {

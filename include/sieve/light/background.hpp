@@ -53,8 +53,9 @@ struct Background {
   static void describe(Description<Background>& d);
 };
 
-/// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the background is
-/// under 1/1000 of its mean it is held there; of a mean of 0 nothing is divided. Samples that are not
+/// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the guess is
+/// under 1/20 of its mean it is held there, so that nothing grows more than 20 times, and a note tells where; of a mean of 0
+/// nothing is divided. Samples that are not
 /// finite stay. Tells flatness before and after in a note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
