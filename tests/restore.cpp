@@ -314,3 +314,28 @@ TEST_CASE("psf on the tool: verdicts as text and JSON, a sheet, wrong calls") {
   CHECK(test::lsieve("apply " + test::data + "/noon.png " + (f / "o.png") + " inverse psf=0.25,0.5,0.25 beyond=wrap").code == 2);
   CHECK(f.entries() == 1);
 }
+
+TEST_CASE("a picture that the PSF did not blur: who hands back noise says so, and nobody does where it fits") {
+  const auto told = [](const std::string& chain, const Image& in) {
+    Watch watch;
+    std::string all;
+    watch.on_note = [&](const std::string& line) { all += line; };
+    const Watch::Active active(watch);
+    Chain::parse(chain)(in);
+    return all.find("noise rules it") != std::string::npos;
+  };
+  const Image sharp(noon().view().part({200, 100, 128, 96}));
+  const Image blurred = GaussianNoise{.deviation = 0.005F}(Blur{.psf = Kernel::gaussian(1), .border = Border::mirror}(sharp));
+  Image stars(96, 96);
+  for (int i = 1; i < 6; ++i) stars.at(15 * i, 7 * i + 20) = static_cast<float>(i);
+  const Image seen = GaussianNoise{.deviation = 0.002F}(Blur{.psf = Kernel::gaussian(1)}(stars));
+  for (const char* filter : {"inverse", "pseudo_inverse", "landweber", "least_variation", "least_squares", "wiener"}) {
+    CAPTURE(std::string(filter));
+    const std::string chain = std::string(filter) + " psf=gaussian:sigma=1";
+    const bool regular = chain.starts_with("wiener") || chain.starts_with("least_squares");
+    if (!regular) CHECK(told(chain, sharp));
+    if (chain.starts_with("inverse")) continue;  // it hands back noise always
+    CHECK_FALSE(told(chain, blurred));
+    CHECK_FALSE(told(chain, seen));
+  }
+}

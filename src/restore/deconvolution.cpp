@@ -10,6 +10,7 @@
 
 #include "core/finite.hpp"
 #include "sieve/spatial/convolve.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve {
 
@@ -294,6 +295,17 @@ void tell_of_mirrors(const Kernel& psf, Beyond beyond) {
   note("this PSF is another one in a mirror, so that mirrored borders may ring: try beyond=taper");
 }
 
+void tell_of_noise(const ConstView& in, const ConstView& result) {
+  if (!notes_heard()) return;
+  const auto before = statistics(in), after = statistics(result);
+  for (std::size_t c = 0; c < static_cast<std::size_t>(in.shape.color_channels()); ++c) {
+    const double width = before[c].maximum - before[c].minimum;
+    if (!(after[c].minimum < before[c].minimum - width && after[c].maximum > before[c].maximum + width)) continue;
+    return note(fmt::format("the result lies in {:.3g} .. {:.3g} and the picture in {:.3g} .. {:.3g}: noise rules it; it is not blurred by this PSF, or has more noise than was reckoned with",
+                            after[c].minimum, after[c].maximum, before[c].minimum, before[c].maximum));
+  }
+}
+
 void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Beyond beyond, const Prepare& prepare) {
   tell_of_mirrors(psf, beyond);
   const Transfer2d transfer = transfer_of(psf, in.shape, beyond);
@@ -309,6 +321,7 @@ void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Bey
     }
   });
   copy_alpha(in, out);
+  tell_of_noise(in, out);
 }
 
 }  // namespace sieve

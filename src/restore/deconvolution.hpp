@@ -153,6 +153,8 @@ bool mirrors_alike(const Kernel& psf);
 
 // A note where a PSF is not the same mirrored and the picture goes on mirrored.
 void tell_of_mirrors(const Kernel& psf, Beyond beyond);
+// A note where a result lies far beyond the picture on both sides: noise rules it.
+void tell_of_noise(const ConstView& in, const ConstView& result);
 
 // The PSF of sum 1; BadCall, naming `who`, where there is none.
 Kernel checked_psf(const Kernel& psf, const char* who);

@@ -224,6 +224,7 @@ void LeastVariation::operator()(const ConstView& in, const View& out) const {
     note(fmt::format("weight {:.4g}: {} iterations, residual {:.5f}{}", a.weight, a.iterations, a.residual, s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
   });
   copy_alpha(in, out);
+  tell_of_noise(in, out);
 }
 std::string LeastVariation::meaning() const { return psf_meaning(*this); }
 
