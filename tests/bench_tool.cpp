@@ -12,9 +12,6 @@ using test::Folder;
 using test::lsieve;
 using test::noon_file;
 
-namespace {
-}
-
 TEST_CASE("judge: the figures of the library, the gain, identical pictures, a sheet") {
   const Folder f;
   REQUIRE(lsieve("apply " + noon_file + " " + f / "noisy.png" + " gaussian_noise deviation=0.1 seed=3").code == 0);

@@ -93,6 +93,7 @@ std::string record_after(const std::string& before, const Chain& chain);
 // "gray", "red", ... for a channel of a picture.
 const char* channel_name(int channel, const Shape& shape);
 
+// Seconds from a moment until now.
 double seconds_since(std::chrono::steady_clock::time_point start);
 
 // "12.3 ms", "1.25 s".

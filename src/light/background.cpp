@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/run.hpp"
@@ -59,18 +60,11 @@ float evening(float mean, float background) {
   return mean / (is_light(mean, background) ? background : kLeastLight * mean);
 }
 
-void tell_held(const ConstView& light) {
-  if (!notes_heard()) return;
-  std::size_t held = 0;
-  for (int c = 0; c < light.shape.color_channels(); ++c) {
-    const auto mean = static_cast<float>(mean_of(light.channel(c)));
-    if (mean == 0) continue;
-    for (int y = 0; y < light.height(); ++y) {
-      const float* row = light.row(y, c);
-      for (int x = 0; x < light.width(); ++x) held += is_light(mean, row[x]) ? 0 : 1;
-    }
-  }
-  if (held > 0) note(fmt::format("{} samples of the guessed light are under {:g} of its mean and held there: nothing grows more than {:g} times", held, kLeastLight, 1 / kLeastLight));
+// How many samples of a channel's guess evening() holds.
+std::ptrdiff_t held_in(const ConstView& slow, float mean) {
+  std::ptrdiff_t held = 0;
+  for (int y = 0; mean != 0 && y < slow.height(); ++y) held += std::count_if(slow.row(y), slow.row(y) + slow.width(), [mean](float v) { return !is_light(mean, v); });
+  return held;
 }
 
 }  // namespace
@@ -112,10 +106,12 @@ Image Flatten::operator()(const ConstView& in) const { return made(*this, in); }
 void Flatten::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   const Image light = Background{by, sigma, radius, degree, objects}(in);
+  std::ptrdiff_t held = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView slow = light.view().channel(c), from = in.channel(c);
     const View to = out.channel(c);
     const auto mean = static_cast<float>(mean_of(slow));
+    if (how == TakeOut::divide && notes_heard()) held += held_in(slow, mean);
     parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
       for (int y = first; y < last; ++y) {
         const float *a = from.row(y), *b = slow.row(y);
@@ -129,7 +125,7 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
     });
   }
   copy_alpha(in, out);
-  if (how == TakeOut::divide) tell_held(light);
+  if (held > 0) note(fmt::format("{} samples of the guessed light are under {:g} of its mean and held there: nothing grows more than {:g} times", held, kLeastLight, 1 / kLeastLight));
   tell_flatness(in, out);
 }
 Image Flatten::plain(const ConstView& in) const {

@@ -301,7 +301,7 @@ void tell_of_noise(const ConstView& in, const ConstView& result) {
   for (std::size_t c = 0; c < static_cast<std::size_t>(in.shape.color_channels()); ++c) {
     const double width = before[c].maximum - before[c].minimum;
     if (!(after[c].minimum < before[c].minimum - width && after[c].maximum > before[c].maximum + width)) continue;
-    return note(fmt::format("the result lies in {:.3g} .. {:.3g} and the picture in {:.3g} .. {:.3g}: noise rules it; it is not blurred by this PSF, or has more noise than was reckoned with",
+    return note(fmt::format("the result lies in {:.3g} .. {:.3g} and the picture in {:.3g} .. {:.3g}: noise rules it; this PSF did not blur it, or it has more noise than was reckoned with: measure the PSF, give a larger noise, or take wiener",
                             after[c].minimum, after[c].maximum, before[c].minimum, before[c].maximum));
   }
 }

@@ -54,9 +54,8 @@ struct Background {
 };
 
 /// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the guess is
-/// under 1/20 of its mean it is held there, so that nothing grows more than 20 times, and a note tells where; of a mean of 0
-/// nothing is divided. Samples that are not
-/// finite stay. Tells flatness before and after in a note. O(pixels).
+/// under 1/20 of its mean it is held there, so that nothing grows more than 20 times, and a note tells how many samples that
+/// are; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
   float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500
