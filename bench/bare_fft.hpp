@@ -14,7 +14,8 @@ namespace sieve::bench {
 // Planned with the same effort as the library under test plans.
 class Bare {
  public:
-  explicit Bare(int side) : samples_(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), 0.5F), spectrum_(samples_.size()) {
+  explicit Bare(int side)
+      : samples_(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), 0.5F), spectrum_(samples_.size()) {
     fftwf_init_threads();
     fftwf_plan_with_nthreads(threads());
     auto* s = reinterpret_cast<fftwf_complex*>(spectrum_.data());

@@ -8,7 +8,8 @@ namespace {
 
 // A view with grain, not noise alone: iterative filters need as many iterations as they do in practice.
 const Image& grainy() {
-  static const Image image = GaussianNoise{.deviation = 0.1F}(Gaussian{.sigma = 12}(map_samples(bench::large(), [](float v) { return 6 * v - 2.5F; })));
+  static const Image image = GaussianNoise{.deviation = 0.1F}(
+      Gaussian{.sigma = 12}(map_samples(bench::large(), [](float v) { return 6 * v - 2.5F; })));
   return image;
 }
 
@@ -16,7 +17,8 @@ const Image& grainy() {
 
 int main(int argc, char** argv) {
   using bench::against_copy;
-  for (const float radius : {1.0F, 2.0F, 3.0F, 4.0F, 10.0F, 25.0F, 100.0F}) against_copy(("median, radius " + std::to_string(static_cast<int>(radius))).c_str(), Median{.radius = radius});
+  for (const float radius : {1.0F, 2.0F, 3.0F, 4.0F, 10.0F, 25.0F, 100.0F})
+    against_copy(("median, radius " + std::to_string(static_cast<int>(radius))).c_str(), Median{.radius = radius});
   against_copy("median, disk of radius 5", Median{.radius = 5, .shape = WindowShape::disk});
   against_copy("adaptive_median", AdaptiveMedian{});
   against_copy("unsharp", Unsharp{});

@@ -1,5 +1,6 @@
-// Restoration: direct methods and single iterations on 1024x1024, against the FFT library's bare transform there and back of the
-// size that the picture is padded to: 2048x2048 where it goes on mirrored, 1024x1024 where its border is tapered.
+// Restoration: direct methods and single iterations on 1024x1024, against the FFT library's bare transform there and
+// back of the size that the picture is padded to: 2048x2048 where it goes on mirrored, 1024x1024 where its border is
+// tapered.
 
 #include "against_fft.hpp"
 
@@ -41,10 +42,14 @@ int main(int argc, char** argv) {
   direct("wiener, motion, mirrored", 2048, Wiener{.psf = motion, .ratio = 0.01F});
   direct("wiener, motion, tapered", 1024, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::taper});
   direct("wiener, motion, wrapped", 1024, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::wrap});
-  iteration("richardson_lucy, gaussian, mirrored", 2048, RichardsonLucy{.psf = soft, .smoothness = 0.0F, .noise = 0.0F});
-  iteration("richardson_lucy, motion, mirrored", 2048, RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F});
-  iteration("richardson_lucy, motion, tapered", 1024, RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper});
-  iteration("least_variation, gaussian, mirrored", 2048, LeastVariation{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
+  iteration("richardson_lucy, gaussian, mirrored", 2048,
+            RichardsonLucy{.psf = soft, .smoothness = 0.0F, .noise = 0.0F});
+  iteration("richardson_lucy, motion, mirrored", 2048,
+            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F});
+  iteration("richardson_lucy, motion, tapered", 1024,
+            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper});
+  iteration("least_variation, gaussian, mirrored", 2048,
+            LeastVariation{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
 }

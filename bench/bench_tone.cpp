@@ -15,8 +15,8 @@ struct Counted {
 }  // namespace
 
 int main(int argc, char** argv) {
-  using bench::against_copy;
   using bench::against_color_copy;
+  using bench::against_copy;
   const Picture other(bench::noise(3840, 2160));
   against_copy("clip", Clip{});
   against_copy("stretch, range given", Stretch{.low = 0.1F, .high = 0.9F});

@@ -68,16 +68,25 @@ draw::PanelPtr by_pixels() {
 
 draw::PanelPtr by_radius(const Image& in) {
   const std::vector<double> radii = {1, 2, 3, 5, 8, 12, 18, 25};
-  return draw::curves({over("median", in, radii, [](float r) { return Median{.radius = r}; }), over("opening", in, radii, [](float r) { return Opening{.radius = static_cast<int>(r)}; }),
-                       over("gaussian sigma", in, radii, [](float r) { return Gaussian{.sigma = r}; }), over("guided", in, radii, [](float r) { return Guided{.radius = static_cast<int>(r), .strength = 0.2F}; }),
-                       over("bilateral sigma, fast", in, radii, [](float r) { return Bilateral{.sigma = r, .range = 0.2F, .way = BilateralWay::fast}; })},
-                      "radius or sigma, pixels", "copies");
+  return draw::curves(
+      {over("median", in, radii, [](float r) { return Median{.radius = r}; }),
+       over("opening", in, radii, [](float r) { return Opening{.radius = static_cast<int>(r)}; }),
+       over("gaussian sigma", in, radii, [](float r) { return Gaussian{.sigma = r}; }),
+       over("guided", in, radii, [](float r) { return Guided{.radius = static_cast<int>(r), .strength = 0.2F}; }),
+       over("bilateral sigma, fast", in, radii,
+            [](float r) { return Bilateral{.sigma = r, .range = 0.2F, .way = BilateralWay::fast}; })},
+      "radius or sigma, pixels", "copies");
 }
 
 draw::PanelPtr by_iterations(const Image& in) {
   const std::vector<double> counts = {4, 8, 16, 32, 48};
-  return draw::curves({over("total_variation", in, counts, [](float n) { return TotalVariation{.weight = 0.5F, .tolerance = 1e-6F, .iterations = static_cast<int>(n)}; }),
-                       over("diffusion", in, counts, [](float n) { return Diffusion{.iterations = static_cast<int>(n), .edge = 0.1F}; })},
+  return draw::curves({over("total_variation", in, counts,
+                            [](float n) {
+                              return TotalVariation{
+                                  .weight = 0.5F, .tolerance = 1e-6F, .iterations = static_cast<int>(n)};
+                            }),
+                       over("diffusion", in, counts,
+                            [](float n) { return Diffusion{.iterations = static_cast<int>(n), .edge = 0.1F}; })},
                       "iterations", "copies");
 }
 
@@ -85,7 +94,8 @@ draw::PanelPtr by_threads(const Image& in) {
   std::vector<draw::Curve> all;
   std::vector<double> counts(static_cast<std::size_t>(threads()));
   std::iota(counts.begin(), counts.end(), 1.0);
-  for (const Growing& g : some({"copy", "convolve, 7x7", "median, 7x7", "low_pass, mirrored", "wavelet 9/7, five levels"})) {
+  for (const Growing& g :
+       some({"copy", "convolve, 7x7", "median, 7x7", "low_pass, mirrored", "wavelet 9/7, five levels"})) {
     const auto work = g.prepare(in);
     draw::Curve c{g.name, counts, {}, -1};
     std::vector<std::vector<double>> times(counts.size());
@@ -107,7 +117,9 @@ draw::PanelPtr by_threads(const Image& in) {
 int main(int argc, char** argv) {
   if (argc != 2) return std::fputs("growth OUT.png: draws how cost grows, in two to three minutes\n", stderr), 2;
   const Image in = noise(1920, 1080);
-  draw::Sheet sheet("How cost grows", "medians on this machine, copies of the same picture as the unit; 1920x1080 where pixels are not varied");
+  draw::Sheet sheet(
+      "How cost grows",
+      "medians on this machine, copies of the same picture as the unit; 1920x1080 where pixels are not varied");
   sheet.add({"with pixels", by_pixels(), "flat: linear in the pixels", nullptr});
   sheet.add({"with radius", by_radius(in), "flat: the same at any radius", nullptr});
   sheet.add({"with iterations", by_iterations(in), "", nullptr});

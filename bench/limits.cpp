@@ -1,9 +1,9 @@
-// How close the library is to what the machine can do, in one run: every main operation in turns with what bounds it (a parallel
-// copy, the bare FFT, exact singular values, baseline JPEG), how cost grows with pixels and falls with threads, and what
-// nested loops take. docs/performance.md reads the table.
+// How close the library is to what the machine can do, in one run: every main operation in turns with what bounds it (a
+// parallel copy, the bare FFT, exact singular values, baseline JPEG), how cost grows with pixels and falls with
+// threads, and what nested loops take. docs/performance.md reads the table.
 
-#include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <CLI/CLI.hpp>
 
 #include <cstdio>
 #include <fstream>

@@ -80,12 +80,17 @@ ordered_json measure_operations(const Budget& budget, bool quick) {
     const auto work = o.prepare();
     const Yardstick& y = yardstick(o.against);
     const Times t = in_turns(budget, work, y.work);
-    const double reached = o.kind == Operation::Goal::at_most ? t.operation / t.yardstick : o.kind == Operation::Goal::at_least ? o.megapixels / t.operation : o.yardsticks * t.yardstick / t.operation;
+    const double reached = o.kind == Operation::Goal::at_most    ? t.operation / t.yardstick
+                           : o.kind == Operation::Goal::at_least ? o.megapixels / t.operation
+                                                                 : o.yardsticks * t.yardstick / t.operation;
     const bool met = o.kind == Operation::Goal::at_most ? reached <= o.goal : reached >= o.goal;
     const char* unit = o.kind == Operation::Goal::at_least ? "MP/s" : "x";
-    fmt::print("  {:52} {:10.2f} {:8.2f} {:4} {:>6} {}\n", o.name, 1e3 * t.operation, reached, unit, o.goal > 0 ? fmt::format("{:g}", o.goal) : "-", o.goal > 0 ? met ? "yes" : "NO" : "");
+    fmt::print("  {:52} {:10.2f} {:8.2f} {:4} {:>6} {}\n", o.name, 1e3 * t.operation, reached, unit,
+               o.goal > 0 ? fmt::format("{:g}", o.goal) : "-", o.goal > 0 ? met ? "yes" : "NO" : "");
     std::fflush(stdout);
-    ordered_json j = {{"operation", o.name}, {"against", y.name}, {"ms", 1e3 * t.operation}, {"yardstick_ms", 1e3 * t.yardstick}, {"reached", reached}, {"unit", unit}};
+    ordered_json j = {{"operation", o.name},     {"against", y.name},
+                      {"ms", 1e3 * t.operation}, {"yardstick_ms", 1e3 * t.yardstick},
+                      {"reached", reached},      {"unit", unit}};
     if (o.goal > 0) {
       j["goal"] = o.goal;
       j["met"] = met;
@@ -96,8 +101,10 @@ ordered_json measure_operations(const Budget& budget, bool quick) {
 }
 
 ordered_json measure_growth(const Budget& budget, bool quick) {
-  heading(quick ? "Growth: nanoseconds a pixel" : "Growth: nanoseconds a pixel; from 3840x2160 to 10000x10000 at most 1.5 times as many are wanted");
-  fmt::print("  {:32} {:>10} {:>10}{}\n", "operation", "512x512", "3840x2160", quick ? "" : fmt::format(" {:>12} {:>8}", "10000x10000", "grows"));
+  heading(quick ? "Growth: nanoseconds a pixel"
+                : "Growth: nanoseconds a pixel; from 3840x2160 to 10000x10000 at most 1.5 times as many are wanted");
+  fmt::print("  {:32} {:>10} {:>10}{}\n", "operation", "512x512", "3840x2160",
+             quick ? "" : fmt::format(" {:>12} {:>8}", "10000x10000", "grows"));
   std::vector<Image> pictures;
   pictures.push_back(noise(512, 512));
   pictures.push_back(noise(3840, 2160));
@@ -105,9 +112,13 @@ ordered_json measure_growth(const Budget& budget, bool quick) {
   ordered_json all;
   for (const Growing& g : growing()) {
     std::vector<double> per_pixel;
-    for (const Image& in : pictures) per_pixel.push_back(1e9 * in_turns(budget, g.prepare(in), [] {}).operation / static_cast<double>(in.shape().pixels()));
+    for (const Image& in : pictures)
+      per_pixel.push_back(1e9 * in_turns(budget, g.prepare(in), [] {}).operation /
+                          static_cast<double>(in.shape().pixels()));
     fmt::print("  {:32} {:10.2f} {:10.2f}", g.name, per_pixel[0], per_pixel[1]);
-    if (!quick) fmt::print(" {:12.2f} {:8.2f}{}", per_pixel[2], per_pixel[2] / per_pixel[1], per_pixel[2] > 1.5 * per_pixel[1] ? " NO" : "");
+    if (!quick)
+      fmt::print(" {:12.2f} {:8.2f}{}", per_pixel[2], per_pixel[2] / per_pixel[1],
+                 per_pixel[2] > 1.5 * per_pixel[1] ? " NO" : "");
     fmt::print("\n");
     std::fflush(stdout);
     all.push_back({{"operation", g.name}, {"ns_per_pixel", per_pixel}});
@@ -127,12 +138,29 @@ ordered_json measure_threads(const Budget& budget) {
   for (const Growing& g : growing()) {
     const auto work = g.prepare(in);
     // In turns with itself, with one thread and with two.
-    const Times t = in_turns(budget, [&] { set_threads(2); work(); }, [&] { set_threads(1); work(); });
+    const Times t = in_turns(
+        budget,
+        [&] {
+          set_threads(2);
+          work();
+        },
+        [&] {
+          set_threads(1);
+          work();
+        });
     set_threads(0);
     const double faster = t.yardstick / t.operation;
-    fmt::print("  {:32} {:8.2f} ms with 1 {:8.2f} ms with 2 {:6.2f} times{}\n", g.name, 1e3 * t.yardstick, 1e3 * t.operation, faster, g.bound_by_memory ? "  (memory)" : faster < 1.7 ? "  NO" : "");
+    fmt::print("  {:32} {:8.2f} ms with 1 {:8.2f} ms with 2 {:6.2f} times{}\n", g.name, 1e3 * t.yardstick,
+               1e3 * t.operation, faster,
+               g.bound_by_memory ? "  (memory)"
+               : faster < 1.7    ? "  NO"
+                                 : "");
     std::fflush(stdout);
-    all.push_back({{"operation", g.name}, {"ms_1", 1e3 * t.yardstick}, {"ms_2", 1e3 * t.operation}, {"times", faster}, {"bound_by_memory", g.bound_by_memory}});
+    all.push_back({{"operation", g.name},
+                   {"ms_1", 1e3 * t.yardstick},
+                   {"ms_2", 1e3 * t.operation},
+                   {"times", faster},
+                   {"bound_by_memory", g.bound_by_memory}});
   }
   return all;
 }
@@ -146,9 +174,15 @@ ordered_json measure_loops() {
     const double one = in_turns({0.2, 3}, p.ours, [] {}).operation;
     set_threads(0);
     const double every = in_turns({0.2, 3}, p.ours, [] {}).operation;
-    fmt::print("  {:20} {:9.1f} ms by loops {:8.2f} ms {:7.1f} times faster {:8.2f} ms {:7.1f} times\n", p.name, 1e3 * loops, 1e3 * one, loops / one, 1e3 * every, loops / every);
+    fmt::print("  {:20} {:9.1f} ms by loops {:8.2f} ms {:7.1f} times faster {:8.2f} ms {:7.1f} times\n", p.name,
+               1e3 * loops, 1e3 * one, loops / one, 1e3 * every, loops / every);
     std::fflush(stdout);
-    all.push_back({{"operation", p.name}, {"loops_ms", 1e3 * loops}, {"one_thread_ms", 1e3 * one}, {"ms", 1e3 * every}, {"times_one_thread", loops / one}, {"times", loops / every}});
+    all.push_back({{"operation", p.name},
+                   {"loops_ms", 1e3 * loops},
+                   {"one_thread_ms", 1e3 * one},
+                   {"ms", 1e3 * every},
+                   {"times_one_thread", loops / one},
+                   {"times", loops / every}});
   }
   return all;
 }
@@ -156,14 +190,22 @@ ordered_json measure_loops() {
 ordered_json measure_chain(const Budget& budget) {
   heading("A chain by strips, 3840x2160: against its steps one after the other, each with a result of its own");
   ordered_json all;
-  for (const char* text : {"gaussian sigma=2 then unsharp then stretch", "median radius=1 then gamma exponent=1.2 then clip", "contrast factor=1.2 then gamma exponent=0.8 then sigmoid then clip"}) {
+  for (const char* text :
+       {"gaussian sigma=2 then unsharp then stretch", "median radius=1 then gamma exponent=1.2 then clip",
+        "contrast factor=1.2 then gamma exponent=0.8 then sigmoid then clip"}) {
     const Chain chain = Chain::parse(text);
     const Image in = noise(3840, 2160);
-    const std::function<void()> strips = [&] { chain(in); }, steps = [&] { chain.run(in, [](std::size_t, const Image&, double) {}); };
+    const std::function<void()> strips = [&] { chain(in); },
+                                steps = [&] { chain.run(in, [](std::size_t, const Image&, double) {}); };
     const Times t = in_turns(budget, strips, steps);
     const double memory = peak_of(strips), steps_memory = peak_of(steps);
-    fmt::print("  {:72} {:7.2f} ms, steps {:7.2f} ms, {:.2f} times; {:.0f} MB beyond the source, steps {:.0f} MB\n", text, 1e3 * t.operation, 1e3 * t.yardstick, t.operation / t.yardstick, memory, steps_memory);
-    all.push_back({{"chain", text}, {"ms", 1e3 * t.operation}, {"steps_ms", 1e3 * t.yardstick}, {"megabytes", memory}, {"steps_megabytes", steps_memory}});
+    fmt::print("  {:72} {:7.2f} ms, steps {:7.2f} ms, {:.2f} times; {:.0f} MB beyond the source, steps {:.0f} MB\n",
+               text, 1e3 * t.operation, 1e3 * t.yardstick, t.operation / t.yardstick, memory, steps_memory);
+    all.push_back({{"chain", text},
+                   {"ms", 1e3 * t.operation},
+                   {"steps_ms", 1e3 * t.yardstick},
+                   {"megabytes", memory},
+                   {"steps_megabytes", steps_memory}});
   }
   return all;
 }

@@ -29,7 +29,8 @@ inline Image noise(int width, int height, int channels = 1) {
     const RandomStream random(7);
     for (int i = first; i < last; ++i) {
       for (int x = 0; x < width; ++x) {
-        v.at(x, i % height, i / height) = static_cast<float>(random.uniform(static_cast<std::uint64_t>(i) * static_cast<std::uint64_t>(width) + static_cast<std::uint64_t>(x)));
+        v.at(x, i % height, i / height) = static_cast<float>(random.uniform(
+            static_cast<std::uint64_t>(i) * static_cast<std::uint64_t>(width) + static_cast<std::uint64_t>(x)));
       }
     }
   });

@@ -12,7 +12,8 @@ namespace hn = hwy::HWY_NAMESPACE;
 double MultiplyAdds(std::size_t turns, float& result) {
   const hn::ScalableTag<float> d;
   const auto factor = hn::Set(d, 0.999999F), term = hn::Set(d, result);
-  auto a = term, b = term, c = term, e = term, f = term, g = term, h = term, i = term, j = term, k = term, l = term, m = term;
+  auto a = term, b = term, c = term, e = term, f = term, g = term, h = term, i = term, j = term, k = term, l = term,
+       m = term;
   for (std::size_t t = 0; t < turns; ++t) {
     a = hn::MulAdd(a, factor, term);
     b = hn::MulAdd(b, factor, term);
@@ -27,7 +28,8 @@ double MultiplyAdds(std::size_t turns, float& result) {
     l = hn::MulAdd(l, factor, term);
     m = hn::MulAdd(m, factor, term);
   }
-  const auto sum = hn::Add(hn::Add(hn::Add(a, b), hn::Add(c, e)), hn::Add(hn::Add(hn::Add(f, g), hn::Add(h, i)), hn::Add(hn::Add(j, k), hn::Add(l, m))));
+  const auto sum = hn::Add(hn::Add(hn::Add(a, b), hn::Add(c, e)),
+                           hn::Add(hn::Add(hn::Add(f, g), hn::Add(h, i)), hn::Add(hn::Add(j, k), hn::Add(l, m))));
   result = hn::GetLane(hn::SumOfLanes(d, sum));
   return 12.0 * static_cast<double>(hn::Lanes(d)) * static_cast<double>(turns);
 }

@@ -13,7 +13,9 @@ float sample(const Samples& in, int x, int y) {
   return in.at[static_cast<std::size_t>(y) * static_cast<std::size_t>(in.width) + static_cast<std::size_t>(x)];
 }
 
-float& sample(Samples& out, int x, int y) { return out.at[static_cast<std::size_t>(y) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(x)]; }
+float& sample(Samples& out, int x, int y) {
+  return out.at[static_cast<std::size_t>(y) * static_cast<std::size_t>(out.width) + static_cast<std::size_t>(x)];
+}
 
 }  // namespace
 
@@ -22,7 +24,8 @@ void convolve_by_loops(const Samples& in, const std::vector<float>& kernel, int 
     for (int x = 0; x < in.width; ++x) {
       float sum = 0;
       for (int j = 0; j < side; ++j) {
-        for (int i = 0; i < side; ++i) sum += kernel[static_cast<std::size_t>(j * side + i)] * sample(in, x + side / 2 - i, y + side / 2 - j);
+        for (int i = 0; i < side; ++i)
+          sum += kernel[static_cast<std::size_t>(j * side + i)] * sample(in, x + side / 2 - i, y + side / 2 - j);
       }
       sample(out, x, y) = sum;
     }

@@ -1,5 +1,6 @@
 #pragma once
-// What a developer writes first: nested loops over samples, one thread, no thought of the machine. Compiled like the library.
+// What a developer writes first: nested loops over samples, one thread, no thought of the machine. Compiled like the
+// library.
 
 #include <vector>
 

@@ -18,7 +18,8 @@ using Goal = Operation::Goal;
 
 // A view with grain, not noise alone: iterative filters need as many iterations as they do in practice.
 const Image& grainy() {
-  static const Image image = GaussianNoise{.deviation = 0.1F}(Gaussian{.sigma = 12}(map_samples(large(), [](float v) { return 6 * v - 2.5F; })));
+  static const Image image = GaussianNoise{.deviation = 0.1F}(
+      Gaussian{.sigma = 12}(map_samples(large(), [](float v) { return 6 * v - 2.5F; })));
   return image;
 }
 
@@ -58,11 +59,15 @@ std::function<std::function<void()>()> iterated(F filter) {
 // Five levels, into bands that stay.
 struct NineSeven {
   std::shared_ptr<WaveletBands> bands = std::make_shared<WaveletBands>();
-  void operator()(const ConstView& in, const View&) const { wavelet_forward(in, Wavelet::nine_seven, 5, false, *bands); }
+  void operator()(const ConstView& in, const View&) const {
+    wavelet_forward(in, Wavelet::nine_seven, 5, false, *bands);
+  }
 };
 
 void point_operations(std::vector<Operation>& all) {
-  const auto add = [&](const char* name, double goal, auto filter) { all.push_back({name, By::copy, Goal::at_most, goal, filtered(large, filter)}); };
+  const auto add = [&](const char* name, double goal, auto filter) {
+    all.push_back({name, By::copy, Goal::at_most, goal, filtered(large, filter)});
+  };
   add("clip", 1.5, Clip{});
   add("stretch, range given", 1.5, Stretch{.low = 0.1F, .high = 0.9F});
   all.push_back({"histogram, 256 bins", By::copy, Goal::at_most, 2, [] { return [] { histogram(large(), 0, 256); }; }});
@@ -77,10 +82,13 @@ void point_operations(std::vector<Operation>& all) {
 }
 
 void spatial_operations(std::vector<Operation>& all) {
-  const auto add = [&](const std::string& name, double goal, auto filter, bool slow = false) { all.push_back({name, By::copy, Goal::at_most, goal, filtered(large, filter), 8.2944, slow}); };
+  const auto add = [&](const std::string& name, double goal, auto filter, bool slow = false) {
+    all.push_back({name, By::copy, Goal::at_most, goal, filtered(large, filter), 8.2944, slow});
+  };
   add("convolve, 3x3", 2, Convolve{.kernel = rough(3), .way = Way::direct});
   add("convolve, 7x7", 5, Convolve{.kernel = rough(7), .way = Way::direct});
-  for (const float sigma : {2.0F, 20.0F, 100.0F}) add("gaussian, sigma " + std::to_string(static_cast<int>(sigma)), sigma < 4 ? 3 : 6, Gaussian{.sigma = sigma});
+  for (const float sigma : {2.0F, 20.0F, 100.0F})
+    add("gaussian, sigma " + std::to_string(static_cast<int>(sigma)), sigma < 4 ? 3 : 6, Gaussian{.sigma = sigma});
   for (const int radius : {10, 1000}) add("box, radius " + std::to_string(radius), 3, Box{.radius = radius});
   for (const int radius : {10, 1000}) add("opening, radius " + std::to_string(radius), 8, Opening{.radius = radius});
   add("median, 3x3", 2.5, Median{.radius = 1});
@@ -91,7 +99,9 @@ void spatial_operations(std::vector<Operation>& all) {
 }
 
 void denoisers(std::vector<Operation>& all) {
-  const auto add = [&](const char* name, double goal, auto filter) { all.push_back({name, By::copy, Goal::at_most, goal, filtered(grainy, filter)}); };
+  const auto add = [&](const char* name, double goal, auto filter) {
+    all.push_back({name, By::copy, Goal::at_most, goal, filtered(grainy, filter)});
+  };
   add("unsharp", 0, Unsharp{});
   add("guided", 12, Guided{.strength = 0.2F});
   add("bilateral, exact, sigma 2", 0, Bilateral{.range = 0.2F});
@@ -102,9 +112,12 @@ void denoisers(std::vector<Operation>& all) {
 
 void transforms(std::vector<Operation>& all) {
   all.push_back({"low_pass, mirrored, 2048x2048", By::fft_2048, Goal::at_most, 1.3, filtered(square, LowPass{})});
-  all.push_back({"low_pass, wrapped, 2048x2048", By::fft_2048, Goal::at_most, 1.3, filtered(square, LowPass{.padding = Padding::wrap})});
-  all.push_back({"cosine, whole 2048x2048", By::fft_2048_there, Goal::at_most, 1.5, filtered(square, [](const ConstView& in, const View& out) { cosine_forward(in, 0, out); })});
-  all.push_back({"cosine, 8x8 blocks", By::copy, Goal::at_most, 4, filtered(large, [](const ConstView& in, const View& out) { cosine_forward(in, 8, out); })});
+  all.push_back({"low_pass, wrapped, 2048x2048", By::fft_2048, Goal::at_most, 1.3,
+                 filtered(square, LowPass{.padding = Padding::wrap})});
+  all.push_back({"cosine, whole 2048x2048", By::fft_2048_there, Goal::at_most, 1.5,
+                 filtered(square, [](const ConstView& in, const View& out) { cosine_forward(in, 0, out); })});
+  all.push_back({"cosine, 8x8 blocks", By::copy, Goal::at_most, 4,
+                 filtered(large, [](const ConstView& in, const View& out) { cosine_forward(in, 8, out); })});
   all.push_back({"wavelet 9/7, five levels", By::copy, Goal::at_most, 6, filtered(large, NineSeven{})});
   all.push_back({"singular values, rank 100 of 2048x2048, randomized", By::exact_svd, Goal::faster, 10,
                  [] {
@@ -116,15 +129,19 @@ void transforms(std::vector<Operation>& all) {
 
 void restorers(std::vector<Operation>& all) {
   const Kernel soft = Kernel::gaussian(2), motion = Kernel::motion(15, 25);
-  const auto add = [&](const char* name, By against, double goal, auto filter) { all.push_back({name, against, Goal::at_most, goal, filtered(soft_square, filter)}); };
+  const auto add = [&](const char* name, By against, double goal, auto filter) {
+    all.push_back({name, against, Goal::at_most, goal, filtered(soft_square, filter)});
+  };
   add("inverse, gaussian, mirrored", By::fft_2048, 2, Inverse{.psf = Kernel::gaussian(0.7)});
   add("pseudo_inverse, gaussian, mirrored", By::fft_2048, 2, PseudoInverse{.psf = soft});
   add("wiener, gaussian, mirrored", By::fft_2048, 2, Wiener{.psf = soft});
   add("least_squares, gaussian, mirrored", By::fft_2048, 2, LeastSquares{.psf = soft});
   add("wiener, motion, mirrored", By::fft_2048, 2, Wiener{.psf = motion, .ratio = 0.01F});
   add("wiener, motion, tapered", By::fft_1024, 2, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::taper});
-  all.push_back({"richardson_lucy, motion, mirrored, 10 iterations", By::fft_2048, Goal::at_most, 25, iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F})});
-  all.push_back({"richardson_lucy, motion, tapered, 10 iterations", By::fft_1024, Goal::at_most, 25, iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper})});
+  all.push_back({"richardson_lucy, motion, mirrored, 10 iterations", By::fft_2048, Goal::at_most, 25,
+                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F})});
+  all.push_back({"richardson_lucy, motion, tapered, 10 iterations", By::fft_1024, Goal::at_most, 25,
+                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper})});
 }
 
 void packers(std::vector<Operation>& all) {
@@ -133,7 +150,9 @@ void packers(std::vector<Operation>& all) {
     PackBy by;
     double rate, pack, unpack;
   };
-  for (const Wanted& w : {Wanted{"cosine, 0.25 bits a pixel", PackBy::cosine, 0.25, 60, 80}, {"cosine, 1 bit a pixel", PackBy::cosine, 1, 60, 80}, {"wavelet, 0.25 bits a pixel", PackBy::wavelet, 0.25, 20, 25},
+  for (const Wanted& w : {Wanted{"cosine, 0.25 bits a pixel", PackBy::cosine, 0.25, 60, 80},
+                          {"cosine, 1 bit a pixel", PackBy::cosine, 1, 60, 80},
+                          {"wavelet, 0.25 bits a pixel", PackBy::wavelet, 0.25, 20, 25},
                           {"wavelet, 1 bit a pixel", PackBy::wavelet, 1, 20, 25}}) {
     // Found once for both directions: a search for a rate packs many times.
     const auto packed = [w] {
@@ -146,7 +165,8 @@ void packers(std::vector<Operation>& all) {
     all.push_back({std::string("pack, ") + w.name, By::jpeg, Goal::at_least, w.pack,
                    [w, packed] {
                      // The quality that gives the same step.
-                     const double quality = 100 - 100 * std::sqrt(std::max(0.0, (static_cast<double>(packed().step) * 255 - 0.5) / 255));
+                     const double quality =
+                         100 - 100 * std::sqrt(std::max(0.0, (static_cast<double>(packed().step) * 255 - 0.5) / 255));
                      return [w, quality] { pack(scene(), {.by = w.by, .quality = quality}); };
                    },
                    8.2944, slow});
@@ -206,7 +226,8 @@ std::vector<Pair> against_loops(int width, int height) {
   for (int j = 0; j < 7; ++j) {
     for (int i = 0; i < 7; ++i) taps.push_back(static_cast<float>(kernel.at(i, j)));
   }
-  return {{"convolve, 7x7", [=] { convolve_by_loops(*plain, taps, 7, *to); }, [=, f = Convolve{.kernel = kernel, .way = Way::direct}] { f(*in, out->view()); }},
+  return {{"convolve, 7x7", [=] { convolve_by_loops(*plain, taps, 7, *to); },
+           [=, f = Convolve{.kernel = kernel, .way = Way::direct}] { f(*in, out->view()); }},
           {"median, 7x7", [=] { median_by_loops(*plain, 3, *to); }, [=] { Median{.radius = 3}(*in, out->view()); }},
           {"equalize", [=] { equalize_by_loops(*plain, *to); }, [=] { Equalize{}(*in, out->view()); }}};
 }

@@ -20,7 +20,15 @@ extern "C" [[gnu::noinline]] void measured_operation() { work(); }
 
 int main(int argc, char** argv) {
   using namespace sieve;
-  static const char* const chains[] = {"convolve kernel=1,2,3/4,5,6/7,8,9", "gaussian sigma=2", "median radius=2", "equalize", "guided strength=0.1", "nonlocal_means noise=0.1 search=5", "low_pass", "wiener psf=gaussian:sigma=2", "wavelet_shrink noise=0.1"};
+  static const char* const chains[] = {"convolve kernel=1,2,3/4,5,6/7,8,9",
+                                       "gaussian sigma=2",
+                                       "median radius=2",
+                                       "equalize",
+                                       "guided strength=0.1",
+                                       "nonlocal_means noise=0.1 search=5",
+                                       "low_pass",
+                                       "wiener psf=gaussian:sigma=2",
+                                       "wavelet_shrink noise=0.1"};
   std::map<std::string, std::function<void(const Image&)>> all;
   for (const char* text : chains) {
     const Chain chain = Chain::parse(text);

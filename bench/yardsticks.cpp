@@ -70,53 +70,67 @@ const std::vector<std::uint8_t>& scene_bytes() {
 
 Yardstick copying(const char* name, const Image& in) {
   auto to = std::make_shared<Image>(in.shape());
-  return {name, [&in, to] { copy(in, to->view()); }, 2 * static_cast<double>(in.shape().samples()) * sizeof(float) / 1e9, "GB/s"};
+  return {name, [&in, to] { copy(in, to->view()); },
+          2 * static_cast<double>(in.shape().samples()) * sizeof(float) / 1e9, "GB/s"};
 }
 
 Yardstick fft(int side) {
   const Bare* bare = &Bare::of(side);
-  return {"bare FFT there and back, " + std::to_string(side) + "x" + std::to_string(side), [bare] {
+  return {"bare FFT there and back, " + std::to_string(side) + "x" + std::to_string(side),
+          [bare] {
             bare->forward();
             bare->inverse();
-          }, static_cast<double>(side) * side / 1e6, "megapixels/s"};
+          },
+          static_cast<double>(side) * side / 1e6, "megapixels/s"};
 }
 
 Yardstick make(By by) {
   switch (by) {
-    case By::copy: return copying("parallel copy, 3840x2160", large());
-    case By::color_copy: return copying("parallel copy, 3840x2160 color", large_color());
+    case By::copy:
+      return copying("parallel copy, 3840x2160", large());
+    case By::color_copy:
+      return copying("parallel copy, 3840x2160 color", large_color());
     case By::multiply_add: {
       const auto work = [] {
-        parallel_rows(threads(), 1 << 30, [](int first, int last) {
-          for (int i = first; i < last; ++i) {
-            float r = 1;
-            multiply_adds(1000000, r);
-            static std::atomic<float> sink;
-            sink = r;
-          }
-        }, 1);
+        parallel_rows(
+            threads(), 1 << 30,
+            [](int first, int last) {
+              for (int i = first; i < last; ++i) {
+                float r = 1;
+                multiply_adds(1000000, r);
+                static std::atomic<float> sink;
+                sink = r;
+              }
+            },
+            1);
       };
       float r = 1;
       return {"multiply-adds in registers", work, threads() * multiply_adds(1000000, r) / 1e9, "billion/s"};
     }
-    case By::fft_2048: return fft(2048);
+    case By::fft_2048:
+      return fft(2048);
     case By::fft_2048_there: {
       const Bare* bare = &Bare::of(2048);
       return {"bare FFT there, 2048x2048", [bare] { bare->forward(); }, 4.194304, "megapixels/s"};
     }
-    case By::fft_1024: return fft(1024);
+    case By::fft_1024:
+      return fft(1024);
     case By::product: {
-      auto a = std::make_shared<Eigen::MatrixXf>(Eigen::MatrixXf::Random(1024, 1024)), c = std::make_shared<Eigen::MatrixXf>(1024, 1024);
+      auto a = std::make_shared<Eigen::MatrixXf>(Eigen::MatrixXf::Random(1024, 1024)),
+           c = std::make_shared<Eigen::MatrixXf>(1024, 1024);
       return {"matrix product, 1024x1024, 1 thread", [a, c] { c->noalias() = *a * *a; }, 1.073741824, "billion/s"};
     }
     case By::exact_svd: {
       auto a = std::make_shared<Image>(noise(400, 400));
       return {"exact singular values, 400x400, 1 thread", [a] { svd(*a, 0, SvdWay::exact); }, 0.16, "megapixels/s"};
     }
-    case By::jpeg: return {"baseline JPEG, pack, 1 thread", [] { to_jpeg(scene_bytes(), 3840, 2160); }, 8.2944, "megapixels/s"};
+    case By::jpeg:
+      return {"baseline JPEG, pack, 1 thread", [] { to_jpeg(scene_bytes(), 3840, 2160); }, 8.2944, "megapixels/s"};
     case By::jpeg_back: {
-      auto bytes = std::make_shared<std::vector<std::uint8_t>>(to_jpeg(scene_bytes(), 3840, 2160)), samples = std::make_shared<std::vector<std::uint8_t>>();
-      return {"baseline JPEG, unpack, 1 thread", [bytes, samples] { from_jpeg(*bytes, *samples); }, 8.2944, "megapixels/s"};
+      auto bytes = std::make_shared<std::vector<std::uint8_t>>(to_jpeg(scene_bytes(), 3840, 2160)),
+           samples = std::make_shared<std::vector<std::uint8_t>>();
+      return {"baseline JPEG, unpack, 1 thread", [bytes, samples] { from_jpeg(*bytes, *samples); }, 8.2944,
+              "megapixels/s"};
     }
   }
   return {};
@@ -130,6 +144,9 @@ const Yardstick& yardstick(By by) {
   return found != all.end() ? found->second : all.emplace(by, make(by)).first->second;
 }
 
-std::vector<By> all_yardsticks() { return {By::copy, By::color_copy, By::multiply_add, By::fft_2048, By::fft_2048_there, By::fft_1024, By::product, By::exact_svd, By::jpeg, By::jpeg_back}; }
+std::vector<By> all_yardsticks() {
+  return {By::copy,     By::color_copy, By::multiply_add, By::fft_2048, By::fft_2048_there,
+          By::fft_1024, By::product,    By::exact_svd,    By::jpeg,     By::jpeg_back};
+}
 
 }  // namespace sieve::bench

@@ -19,7 +19,18 @@ struct Yardstick {
 };
 
 // Built once, in this order; see limits.cpp for what each is for.
-enum class By { copy, color_copy, multiply_add, fft_2048, fft_2048_there, fft_1024, product, exact_svd, jpeg, jpeg_back };
+enum class By {
+  copy,
+  color_copy,
+  multiply_add,
+  fft_2048,
+  fft_2048_there,
+  fft_1024,
+  product,
+  exact_svd,
+  jpeg,
+  jpeg_back
+};
 const Yardstick& yardstick(By by);
 std::vector<By> all_yardsticks();
 

@@ -13,7 +13,9 @@ struct Rgb {
   double r = 0, g = 0, b = 0;
 };
 
-inline Rgb mix(const Rgb& a, const Rgb& b, double t) { return {a.r + (b.r - a.r) * t, a.g + (b.g - a.g) * t, a.b + (b.b - a.b) * t}; }
+inline Rgb mix(const Rgb& a, const Rgb& b, double t) {
+  return {a.r + (b.r - a.r) * t, a.g + (b.g - a.g) * t, a.b + (b.b - a.b) * t};
+}
 inline Rgb times(const Rgb& a, double k) { return {a.r * k, a.g * k, a.b * k}; }
 
 // A picture of doubles, 0..1.
@@ -21,7 +23,9 @@ struct Canvas {
   int width, height;
   std::vector<Rgb> pixels;
   Canvas(int w, int h) : width(w), height(h), pixels(static_cast<std::size_t>(w) * static_cast<std::size_t>(h)) {}
-  Rgb& at(int x, int y) { return pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)]; }
+  Rgb& at(int x, int y) {
+    return pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
+  }
   const Rgb& at(int x, int y) const { return const_cast<Canvas*>(this)->at(x, y); }
 };
 

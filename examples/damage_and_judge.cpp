@@ -9,13 +9,17 @@
 int main(int argc, char** argv) try {
   if (argc != 3) throw sieve::BadCall("usage: damage_and_judge CLEAN.png OUT.png");
   const sieve::Image truth = sieve::io::read(argv[1]).image;
-  const sieve::Chain damage{sieve::Blur{.psf = sieve::Kernel::disk(1.5)}, sieve::GaussianNoise{.deviation = 0.05F, .seed = 11}};
+  const sieve::Chain damage{sieve::Blur{.psf = sieve::Kernel::disk(1.5)},
+                            sieve::GaussianNoise{.deviation = 0.05F, .seed = 11}};
   const sieve::Image damaged = damage(truth);
-  std::cout << "damaged: PSNR " << sieve::compare(damaged, truth).psnr << " dB, noise level " << sieve::noise_level(damaged) << '\n';
+  std::cout << "damaged: PSNR " << sieve::compare(damaged, truth).psnr << " dB, noise level "
+            << sieve::noise_level(damaged) << '\n';
 
-  for (const sieve::Filter& candidate : {sieve::Filter(sieve::Gaussian{.sigma = 1}), sieve::Filter(sieve::Box{.radius = 1})}) {
+  for (const sieve::Filter& candidate :
+       {sieve::Filter(sieve::Gaussian{.sigma = 1}), sieve::Filter(sieve::Box{.radius = 1})}) {
     const sieve::Comparison q = sieve::compare(candidate(damaged), truth);
-    std::cout << candidate.text() << ": PSNR " << q.psnr << " dB, SSIM " << q.ssim << ", worst by " << q.maximum_deviation << " at " << q.x << ',' << q.y << '\n';
+    std::cout << candidate.text() << ": PSNR " << q.psnr << " dB, SSIM " << q.ssim << ", worst by "
+              << q.maximum_deviation << " at " << q.x << ',' << q.y << '\n';
   }
   // What was done goes with the picture.
   sieve::io::WriteOptions options;

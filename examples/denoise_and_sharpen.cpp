@@ -9,9 +9,12 @@
 int main(int argc, char** argv) try {
   if (argc != 3) throw sieve::BadCall("usage: denoise_and_sharpen CLEAN.png OUT.png");
   const sieve::Image clean = sieve::io::read(argv[1]).image;
-  const sieve::Chain damage{sieve::GaussianNoise{.deviation = 0.06F, .seed = 5}, sieve::ImpulseNoise{.dark = 0.02F, .bright = 0.02F, .seed = 6}};
+  const sieve::Chain damage{sieve::GaussianNoise{.deviation = 0.06F, .seed = 5},
+                            sieve::ImpulseNoise{.dark = 0.02F, .bright = 0.02F, .seed = 6}};
   const sieve::Image damaged = damage(clean);
-  const auto tell = [&](const char* what, const sieve::Image& v) { std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n"; };
+  const auto tell = [&](const char* what, const sieve::Image& v) {
+    std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n";
+  };
   tell("damaged", damaged);
   tell("Gaussian alone", sieve::Gaussian{.sigma = 1.2F}(damaged));
 

@@ -1,5 +1,5 @@
-// Stripes found and taken out, a transfer function of one's own, and the same picture as cosine and wavelet coefficients.
-// Usage: frequencies STRIPED.png OUT.png
+// Stripes found and taken out, a transfer function of one's own, and the same picture as cosine and wavelet
+// coefficients. Usage: frequencies STRIPED.png OUT.png
 
 #include <cmath>
 #include <iostream>
@@ -13,21 +13,25 @@ int main(int argc, char** argv) try {
   const sieve::Spectrum s = sieve::spectrum(striped, sieve::Taper::periodic);
   std::cout << "mean " << s.at(0, 0).real() << '\n';
   for (const sieve::Wave& w : sieve::find_waves(striped)) {
-    std::cout << "wave of period " << w.period << " pixels at " << w.angle << " degrees, amplitude " << w.amplitude << '\n';
+    std::cout << "wave of period " << w.period << " pixels at " << w.angle << " degrees, amplitude " << w.amplitude
+              << '\n';
   }
   const sieve::Image calm = sieve::RemoveWaves{}(striped);
   std::cout << "waves left: " << sieve::find_waves(calm).size() << '\n';
 
   // Any function of the frequencies, in cycles per pixel: here fine detail across the picture goes, along it stays.
-  const sieve::Image smooth = sieve::filter_frequencies(calm, [](double fx, double) { return std::exp(-fx * fx / 0.005); });
+  const sieve::Image smooth =
+      sieve::filter_frequencies(calm, [](double fx, double) { return std::exp(-fx * fx / 0.005); });
   sieve::io::write(argv[2], smooth);
 
   // How much of the picture a few coefficients hold.
   for (const int side : {16, 64, 256}) {
-    std::cout << side * side << " cosine coefficients: PSNR " << sieve::compare(sieve::CosineKeep{.side = side}(calm), calm).psnr << " dB\n";
+    std::cout << side * side << " cosine coefficients: PSNR "
+              << sieve::compare(sieve::CosineKeep{.side = side}(calm), calm).psnr << " dB\n";
   }
   const sieve::WaveletBands bands = sieve::wavelet_forward(calm, sieve::Wavelet::nine_seven, 4);
-  for (const sieve::BandEnergy& e : sieve::band_energies(bands)) std::cout << e.name << ": " << 100 * e.share << " % of the energy\n";
+  for (const sieve::BandEnergy& e : sieve::band_energies(bands))
+    std::cout << e.name << ": " << 100 * e.share << " % of the energy\n";
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

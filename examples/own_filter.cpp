@@ -32,7 +32,8 @@ struct LocalRange {
     });
   }
   static void describe(sieve::Description<LocalRange>& d) {
-    d.called("local_range", "mine", "Largest minus smallest sample of a square window.").wrong("there are impulses: they set the range.");
+    d.called("local_range", "mine", "Largest minus smallest sample of a square window.")
+        .wrong("there are impulses: they set the range.");
     d.field("radius", &LocalRange::radius, "pixels", "half-width of the window", {0, 50});
   }
 };

@@ -10,7 +10,8 @@ int main(int argc, char** argv) try {
   if (argc != 3) throw sieve::BadCall("usage: restore_blur CLEAN.png OUT.png");
   const sieve::Image clean = sieve::io::read(argv[1]).image;
   const sieve::Kernel psf = sieve::Kernel::disk(3);
-  const sieve::Chain damage{sieve::Blur{.psf = psf, .border = sieve::Border::mirror}, sieve::GaussianNoise{.deviation = 0.01F, .seed = 9}};
+  const sieve::Chain damage{sieve::Blur{.psf = psf, .border = sieve::Border::mirror},
+                            sieve::GaussianNoise{.deviation = 0.01F, .seed = 9}};
   const sieve::Image blurred = damage(clean);
 
   // Before anything is divided.
@@ -21,7 +22,9 @@ int main(int argc, char** argv) try {
   sieve::Watch watch;
   watch.on_note = [](const std::string& line) { std::cout << "note: " << line << '\n'; };
   const sieve::Watch::Active active(watch);
-  const auto tell = [&](const char* what, const sieve::Image& v) { std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n"; };
+  const auto tell = [&](const char* what, const sieve::Image& v) {
+    std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n";
+  };
   tell("blurred", blurred);
   tell("inverse", sieve::Inverse{.psf = psf}(blurred));
   tell("pseudo_inverse", sieve::PseudoInverse{.psf = psf, .threshold = 0.1F}(blurred));

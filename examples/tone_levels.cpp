@@ -13,21 +13,24 @@ int main(int argc, char** argv) try {
   const sieve::Exposure before = sieve::exposure(in.image);
   std::cout << "before: " << before.verdict << ", " << before.reason << '\n';
 
-  const auto low = static_cast<float>(sieve::percentile(in.image, 0.01)), high = static_cast<float>(sieve::percentile(in.image, 0.99));
+  const auto low = static_cast<float>(sieve::percentile(in.image, 0.01)),
+             high = static_cast<float>(sieve::percentile(in.image, 0.99));
   const sieve::Image out = sieve::Stretch{.low = low, .high = high}(in.image);
   const sieve::Exposure after = sieve::exposure(out);
   std::cout << "after:  " << after.verdict << ", " << after.reason << '\n';
 
   // Equalization is the table that a textbook draws.
   for (const sieve::LevelRow& r : sieve::level_table(in.image, sieve::luma_channel, 8)) {
-    std::cout << "level " << r.level << ": " << r.count << " pixels, cumulative " << r.cumulative << ", becomes " << r.mapped << '\n';
+    std::cout << "level " << r.level << ": " << r.count << " pixels, cumulative " << r.cumulative << ", becomes "
+              << r.mapped << '\n';
   }
   const sieve::Image local = sieve::Clahe{.limit = 2}(in.image);
   std::cout << "mean after CLAHE " << sieve::statistics(local)[0].mean << '\n';
   if (argc == 4) {
     const sieve::Image other = sieve::io::read(argv[3]).image;
     const sieve::Image matched = sieve::Match{.with = other}(in.image);
-    std::cout << "mean " << sieve::statistics(matched)[0].mean << " after matching, " << sieve::statistics(other)[0].mean << " wanted\n";
+    std::cout << "mean " << sieve::statistics(matched)[0].mean << " after matching, "
+              << sieve::statistics(other)[0].mean << " wanted\n";
   }
 
   // Saturation on writing is reported, never silent.

@@ -32,7 +32,8 @@ void pictures(const std::string& demo) {
     for (const char* kind : {"png", "jpg", "tif", "pgm", "ppm", "pfm", "lsv"}) {
       for (const int bits : {1, 8, 16, 32}) {
         try {
-          io::write((folder / (std::to_string(channels) + "_" + std::to_string(bits) + "." + kind)).string(), join(some), {.bits = bits});
+          io::write((folder / (std::to_string(channels) + "_" + std::to_string(bits) + "." + kind)).string(),
+                    join(some), {.bits = bits});
         } catch (const Error&) {
           // Not every kind of file holds every picture.
         }
@@ -44,7 +45,9 @@ void pictures(const std::string& demo) {
 void packed(const std::string& demo) {
   const Image noon = Crop{.x = 300, .y = 200, .width = 37, .height = 29}(io::read(demo + "/noon.png").image);
   int n = 0;
-  for (const PackOptions& o : {PackOptions{.by = PackBy::cosine}, PackOptions{.by = PackBy::wavelet}, PackOptions{.by = PackBy::svd, .keep = 5}, PackOptions{.by = PackBy::pca, .keep = 5}, PackOptions{.lossless = true}}) {
+  for (const PackOptions& o : {PackOptions{.by = PackBy::cosine}, PackOptions{.by = PackBy::wavelet},
+                               PackOptions{.by = PackBy::svd, .keep = 5}, PackOptions{.by = PackBy::pca, .keep = 5},
+                               PackOptions{.lossless = true}}) {
     for (const Image& picture : {noon, split(noon).front()}) {
       const Packed p = pack(picture, o);
       save(std::to_string(n++) + ".lsv", {p.bytes.begin(), p.bytes.end()});
@@ -55,8 +58,11 @@ void packed(const std::string& demo) {
 // The first byte tells the target what the text is.
 void texts() {
   int n = 0;
-  for (const std::string& name : Catalogue::standard().names()) save(std::to_string(n++), std::string(1, '\0') + name + " then " + name);
-  for (const char* kernel : {"gaussian:sigma=2", "0,1,0/1,-4,1/0,1,0", "sobel_x", "motion:length=9:angle=30", "disk:radius=2.5"}) save(std::to_string(n++), std::string(1, '\1') + kernel);
+  for (const std::string& name : Catalogue::standard().names())
+    save(std::to_string(n++), std::string(1, '\0') + name + " then " + name);
+  for (const char* kernel :
+       {"gaussian:sigma=2", "0,1,0/1,-4,1/0,1,0", "sobel_x", "motion:length=9:angle=30", "disk:radius=2.5"})
+    save(std::to_string(n++), std::string(1, '\1') + kernel);
   save(std::to_string(n++), std::string(1, '\2') + "lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = 2.0\n");
 }
 

@@ -6,8 +6,8 @@
 #include "support.hpp"
 
 using namespace sieve;
-using test::noon;
 using nlohmann::json;
+using test::noon;
 
 namespace {
 
@@ -44,7 +44,8 @@ TEST_CASE("each kind of noise is told apart, with its level") {
   CHECK(impulses.kind == "impulse");
   CHECK(impulses.impulses.dark == doctest::Approx(0.03).epsilon(0.25));
   CHECK(measure_damage(io::read(test::data + "/hum.png").image).kind == "periodic");
-  const Damage both = measure_damage(ImpulseNoise{.dark = 0.02F, .bright = 0.02F}(GaussianNoise{.deviation = 0.05F}(noon())));
+  const Damage both =
+      measure_damage(ImpulseNoise{.dark = 0.02F, .bright = 0.02F}(GaussianNoise{.deviation = 0.05F}(noon())));
   CHECK(both.kind == "impulse and gaussian");
   CHECK(measure_damage(Image(40, 30)).kind == "none");
   CHECK(measure_damage(Image(1, 1)).kind == "none");
@@ -59,26 +60,42 @@ TEST_CASE("each kind of noise is told apart, with its level") {
 TEST_CASE("the first choice is within 1 dB of the best") {
   const auto grain = [](const std::string& s) {
     std::vector<std::string> all;
-    for (const char* text : {"nonlocal_means patch=1 strength=0.7 noise=", "nonlocal_means patch=2 strength=0.5 noise=", "nonlocal_means noise=", "total_variation weight=", "wavelet_shrink rule=sure noise=", "wavelet_shrink noise="}) all.push_back(text + s);
+    for (const char* text : {"nonlocal_means patch=1 strength=0.7 noise=", "nonlocal_means patch=2 strength=0.5 noise=",
+                             "nonlocal_means noise=", "total_variation weight=", "wavelet_shrink rule=sure noise=",
+                             "wavelet_shrink noise="})
+      all.push_back(text + s);
     return all;
   };
   for (const char* s : {"0.03", "0.1", "0.2"}) {
     CAPTURE(std::string(s));
     const Image damaged = Chain::parse("gaussian_noise seed=6 deviation=" + std::string(s))(noon());
     CHECK(first_choice(damaged, noon()) > best_of(damaged, noon(), grain(s)) - 1);
-    const Image gray = to_gray(noon()), gray_damaged = Chain::parse("gaussian_noise seed=6 deviation=" + std::string(s))(gray);
+    const Image gray = to_gray(noon()),
+                gray_damaged = Chain::parse("gaussian_noise seed=6 deviation=" + std::string(s))(gray);
     CHECK(first_choice(gray_damaged, gray) > best_of(gray_damaged, gray, grain(s)) - 1);
   }
   const Image photons = PoissonNoise{.photons = 50, .seed = 2}(noon());
-  CHECK(first_choice(photons, noon()) > best_of(photons, noon(), {"stabilize peak=50 then nonlocal_means patch=2 then unstabilize peak=50", "nonlocal_means patch=2", "total_variation"}) - 1);
+  CHECK(first_choice(photons, noon()) >
+        best_of(photons, noon(),
+                {"stabilize peak=50 then nonlocal_means patch=2 then unstabilize peak=50", "nonlocal_means patch=2",
+                 "total_variation"}) -
+            1);
   const Image impulses = ImpulseNoise{.dark = 0.05F, .bright = 0.05F, .seed = 3}(noon());
-  CHECK(first_choice(impulses, noon()) > best_of(impulses, noon(), {"median", "median radius=2", "adaptive_median radius=2", "adaptive_median radius=5", "trimmed_mean"}) - 1);
+  CHECK(first_choice(impulses, noon()) >
+        best_of(impulses, noon(),
+                {"median", "median radius=2", "adaptive_median radius=2", "adaptive_median radius=5", "trimmed_mean"}) -
+            1);
   const Image hum = io::read(test::data + "/hum.png").image, dead = io::read(test::data + "/dead_pixels.png").image;
   CHECK(first_choice(hum, noon()) > 40);
-  CHECK(first_choice(dead, noon()) > best_of(dead, noon(), {"median", "median radius=2", "adaptive_median radius=5", "adaptive_median least=0.2"}) - 1);
+  CHECK(first_choice(dead, noon()) >
+        best_of(dead, noon(), {"median", "median radius=2", "adaptive_median radius=5", "adaptive_median least=0.2"}) -
+            1);
   for (const char* name : {"out_of_focus", "shaken"}) {
     const Image soft = io::read(test::data + "/" + name + ".png").image;
-    CHECK(first_choice(soft, noon()) > best_of(soft, noon(), {"unsharp sigma=3", "unsharp sigma=2 amount=2", "limited_sharpen sigma=4 amount=2", "laplacian_sharpen"}) - 1);
+    CHECK(first_choice(soft, noon()) > best_of(soft, noon(),
+                                               {"unsharp sigma=3", "unsharp sigma=2 amount=2",
+                                                "limited_sharpen sigma=4 amount=2", "laplacian_sharpen"}) -
+                                           1);
   }
   CHECK(compare(Chain::parse(propose(measure_damage(noon()), true)[0].chain)(noon()), noon()).psnr > 60);
 }
@@ -86,13 +103,16 @@ TEST_CASE("the first choice is within 1 dB of the best") {
 TEST_CASE("advise on the tool: text, JSON, line-up, sheet; look shows transforms") {
   const test::Folder f;
   const std::string noisy = f / "noisy.pfm";
-  REQUIRE(test::lsieve("apply " + test::data + "/noon.png " + noisy + " gaussian_noise deviation=0.06 seed=2").code == 0);
+  REQUIRE(test::lsieve("apply " + test::data + "/noon.png " + noisy + " gaussian_noise deviation=0.06 seed=2").code ==
+          0);
   const auto text = test::lsieve("advise " + noisy);
   CHECK(text.code == 0);
   CHECK(text.out.find("noise: gaussian") != std::string::npos);
   CHECK(text.out.find("1. nonlocal_means patch=1") != std::string::npos);
   CHECK(text.out.find("PSNR") == std::string::npos);
-  const json j = json::parse(test::lsieve("advise " + noisy + " --truth " + test::data + "/noon.png --json --sheet " + (f / "advice.png")).out);
+  const json j = json::parse(
+      test::lsieve("advise " + noisy + " --truth " + test::data + "/noon.png --json --sheet " + (f / "advice.png"))
+          .out);
   CHECK(j["kind"] == "gaussian");
   CHECK(j["photons"].is_null());
   REQUIRE(j["proposals"].size() == 3);
@@ -101,12 +121,16 @@ TEST_CASE("advise on the tool: text, JSON, line-up, sheet; look shows transforms
   CHECK(test::lsieve("advise " + noisy + " --lineup").out.find("noise left") != std::string::npos);
   CHECK(test::lsieve("advise " + (f / "none.png")).code == 1);
 
-  const auto look = test::lsieve("look " + test::data + "/hum.png --spectrum --taper periodic --probe 384,256 --sheet " + (f / "spectrum.png"));
+  const auto look = test::lsieve(
+      "look " + test::data + "/hum.png --spectrum --taper periodic --probe 384,256 --sheet " + (f / "spectrum.png"));
   CHECK(look.code == 0);
   CHECK(look.out.find("interference: period 7.30 pixels at 78.0 degrees") != std::string::npos);
   CHECK(look.out.find("constant") != std::string::npos);
   CHECK(io::read(f / "spectrum.png").image.height() >= 800);
-  const json s = json::parse(test::lsieve("look " + test::data + "/hum.png --spectrum --probe 406,325 --cosine 8 --wavelet 9/7 --levels 3 --json").out)["transforms"];
+  const json s =
+      json::parse(test::lsieve("look " + test::data +
+                               "/hum.png --spectrum --probe 406,325 --cosine 8 --wavelet 9/7 --levels 3 --json")
+                      .out)["transforms"];
   CHECK(s["spectrum"]["interference"].size() == 2);
   CHECK(s["spectrum"]["probes"][0]["u"] == 22);
   CHECK(s["spectrum"]["probes"][0]["v"] == 69);
@@ -115,7 +139,8 @@ TEST_CASE("advise on the tool: text, JSON, line-up, sheet; look shows transforms
   CHECK(s["wavelet"]["bands"].size() == 10);
   CHECK(s["cosine"]["block"] == 8);
   CHECK(s["cosine"]["slow_share"] > 0.9);
-  for (const char* wrong : {"--taper none2 --spectrum", "--wavelet daubechies99", "--probe 5", "--probe 9999,0", "--cosine -3", "--levels 0"}) {
+  for (const char* wrong : {"--taper none2 --spectrum", "--wavelet daubechies99", "--probe 5", "--probe 9999,0",
+                            "--cosine -3", "--levels 0"}) {
     CAPTURE(std::string(wrong));
     const auto bad = test::lsieve("look " + test::data + "/hum.png " + wrong);
     CHECK(bad.code == 2);
@@ -128,8 +153,12 @@ TEST_CASE("the gray chart: one smear becomes four peaks, edges stay steep") {
   // The deepest valley between the first two grays, in parts of their lower peak.
   const auto valley = [](const Image& v) {
     const auto counts = histogram(v, 0, 64).counts;  // grays at 0.26 and 0.42: bins 16 and 26
-    const auto most = [&](std::size_t from, std::size_t to) { return *std::max_element(counts.begin() + static_cast<std::ptrdiff_t>(from), counts.begin() + static_cast<std::ptrdiff_t>(to)); };
-    return static_cast<double>(*std::min_element(counts.begin() + 17, counts.begin() + 26)) / static_cast<double>(std::min(most(12, 20), most(22, 30)));
+    const auto most = [&](std::size_t from, std::size_t to) {
+      return *std::max_element(counts.begin() + static_cast<std::ptrdiff_t>(from),
+                               counts.begin() + static_cast<std::ptrdiff_t>(to));
+    };
+    return static_cast<double>(*std::min_element(counts.begin() + 17, counts.begin() + 26)) /
+           static_cast<double>(std::min(most(12, 20), most(22, 30)));
   };
   CHECK(valley(chart) > 0.4);
   for (const char* text : {"nonlocal_means", "total_variation", "wavelet_shrink"}) {
@@ -138,7 +167,8 @@ TEST_CASE("the gray chart: one smear becomes four peaks, edges stay steep") {
     const auto peaks = histogram_peaks(histogram(out, 0));
     REQUIRE(peaks.size() == 4);
     CHECK(valley(out) < 0.05);
-    for (std::size_t i = 0; i < 4; ++i) CHECK(peaks[i].level == doctest::Approx(0.26 + 0.16 * static_cast<double>(i)).epsilon(0.05));
+    for (std::size_t i = 0; i < 4; ++i)
+      CHECK(peaks[i].level == doctest::Approx(0.26 + 0.16 * static_cast<double>(i)).epsilon(0.05));
     // The step between the first two grays takes few pixels, on the mean over the rows.
     const auto column = [&](int x) { return statistics(out.view().part({x, 0, 1, 256}))[0].mean; };
     CHECK(column(92) < 0.28);
@@ -146,7 +176,8 @@ TEST_CASE("the gray chart: one smear becomes four peaks, edges stay steep") {
     CHECK(column(97) - column(94) > 0.06);
   }
   const test::Folder f;
-  const auto applied = test::lsieve("apply " + test::data + "/chart.png " + (f / "c.png") + " total_variation --sheet " + (f / "s.png"));
+  const auto applied =
+      test::lsieve("apply " + test::data + "/chart.png " + (f / "c.png") + " total_variation --sheet " + (f / "s.png"));
   CHECK(applied.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);
 }
@@ -157,7 +188,8 @@ TEST_CASE("binomial and disk mean: plain sums, known weights, sizes") {
   const Image b = Binomial{.radius = 2}(one);
   const double row[5] = {1 / 16.0, 4 / 16.0, 6 / 16.0, 4 / 16.0, 1 / 16.0};
   for (int y = -2; y <= 2; ++y) {
-    for (int x = -2; x <= 2; ++x) CHECK(static_cast<double>(b.at(4 + x, 4 + y)) == doctest::Approx(row[x + 2] * row[y + 2]));
+    for (int x = -2; x <= 2; ++x)
+      CHECK(static_cast<double>(b.at(4 + x, 4 + y)) == doctest::Approx(row[x + 2] * row[y + 2]));
   }
   const Image d = DiskMean{.radius = 2.3F}(one);
   int inside = 0;
@@ -174,9 +206,12 @@ TEST_CASE("binomial and disk mean: plain sums, known weights, sizes") {
   for (int y = 0; y < 20; ++y) {
     for (int x = 0; x < 20; ++x) stripes.at(x, y) = static_cast<float>(x % 2);
   }
-  CHECK(test::deviation(Binomial{}(stripes).view().part({1, 0, 18, 20}), map_samples(Image(18, 20), [](float) { return 0.5F; })) < 1e-6);
+  CHECK(test::deviation(Binomial{}(stripes).view().part({1, 0, 18, 20}),
+                        map_samples(Image(18, 20), [](float) { return 0.5F; })) < 1e-6);
   CHECK(test::deviation(Binomial{.radius = 18}(noon()), Gaussian{.sigma = 3}(noon())) < 0.01);
-  for (const char* text : {"binomial radius=3 border=inside", "disk_mean radius=0", "disk_mean radius=7.5 border=reflect", "binomial radius=0", "disk_mean radius=20 border=constant fill=0.3"}) {
+  for (const char* text :
+       {"binomial radius=3 border=inside", "disk_mean radius=0", "disk_mean radius=7.5 border=reflect",
+        "binomial radius=0", "disk_mean radius=20 border=constant fill=0.3"}) {
     CAPTURE(std::string(text));
     const Chain f = Chain::parse(text);
     const Image in = test::noise(61, 47, 3);
@@ -189,7 +224,9 @@ TEST_CASE("binomial and disk mean: plain sums, known weights, sizes") {
 TEST_CASE("wavelet shrinkage: gains, rules, spinning, what must not change") {
   const Image grain = GaussianNoise{.deviation = 25.0F / 255, .seed = 7}(noon());
   const double before = compare(grain, noon()).psnr;
-  const auto gain = [&](const std::string& text) { return compare(Chain::parse("wavelet_shrink " + text)(grain), noon()).psnr - before; };
+  const auto gain = [&](const std::string& text) {
+    return compare(Chain::parse("wavelet_shrink " + text)(grain), noon()).psnr - before;
+  };
   CHECK(gain("") > 6);
   CHECK(gain("rule=sure") > 6);
   CHECK(gain("wavelet=haar rule=universal shrink=hard strength=0.6") > 6);
@@ -197,7 +234,9 @@ TEST_CASE("wavelet shrinkage: gains, rules, spinning, what must not change") {
   CHECK(gain("undecimated=no shifts=3") > gain("undecimated=no") + 0.5);
   CHECK(gain("") > gain("undecimated=no") + 0.5);
   const Image even = map_samples(Image(50, 41, 3), [](float) { return 0.4F; });
-  for (const char* text : {"wavelet_shrink", "wavelet_shrink rule=sure wavelet=coiflet2", "wavelet_shrink rule=universal shrink=hard noise=0.1 wavelet=5/3", "wavelet_shrink undecimated=no shifts=2 wavelet=symlet6"}) {
+  for (const char* text : {"wavelet_shrink", "wavelet_shrink rule=sure wavelet=coiflet2",
+                           "wavelet_shrink rule=universal shrink=hard noise=0.1 wavelet=5/3",
+                           "wavelet_shrink undecimated=no shifts=2 wavelet=symlet6"}) {
     CAPTURE(std::string(text));
     CHECK(test::deviation(Chain::parse(text)(even), even) < 1e-5);
   }

@@ -29,7 +29,8 @@ void fill(const std::string& folder, int count) {
   for (int i = 0; i < count; ++i) {
     const std::string below = folder + (i % 3 == 0 ? "" : i % 3 == 1 ? "/a" : "/a/b");
     fs::create_directories(below);
-    io::write(below + "/" + std::to_string(1000 + i) + (i % 2 == 0 ? ".png" : ".pgm"), test::noise(40 + i % 7, 30 + i % 5, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
+    io::write(below + "/" + std::to_string(1000 + i) + (i % 2 == 0 ? ".png" : ".pgm"),
+              test::noise(40 + i % 7, 30 + i % 5, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
   }
 }
 
@@ -67,7 +68,8 @@ TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
   const auto flat = lsieve("batch " + folder / "in" + " --into " + folder / "flat" + batch_steps);
   CHECK(flat.code == 0);
   CHECK(results(folder / "flat").size() == 4);
-  const auto all = lsieve("batch " + folder / "in" + " --recursive --format tif --depth float --json --into " + folder / "all" + batch_steps);
+  const auto all = lsieve("batch " + folder / "in" + " --recursive --format tif --depth float --json --into " +
+                          folder / "all" + batch_steps);
   REQUIRE(all.code == 0);
   const json j = json::parse(all.out);
   CHECK(j["written"] == 12);
@@ -119,13 +121,15 @@ TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
   CHECK(skipped.err.find("0999.png") != std::string::npos);
   CHECK(skipped.err.find("1 of 10 pictures failed") != std::string::npos);
   CHECK(results(folder / "out").size() == 9);
-  const auto ended = lsieve("batch " + folder / "in" + " --recursive --workers 1 --stop-on-error --into " + folder / "ended" + batch_steps);
+  const auto ended = lsieve("batch " + folder / "in" + " --recursive --workers 1 --stop-on-error --into " +
+                            folder / "ended" + batch_steps);
   CHECK(ended.code == 1);
   CHECK(ended.err.find("9 were not begun") != std::string::npos);
   // Mended, it goes on with what is missing.
   fs::remove(folder / "in/0999.png");
   io::write(folder / "in/0999.png", test::noise(20, 20), {.bits = 8});
-  const auto mended = lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + batch_steps);
+  const auto mended =
+      lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + batch_steps);
   CHECK(mended.code == 0);
   const json j = json::parse(mended.out);
   CHECK(j["written"] == 1);
@@ -135,7 +139,9 @@ TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
 TEST_CASE("batch: the same bytes for any number of workers, little memory, and all shards together") {
   const Folder folder;
   fill(folder / "in", 30);
-  const auto call = [&](const std::string& options, const std::string& out) { return lsieve("batch " + folder / "in" + " --recursive " + options + " --into " + folder / out + batch_steps).code; };
+  const auto call = [&](const std::string& options, const std::string& out) {
+    return lsieve("batch " + folder / "in" + " --recursive " + options + " --into " + folder / out + batch_steps).code;
+  };
   REQUIRE(call("--workers 1", "one") == 0);
   const auto expected = results(folder / "one");
   CHECK(expected.size() == 30);
@@ -162,7 +168,9 @@ TEST_CASE("batch: as many workers as one likes stay within the memory that they 
   for (int i = 0; i < 8; ++i) io::write(folder / "in/" + std::to_string(i) + ".pnm", large, {.bits = 8});
   // The most that the tool held at any time, in megabytes.
   const auto most = [&](const std::string& memory, const std::string& out) {
-    const pid_t child = start({LSIEVE_TOOL, "batch", folder / "in", "--workers", "8", "--memory", memory, "--into", folder / out, "--", "gaussian", "sigma=3", "then", "median", "radius=1", "then", "unsharp"});
+    const pid_t child =
+        start({LSIEVE_TOOL, "batch", folder / "in", "--workers", "8", "--memory", memory, "--into", folder / out, "--",
+               "gaussian", "sigma=3", "then", "median", "radius=1", "then", "unsharp"});
     int status = 0;
     rusage used{};
     REQUIRE(::wait4(child, &status, 0, &used) == child);
@@ -187,7 +195,21 @@ TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same r
   for (int round = 0; round < 10; ++round) {
     CAPTURE(round);
     const std::string out = folder / ("out" + std::to_string(round));
-    std::vector<std::string> words = {"lsieve", "batch", folder / "in", "--recursive", "--into", out, "--workers", std::to_string(1 + round % 4), "--", "median", "radius=1", "then", "nonlocal_means", "then", "stretch"};
+    std::vector<std::string> words = {"lsieve",
+                                      "batch",
+                                      folder / "in",
+                                      "--recursive",
+                                      "--into",
+                                      out,
+                                      "--workers",
+                                      std::to_string(1 + round % 4),
+                                      "--",
+                                      "median",
+                                      "radius=1",
+                                      "then",
+                                      "nonlocal_means",
+                                      "then",
+                                      "stretch"};
     // Killed twice: the second time while it goes on.
     for (int time = 0; time < 2; ++time) {
       const pid_t child = start(words);
@@ -203,7 +225,8 @@ TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same r
     const auto there = fs::exists(out) ? results(out) : std::map<std::string, std::string>{};
     if (round % 3 == 0 && !there.empty()) {
       fs::resize_file(out + "/" + there.begin()->first, there.begin()->second.size() / 2);
-      if (const std::string journal = out + "/batch.journal"; fs::exists(journal) && fs::file_size(journal) > 300) fs::resize_file(journal, fs::file_size(journal) - 7);
+      if (const std::string journal = out + "/batch.journal"; fs::exists(journal) && fs::file_size(journal) > 300)
+        fs::resize_file(journal, fs::file_size(journal) - 7);
     }
     const auto last = lsieve("batch " + folder / "in" + " --recursive --resume --into " + out + batch_steps);
     CHECK(last.code == 0);
@@ -218,7 +241,8 @@ TEST_CASE("batch: Ctrl-C ends it at once and says how to go on; a changed pictur
   const std::string out = folder / "out", call = "batch " + folder / "in" + " --recursive --resume --into " + out;
   const pid_t child = start({"lsieve", "batch", folder / "in", "--recursive", "--into", out, "--", "nonlocal_means"});
   // From the first result on it listens.
-  for (int i = 0; i < 2000 && (!fs::exists(out) || results(out).empty()); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  for (int i = 0; i < 2000 && (!fs::exists(out) || results(out).empty()); ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
   ::kill(child, SIGINT);
   int status = 0;
   ::waitpid(child, &status, 0);
@@ -238,9 +262,12 @@ TEST_CASE("batch: Ctrl-C ends it at once and says how to go on; a changed pictur
 TEST_CASE("batch: a full disk leaves no half file and can be gone on with") {
   const Folder folder;
   fs::create_directories(folder / "in");
-  for (int i = 0; i < 6; ++i) io::write(folder / ("in/" + std::to_string(i) + ".png"), i == 3 ? test::noise(300, 300) : test::noise(20, 20), {.bits = 8});
+  for (int i = 0; i < 6; ++i)
+    io::write(folder / ("in/" + std::to_string(i) + ".png"), i == 3 ? test::noise(300, 300) : test::noise(20, 20),
+              {.bits = 8});
   // No file may grow beyond 20 blocks of 1024 bytes: writing the large one fails.
-  const auto full = test::run("sh -c \"trap '' XFSZ; ulimit -f 20; exec " LSIEVE_TOOL " batch " + folder / "in" + " --into " + folder / "out" + " -- invert\"");
+  const auto full = test::run("sh -c \"trap '' XFSZ; ulimit -f 20; exec " LSIEVE_TOOL " batch " + folder / "in" +
+                              " --into " + folder / "out" + " -- invert\"");
   CHECK(full.code == 1);
   CHECK(full.err.find("3.png: cannot be written") != std::string::npos);
   CHECK(full.err.find("1 of 6") != std::string::npos);

@@ -16,7 +16,8 @@ inline std::vector<sieve::Filter> every_filter(const ConstView& in, bool given =
     sieve::Filter f = sieve::Catalogue::standard().find(name);
     for (const sieve::Parameter& p : f.about().parameters) {
       if (p.name == "with") f.set("with", "second.png", second);
-      if (given && p.may_be_auto && (p.name == "noise" || p.name == "speckle" || p.name == "edge")) f.set(p.name, "0.1");
+      if (given && p.may_be_auto && (p.name == "noise" || p.name == "speckle" || p.name == "edge"))
+        f.set(p.name, "0.1");
     }
     all.push_back(f);
   }

@@ -3,8 +3,8 @@
 #include <atomic>
 #include <string>
 
-#include "sieve/filter.hpp"
 #include "catalogue.hpp"
+#include "sieve/filter.hpp"
 
 using namespace sieve;
 using namespace test;
@@ -31,7 +31,8 @@ const char* const kLocal[] = {
 }  // namespace
 
 TEST_CASE("strips put together are the whole, for any border, size and number of channels") {
-  for (const auto& [w, h, channels] : {std::tuple{701, 513, 1}, {1, 300001, 1}, {300001, 1, 1}, {97, 1500, 3}, {640, 480, 4}}) {
+  for (const auto& [w, h, channels] :
+       {std::tuple{701, 513, 1}, {1, 300001, 1}, {300001, 1, 1}, {97, 1500, 3}, {640, 480, 4}}) {
     const Image in = noise(w, h, channels);
     for (const char* text : kLocal) {
       CAPTURE(w);
@@ -62,7 +63,9 @@ TEST_CASE("strips are the same for any number of threads") {
 TEST_CASE("what depends on the place, the whole picture or a wrapped border is not cut into strips") {
   const Image in = noise(800, 600);
   const Shape shape = in.shape();
-  for (const char* text : {"gaussian_noise deviation=0.1 seed=5", "impulse_noise dark=0.1 seed=5", "equalize", "stretch", "gaussian border=wrap", "box border=inside", "convolve kernel=1,2,1/2,4,2/1,2,1 stride=2", "nonlocal_means noise=0.1 search=2"}) {
+  for (const char* text : {"gaussian_noise deviation=0.1 seed=5", "impulse_noise dark=0.1 seed=5", "equalize",
+                           "stretch", "gaussian border=wrap", "box border=inside",
+                           "convolve kernel=1,2,1/2,4,2/1,2,1 stride=2", "nonlocal_means noise=0.1 search=2"}) {
     CAPTURE(std::string(text));
     const Chain alone = Chain::parse(text);
     CHECK_FALSE(alone.steps()[0].strip_needs(shape).has_value());
@@ -134,12 +137,15 @@ TEST_CASE("chains drawn at random from all that can be cut: the strips' result i
   for (const Filter& f : every_filter(in)) {
     // These decide at a level: a rounding tips a sample over.
     const std::string name = f.about().name;
-    if (f.strip_needs(in.shape()) && name != "threshold" && name != "quantize" && name != "gradient_direction") able.push_back(f);
+    if (f.strip_needs(in.shape()) && name != "threshold" && name != "quantize" && name != "gradient_direction")
+      able.push_back(f);
   }
   CHECK(able.size() > 25);
   const RandomStream random(7, 0);
   std::uint64_t drawn = 0;
-  const auto draw = [&](std::size_t n) { return static_cast<std::size_t>(random.uniform(drawn++) * static_cast<double>(n)) % n; };
+  const auto draw = [&](std::size_t n) {
+    return static_cast<std::size_t>(random.uniform(drawn++) * static_cast<double>(n)) % n;
+  };
   int ran = 0;
   for (int i = 0; i < 90; ++i) {
     const ConstView from = i % 3 == 0 ? color.view() : in.view();

@@ -12,8 +12,10 @@ TEST_CASE("curves against their formulas, turned about the origin below 0, NaN a
   in.at(1, 1) = std::nanf("");
   in.at(2, 1) = std::numeric_limits<float>::infinity();
   in.at(3, 1) = 0;
-  for (const char* text : {"gamma exponent=0.4", "gamma exponent=2.2", "logarithm strength=500", "logarithm strength=0.01", "sigmoid steepness=12 center=0.3", "sigmoid steepness=0.02",
-                           "curve points=0,0/0.2,0.5/0.6,0.55/1,1", "curve points=0,1/1,0", "brightness amount=-0.3", "contrast factor=2 pivot=0.3", "invert", "solarize level=0.4", "linearize", "encode"}) {
+  for (const char* text : {"gamma exponent=0.4", "gamma exponent=2.2", "logarithm strength=500",
+                           "logarithm strength=0.01", "sigmoid steepness=12 center=0.3", "sigmoid steepness=0.02",
+                           "curve points=0,0/0.2,0.5/0.6,0.55/1,1", "curve points=0,1/1,0", "brightness amount=-0.3",
+                           "contrast factor=2 pivot=0.3", "invert", "solarize level=0.4", "linearize", "encode"}) {
     CAPTURE(std::string(text));
     const Filter f = Chain::parse(text).steps()[0];
     const Image out = f(in);
@@ -29,7 +31,8 @@ TEST_CASE("curves against their formulas, turned about the origin below 0, NaN a
   CHECK(deviation(Gamma{.exponent = 2}(Gamma{.exponent = 0.5F}(in)), in) < 1e-6);
   Image ends(2, 1);
   ends.at(1, 0) = 1;
-  for (const char* text : {"gamma", "logarithm", "sigmoid", "linearize", "encode", "curve"}) CHECK(deviation(Chain::parse(text)(ends), ends) < 1e-6);
+  for (const char* text : {"gamma", "logarithm", "sigmoid", "linearize", "encode", "curve"})
+    CHECK(deviation(Chain::parse(text)(ends), ends) < 1e-6);
   // Known values of the sRGB curve.
   Image half(1, 1);
   half.at(0, 0) = 0.5F;
@@ -38,7 +41,8 @@ TEST_CASE("curves against their formulas, turned about the origin below 0, NaN a
 
 TEST_CASE("a curve goes through its points, stays monotone between them, and goes on straight; nonsense is refused") {
   const CurvePoints c = CurvePoints::parse("0,0/0.1,0.4/0.5,0.45/1,1");
-  for (const auto& [x, y] : {std::pair{0.0, 0.0}, {0.1, 0.4}, {0.5, 0.45}, {1.0, 1.0}}) CHECK(c(x) == doctest::Approx(y));
+  for (const auto& [x, y] : {std::pair{0.0, 0.0}, {0.1, 0.4}, {0.5, 0.45}, {1.0, 1.0}})
+    CHECK(c(x) == doctest::Approx(y));
   for (double v = -0.5; v < 1.5; v += 0.001) CHECK(c(v + 0.001) > c(v));
   CHECK(c(2) - c(1.5) == doctest::Approx(c(3) - c(2.5)));
   CHECK(CurvePoints::parse("0.2,0.1\n0.9,0.8 # end\n").text() == "0.2,0.1/0.9,0.8");
@@ -50,7 +54,8 @@ TEST_CASE("a curve goes through its points, stays monotone between them, and goe
 
 TEST_CASE("threshold: a level given, by Otsu, by the local mean; two levels are told apart wherever they lie") {
   const Image in = noise(47, 39, 3);
-  for (const Threshold& f : {Threshold{.by = ThresholdBy::level, .level = 0.3F}, Threshold{}, Threshold{.by = ThresholdBy::local, .radius = 4, .offset = 0.05F}}) {
+  for (const Threshold& f : {Threshold{.by = ThresholdBy::level, .level = 0.3F}, Threshold{},
+                             Threshold{.by = ThresholdBy::local, .radius = 4, .offset = 0.05F}}) {
     CHECK(deviation(f(in), f.plain(in)) == 0);
   }
   Image two(20, 20);
@@ -78,11 +83,14 @@ TEST_CASE("color conversions: known colors, there and back to rounding, NaN stay
   for (int x = 0; x < 7; ++x) {
     for (int c = 0; c < 3; ++c) primaries.at(x, 0, c) = colors[x][c];
   }
-  // Published values: white 1, 0, 0; red 0.62796, 0.22486, 0.12585; green 0.86644, -0.23389, 0.17950; blue 0.45201, -0.03246, -0.31153.
+  // Published values: white 1, 0, 0; red 0.62796, 0.22486, 0.12585; green 0.86644, -0.23389, 0.17950; blue 0.45201,
+  // -0.03246, -0.31153.
   const Image lab = ToOklab{}(primaries);
-  const double want[4][3] = {{1, 0, 0}, {0.62796, 0.22486, 0.12585}, {0.86644, -0.23389, 0.17950}, {0.45201, -0.03246, -0.31153}};
+  const double want[4][3] = {
+      {1, 0, 0}, {0.62796, 0.22486, 0.12585}, {0.86644, -0.23389, 0.17950}, {0.45201, -0.03246, -0.31153}};
   for (int x = 0; x < 4; ++x) {
-    for (int c = 0; c < 3; ++c) CHECK(static_cast<double>(lab.at(x, 0, c)) == doctest::Approx(want[x][c]).epsilon(1e-4).scale(1));
+    for (int c = 0; c < 3; ++c)
+      CHECK(static_cast<double>(lab.at(x, 0, c)) == doctest::Approx(want[x][c]).epsilon(1e-4).scale(1));
   }
   for (const int x : {0, 4, 5}) CHECK(std::abs(lab.at(x, 0, 1)) + std::abs(lab.at(x, 0, 2)) < 1e-6F);
   const Image hsv = ToHsv{}(primaries);
@@ -138,7 +146,9 @@ TEST_CASE("hue and saturation hold the lightness, keep_hue keeps what it names")
 
 TEST_CASE("auto exposure chooses by the figures and says why; white balance takes a tint away") {
   const Image scene = test::noon();
-  const auto plan = [&](float gain, float offset) { return plan_exposure(map_samples(scene, [=](float v) { return gain * v + offset; })); };
+  const auto plan = [&](float gain, float offset) {
+    return plan_exposure(map_samples(scene, [=](float v) { return gain * v + offset; }));
+  };
   CHECK_FALSE(plan(1, 0).stretch);
   CHECK(plan(1, 0).reason.find("left alone") != std::string::npos);
   CHECK(plan(0.3F, 0.5F).stretch);
@@ -147,7 +157,8 @@ TEST_CASE("auto exposure chooses by the figures and says why; white balance take
   Image split = scene;
   for (int y = 0; y < 512; ++y) {
     for (int x = 0; x < 768; ++x) {
-      for (int c = 0; c < 3; ++c) split.at(x, y, c) = x < 384 ? 0.1F * scene.at(x, y, c) : 0.85F + 0.15F * scene.at(x, y, c);
+      for (int c = 0; c < 3; ++c)
+        split.at(x, y, c) = x < 384 ? 0.1F * scene.at(x, y, c) : 0.85F + 0.15F * scene.at(x, y, c);
     }
   }
   CHECK(plan_exposure(split).local);
@@ -168,7 +179,9 @@ TEST_CASE("auto exposure chooses by the figures and says why; white balance take
   for (const BalanceBy by : {BalanceBy::gray_world, BalanceBy::white_patch}) {
     const WhiteBalance f{.by = by};
     CHECK(deviation(f(tinted), f.plain(tinted)) < 2e-5);
-    const auto ratio = [](const Image& v, int c) { return statistics(Linearize{}(v))[static_cast<std::size_t>(c)].mean / statistics(Linearize{}(v))[1].mean; };
+    const auto ratio = [](const Image& v, int c) {
+      return statistics(Linearize{}(v))[static_cast<std::size_t>(c)].mean / statistics(Linearize{}(v))[1].mean;
+    };
     CHECK(std::abs(ratio(f(tinted), 2) - ratio(f(scene), 2)) < 0.1);
     CHECK(std::abs(ratio(f(tinted), 0) - ratio(f(scene), 0)) < 0.1);
   }

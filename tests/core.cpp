@@ -21,7 +21,8 @@ TEST_CASE("borders: the sample beyond the picture") {
   CHECK(line(Border::reflect, 4) == "abcdcbabcdcbabcd");
   CHECK(line(Border::wrap, 4) == "cdabcdabcdabcdab");
   CHECK(line(Border::zero, 4) == "......abcd......");
-  for (const Border b : {Border::edge, Border::mirror, Border::reflect, Border::wrap}) CHECK(line(b, 1) == std::string(13, 'a'));
+  for (const Border b : {Border::edge, Border::mirror, Border::reflect, Border::wrap})
+    CHECK(line(b, 1) == std::string(13, 'a'));
 }
 
 TEST_CASE("image: black at first, aligned rows, copies are deep, parts are views") {
@@ -116,13 +117,16 @@ TEST_CASE("one's own operations: of a sample, of two pictures, of a window") {
   CHECK_THROWS_AS(map_pairs(a, noise(36, 21), [](float p, float) { return p; }), BadCall);
   for (const Border border : test::all_borders) {
     const auto mean = [&] {
-      return map_windows(b, 2, border, [](const Window& w) {
-        float s = 0;
-        for (int y = -2; y <= 2; ++y) {
-          for (int x = -2; x <= 2; ++x) s += w(x, y);
-        }
-        return s / 25;
-      }, 0.3F);
+      return map_windows(
+          b, 2, border,
+          [](const Window& w) {
+            float s = 0;
+            for (int y = -2; y <= 2; ++y) {
+              for (int x = -2; x <= 2; ++x) s += w(x, y);
+            }
+            return s / 25;
+          },
+          0.3F);
     };
     if (border == Border::inside) {
       CHECK_THROWS_AS(mean(), BadCall);
@@ -169,7 +173,8 @@ TEST_CASE("parallel rows: each once, exceptions come out, stop is heard, threads
 }
 
 TEST_CASE("describe: ranges are checked with what is allowed, nearest names") {
-  CHECK_THROWS_WITH(Gaussian{.sigma = -1}(noise(4, 4)), "gaussian: sigma=-1 is out of range: give a number from 0 to 500 (pixels)");
+  CHECK_THROWS_WITH(Gaussian{.sigma = -1}(noise(4, 4)),
+                    "gaussian: sigma=-1 is out of range: give a number from 0 to 500 (pixels)");
   CHECK_THROWS_AS(Gaussian{.sigma = std::nanf("")}(noise(4, 4)), BadCall);
   CHECK_THROWS_AS(Box{.radius = -1}(noise(4, 4)), BadCall);
   const std::vector<std::string> names = {"gaussian", "gray", "gradient_magnitude"};
@@ -192,7 +197,9 @@ TEST_CASE("describe: a struct of one's own with every kind of field") {
       d.called("all", "mine", "Everything.").wrong("never");
       d.field("flag", &All::flag, "", "a flag").field("whole", &All::whole, "pixels", "a whole number", {-5, 5});
       d.field("seed", &All::seed, "", "a seed").field("number", &All::number, "", "a number", {0, 1});
-      d.field("fine", &All::fine, "", "a double").field("maybe", &All::maybe, "", "may be left out", {1, 2}).field("border", &All::border, "", "a border");
+      d.field("fine", &All::fine, "", "a double")
+          .field("maybe", &All::maybe, "", "may be left out", {1, 2})
+          .field("border", &All::border, "", "a border");
     }
   };
   const About& about = description_of<All>();
@@ -211,8 +218,19 @@ TEST_CASE("describe: a struct of one's own with every kind of field") {
   CHECK(about.text(&a) == "all flag=no whole=-5 seed=9007199254740993 number=0.001 maybe=1.5");
   set("maybe", "auto");
   CHECK_FALSE(a.maybe.has_value());
-  for (const auto& [name, value] : {std::pair{"flag", "true"}, {"whole", "6"}, {"whole", "2.0"}, {"whole", "99999999999"}, {"seed", "-1"}, {"number", "1.01"}, {"number", "nan"},
-                                    {"number", "inf"}, {"number", "0x1"}, {"number", ""}, {"maybe", "3"}, {"border", "Edge"}, {"none", "1"}}) {
+  for (const auto& [name, value] : {std::pair{"flag", "true"},
+                                    {"whole", "6"},
+                                    {"whole", "2.0"},
+                                    {"whole", "99999999999"},
+                                    {"seed", "-1"},
+                                    {"number", "1.01"},
+                                    {"number", "nan"},
+                                    {"number", "inf"},
+                                    {"number", "0x1"},
+                                    {"number", ""},
+                                    {"maybe", "3"},
+                                    {"border", "Edge"},
+                                    {"none", "1"}}) {
     const std::string shown = std::string(name) + "=" + value;
     CAPTURE(shown);
     CHECK_THROWS_AS(set(name, value), BadCall);

@@ -21,7 +21,8 @@ Moments moments(const Image& image) {
 
 double share(const Image& image, float v) {
   int n = 0;
-  for (int y = 0; y < image.height(); ++y) n += static_cast<int>(std::count(image.row(y), image.row(y) + image.width(), v));
+  for (int y = 0; y < image.height(); ++y)
+    n += static_cast<int>(std::count(image.row(y), image.row(y) + image.width(), v));
   return static_cast<double>(n) / static_cast<double>(image.shape().pixels());
 }
 
@@ -42,7 +43,8 @@ TEST_CASE("noise has its mean, variance and shares, within five standard errors"
   for (const float photons : {2.0F, 20.0F, 100.0F, 10000.0F}) {  // both ways of counting
     const double mean = 0.4 * photons, k = photons;
     CAPTURE(photons);
-    near(PoissonNoise{.photons = photons, .seed = 6}(gray), 0.4, mean / (k * k), mean * (1 + 3 * mean) / (k * k * k * k));
+    near(PoissonNoise{.photons = photons, .seed = 6}(gray), 0.4, mean / (k * k),
+         mean * (1 + 3 * mean) / (k * k * k * k));
   }
   const Image impulses = ImpulseNoise{.dark = 0.07F, .bright = 0.02F, .seed = 7}(gray);
   CHECK(std::abs(share(impulses, 0) - 0.07) < 5 * std::sqrt(0.07 * 0.93 / n));
@@ -56,7 +58,8 @@ TEST_CASE("noise has its mean, variance and shares, within five standard errors"
 
 TEST_CASE("the same seed gives the same noise with any number of threads; channels and seeds differ; alpha is kept") {
   const Image in = test::noise(600, 400, 4);
-  for (const char* text : {"gaussian_noise seed=5", "uniform_noise", "impulse_noise", "poisson_noise photons=30", "speckle_noise", "dead_lines share=0.1"}) {
+  for (const char* text : {"gaussian_noise seed=5", "uniform_noise", "impulse_noise", "poisson_noise photons=30",
+                           "speckle_noise", "dead_lines share=0.1"}) {
     CAPTURE(text);
     const Chain chain = Chain::parse(text);
     set_threads(1);
@@ -65,7 +68,9 @@ TEST_CASE("the same seed gives the same noise with any number of threads; channe
     const Image many = chain(in);
     CHECK(identical(one, many));
     CHECK(identical(many.view().channel(3), in.view().channel(3)));
-    CHECK_FALSE(identical(many, Chain::parse(std::string(text).find("seed") == std::string::npos ? std::string(text) + " seed=6" : "gaussian_noise seed=6")(in)));
+    CHECK_FALSE(identical(
+        many, Chain::parse(std::string(text).find("seed") == std::string::npos ? std::string(text) + " seed=6"
+                                                                               : "gaussian_noise seed=6")(in)));
   }
   const Image gray = GaussianNoise{}(flat(50, 50, 0.5F, 3));
   CHECK_FALSE(identical(gray.view().channel(0), gray.view().channel(1)));
@@ -89,7 +94,8 @@ TEST_CASE("faults follow their rule") {
 TEST_CASE("blur keeps the light, whatever the PSF's sum; a point becomes the PSF") {
   Image point(31, 31);
   point.at(15, 15) = 1;
-  for (const Kernel& psf : {Kernel::disk(3.5), Kernel::motion(9, 30), Kernel::gaussian(1.2), Kernel::parse("1,2,1/2,4,2/1,2,1")}) {
+  for (const Kernel& psf :
+       {Kernel::disk(3.5), Kernel::motion(9, 30), Kernel::gaussian(1.2), Kernel::parse("1,2,1/2,4,2/1,2,1")}) {
     const Image out = Blur{.psf = psf}(point);
     double sum = 0;
     for (int y = 0; y < 31; ++y) sum = std::accumulate(out.row(y), out.row(y) + 31, sum);
@@ -129,10 +135,12 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
   mask.at(5, 5) = 1;
   mask.at(6, 5) = 0.5F;
   const Resources files{[&](const std::string& name) {
-    CHECK(name == "m.png");
-    return mask;
-  }, {}};
-  const Chain chain = Chain::parse("within part=10,8,12,9 then gaussian sigma=2 then end then clip", Catalogue::standard(), files);
+                          CHECK(name == "m.png");
+                          return mask;
+                        },
+                        {}};
+  const Chain chain =
+      Chain::parse("within part=10,8,12,9 then gaussian sigma=2 then end then clip", Catalogue::standard(), files);
   const Image out = chain(in);
   CHECK(out.at(10, 8, 1) == Clip{}(all).at(10, 8, 1));
   CHECK(out.at(9, 8, 1) == Clip{}(in).at(9, 8, 1));
@@ -142,7 +150,8 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
   CHECK(soft.at(5, 5) == doctest::Approx(all.at(5, 5)));
   CHECK(soft.at(6, 5) == doctest::Approx(0.5 * (all.at(6, 5) + in.at(6, 5))));
   CHECK(soft.at(7, 5) == in.at(7, 5));
-  for (const char* wrong : {"within part=1,2,3 then clip", "within part=1,2,3,4 then end", "end", "clip then end", "within", "clip then within part=1,2,3,4", "within part=1,2,3,4 then clip then end clip"}) {
+  for (const char* wrong : {"within part=1,2,3 then clip", "within part=1,2,3,4 then end", "end", "clip then end",
+                            "within", "clip then within part=1,2,3,4", "within part=1,2,3,4 then clip then end clip"}) {
     CAPTURE(wrong);
     CHECK_THROWS_AS(Chain::parse(wrong), BadCall);
   }
@@ -152,14 +161,17 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
 
 TEST_CASE("damage out of its range is refused; damage of nought changes nothing") {
   const Image in = test::noise(30, 20, 3);
-  for (const char* text : {"gaussian_noise deviation=0", "uniform_noise amplitude=0", "impulse_noise dark=0 bright=0", "speckle_noise deviation=0", "line_hum amplitude=0", "dead_lines share=0",
+  for (const char* text : {"gaussian_noise deviation=0", "uniform_noise amplitude=0", "impulse_noise dark=0 bright=0",
+                           "speckle_noise deviation=0", "line_hum amplitude=0", "dead_lines share=0",
                            "vignette strength=0", "blur psf=identity", "blend with=x share=0"}) {
     CAPTURE(text);
     const Resources second{[&](const std::string&) { return Image(30, 20, 3); }, {}};
     CHECK(test::deviation(Chain::parse(text, Catalogue::standard(), second)(in), in) < 1e-7);
   }
-  for (const char* text : {"gaussian_noise deviation=-1", "impulse_noise dark=1.5", "poisson_noise photons=0", "line_hum period=0", "dead_lines along=sideways", "quantize bits=0", "quantize bits=17",
-                           "vignette strength=2", "blur psf=disk:radius=-1", "blur psf=motion:length=0.5", "gaussian_noise seed=-3", "gaussian_noise seed=1.5"}) {
+  for (const char* text :
+       {"gaussian_noise deviation=-1", "impulse_noise dark=1.5", "poisson_noise photons=0", "line_hum period=0",
+        "dead_lines along=sideways", "quantize bits=0", "quantize bits=17", "vignette strength=2",
+        "blur psf=disk:radius=-1", "blur psf=motion:length=0.5", "gaussian_noise seed=-3", "gaussian_noise seed=1.5"}) {
     CAPTURE(text);
     CHECK_THROWS_AS(Chain::parse(text), BadCall);
   }

@@ -8,11 +8,26 @@ using test::deviation;
 using test::noise;
 
 TEST_CASE("denoisers against their definitions: parameters, odd sizes, color") {
-  const std::vector<std::string> all = {"nonlocal_means patch=1 search=3 noise=0.2", "nonlocal_means patch=0 search=2 noise=0.3 strength=1", "nonlocal_means patch=2 search=4",
-                                        "bilateral sigma=1.3 range=0.2", "bilateral sigma=0.5 range=5", "guided radius=2 strength=0.1", "guided radius=9",
-                                        "diffusion iterations=7 edge=0.3", "diffusion iterations=4 edge=0.2 conductance=exponential rate=0.1", "diffusion iterations=1",
-                                        "adaptive_wiener radius=1 noise=0.2", "adaptive_wiener", "lee radius=2 speckle=0.3", "lee", "stabilize peak=20", "unstabilize peak=20",
-                                        "unsharp sigma=2 amount=0.6", "unsharp sigma=1 threshold=0.1 amount=3", "laplacian_sharpen diagonals=yes", "limited_sharpen radius=2"};
+  const std::vector<std::string> all = {"nonlocal_means patch=1 search=3 noise=0.2",
+                                        "nonlocal_means patch=0 search=2 noise=0.3 strength=1",
+                                        "nonlocal_means patch=2 search=4",
+                                        "bilateral sigma=1.3 range=0.2",
+                                        "bilateral sigma=0.5 range=5",
+                                        "guided radius=2 strength=0.1",
+                                        "guided radius=9",
+                                        "diffusion iterations=7 edge=0.3",
+                                        "diffusion iterations=4 edge=0.2 conductance=exponential rate=0.1",
+                                        "diffusion iterations=1",
+                                        "adaptive_wiener radius=1 noise=0.2",
+                                        "adaptive_wiener",
+                                        "lee radius=2 speckle=0.3",
+                                        "lee",
+                                        "stabilize peak=20",
+                                        "unstabilize peak=20",
+                                        "unsharp sigma=2 amount=0.6",
+                                        "unsharp sigma=1 threshold=0.1 amount=3",
+                                        "laplacian_sharpen diagonals=yes",
+                                        "limited_sharpen radius=2"};
   for (const Shape shape : {Shape{1, 1, 1}, {29, 18, 3}, {1, 33, 2}, {260, 3, 1}}) {
     const Image in = noise(shape.width, shape.height, shape.channels);
     for (const std::string& text : all) {
@@ -38,11 +53,13 @@ TEST_CASE("total variation: as good as many projections, both ways of color, gap
     const double reached = total_variation_objective(out, in, 0.2, together);
     CHECK(report.gap <= 1e-4);
     CHECK(reached == doctest::Approx(report.objective).epsilon(1e-4));
-    const double plain = total_variation_objective(reference::total_variation(in, 0.2, 3000, together), in, 0.2, together);
+    const double plain =
+        total_variation_objective(reference::total_variation(in, 0.2, 3000, together), in, 0.2, together);
     CHECK(reached <= plain * 1.0001);
     CHECK(reached >= plain * 0.998);
     if (together) CHECK(report.history.back() <= report.history.front());
-    for (std::size_t i = 1; together && i < report.history.size(); ++i) CHECK(report.history[i] <= report.history[i - 1] * 1.002);
+    for (std::size_t i = 1; together && i < report.history.size(); ++i)
+      CHECK(report.history[i] <= report.history[i - 1] * 1.002);
   }
   // Larger than a tile, so that tiles must agree at their seams.
   const Image large = noise(330, 200);
@@ -73,8 +90,10 @@ TEST_CASE("even pictures stay, edges keep their place, work can be stopped") {
     }
   }
   const Image grain = GaussianNoise{.deviation = 0.05F}(step);
-  for (const char* text : {"nonlocal_means noise=0.05", "total_variation weight=0.05", "bilateral range=0.1", "bilateral range=0.1 way=fast", "guided strength=0.1", "diffusion edge=0.1",
-                           "adaptive_wiener noise=0.05", "lee speckle=0.1", "median", "trimmed_mean", "unsharp", "limited_sharpen", "laplacian_sharpen"}) {
+  for (const char* text :
+       {"nonlocal_means noise=0.05", "total_variation weight=0.05", "bilateral range=0.1",
+        "bilateral range=0.1 way=fast", "guided strength=0.1", "diffusion edge=0.1", "adaptive_wiener noise=0.05",
+        "lee speckle=0.1", "median", "trimmed_mean", "unsharp", "limited_sharpen", "laplacian_sharpen"}) {
     CAPTURE(std::string(text));
     const Chain f = Chain::parse(text);
     CHECK(deviation(f(even), even) < 1e-5);
@@ -88,22 +107,27 @@ TEST_CASE("even pictures stay, edges keep their place, work can be stopped") {
   Watch watch;
   watch.stop();
   const Watch::Active active(watch);
-  for (const char* text : {"nonlocal_means", "total_variation", "diffusion", "bilateral", "median radius=9"}) CHECK_THROWS_AS(Chain::parse(text)(noise(300, 300)), Stopped);
+  for (const char* text : {"nonlocal_means", "total_variation", "diffusion", "bilateral", "median radius=9"})
+    CHECK_THROWS_AS(Chain::parse(text)(noise(300, 300)), Stopped);
 }
 
 TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and back is unbiased and its noise is even") {
   const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(test::noon().view().part({200, 100, 160, 120})));
   for (const float range : {0.05F, 0.1F, 0.3F}) {
     CAPTURE(range);
-    CHECK(deviation(Bilateral{.sigma = 3, .range = range, .way = BilateralWay::fast}(in), reference::bilateral(in, 3, 12, range)) < 0.01);
+    CHECK(deviation(Bilateral{.sigma = 3, .range = range, .way = BilateralWay::fast}(in),
+                    reference::bilateral(in, 3, 12, range)) < 0.01);
     const ConstView part = in.view().part({33, 2, 71, 58});
-    for (const float sigma : {4.0F, 6.0F, 9.5F}) CHECK(deviation(Bilateral{.sigma = sigma, .range = range, .way = BilateralWay::fast}(part), reference::bilateral(part, sigma, static_cast<int>(std::ceil(4 * sigma)), range)) < 0.011);
+    for (const float sigma : {4.0F, 6.0F, 9.5F})
+      CHECK(deviation(Bilateral{.sigma = sigma, .range = range, .way = BilateralWay::fast}(part),
+                      reference::bilateral(part, sigma, static_cast<int>(std::ceil(4 * sigma)), range)) < 0.011);
   }
   // One sample far off does not ask for a million levels.
   Image glint(in.view().part({0, 0, 30, 20}));
   glint.at(4, 5) = 1e6F;
   const ConstView red = glint.view().channel(0);
-  CHECK(deviation(Bilateral{.sigma = 6, .range = 0.05F, .way = BilateralWay::fast}(red), Bilateral{.sigma = 6, .range = 0.05F, .way = BilateralWay::exact}(red)) == 0);
+  CHECK(deviation(Bilateral{.sigma = 6, .range = 0.05F, .way = BilateralWay::fast}(red),
+                  Bilateral{.sigma = 6, .range = 0.05F, .way = BilateralWay::exact}(red)) == 0);
   Image levels(400, 300);
   for (int y = 0; y < 300; ++y) {
     for (int x = 0; x < 400; ++x) levels.at(x, y) = 0.1F + 0.3F * static_cast<float>(y / 100);
@@ -131,7 +155,8 @@ TEST_CASE("gains on the demo's view: grain of 25/255 and a tenth of impulses") {
   CHECK(gain("adaptive_wiener") > 6);
   const Image impulses = ImpulseNoise{.dark = 0.05F, .bright = 0.05F, .seed = 3}(clean);
   double blurred = 0;
-  for (const float sigma : {0.8F, 1.0F, 1.2F, 1.5F, 2.0F}) blurred = std::max(blurred, compare(Gaussian{.sigma = sigma}(impulses), clean).psnr);
+  for (const float sigma : {0.8F, 1.0F, 1.2F, 1.5F, 2.0F})
+    blurred = std::max(blurred, compare(Gaussian{.sigma = sigma}(impulses), clean).psnr);
   CHECK(compare(AdaptiveMedian{}(impulses), clean).psnr > blurred + 11);
   CHECK(compare(AdaptiveMedian{.radius = 3}(impulses), clean).psnr > blurred + 8);
 }
@@ -151,8 +176,10 @@ TEST_CASE("sharpening: what leaves 0..1 is kept and told, halos do not rise wher
   CHECK(sharpness(Unsharp{}(in)) < sharpness(Unsharp{.amount = 2}(in)));
   const Image limited = LimitedSharpen{.sigma = 3, .amount = 4}(in);
   for (int c = 0; c < 3; ++c) {
-    CHECK(statistics(limited)[static_cast<std::size_t>(c)].maximum <= statistics(in)[static_cast<std::size_t>(c)].maximum);
-    CHECK(statistics(limited)[static_cast<std::size_t>(c)].minimum >= statistics(in)[static_cast<std::size_t>(c)].minimum);
+    CHECK(statistics(limited)[static_cast<std::size_t>(c)].maximum <=
+          statistics(in)[static_cast<std::size_t>(c)].maximum);
+    CHECK(statistics(limited)[static_cast<std::size_t>(c)].minimum >=
+          statistics(in)[static_cast<std::size_t>(c)].minimum);
   }
   CHECK(sharpness(limited) > 1.5 * sharpness(in));
   // Noise below the threshold is not raised.
@@ -172,7 +199,10 @@ TEST_CASE("tiles meet without a seam: sizes about their sides, gray and color, e
   for (const Shape shape : {Shape{241, 22, 1}, {239, 43, 3}, {17, 97, 1}, {256, 3, 2}}) {
     const Image in = noise(shape.width, shape.height, shape.channels, 4);
     CAPTURE(shape.width);
-    for (const NonlocalMeans& f : {NonlocalMeans{.patch = 3, .search = 2, .noise = 0.3F}, {.patch = 0, .search = 1, .noise = 0.5F}, {.patch = 5, .search = 2, .strength = 2, .noise = 0.2F}, {.patch = 1, .search = 9, .noise = 0.2F}}) {
+    for (const NonlocalMeans& f : {NonlocalMeans{.patch = 3, .search = 2, .noise = 0.3F},
+                                   {.patch = 0, .search = 1, .noise = 0.5F},
+                                   {.patch = 5, .search = 2, .strength = 2, .noise = 0.2F},
+                                   {.patch = 1, .search = 9, .noise = 0.2F}}) {
       CAPTURE(Filter(f).text());
       CHECK(deviation(f(in), f.plain(in)) < 1e-3);
     }
@@ -205,7 +235,8 @@ TEST_CASE("total variation: the gap falls from sweep to sweep, whatever the weig
       TotalVariation{.weight = weight, .tolerance = 1e-6F, .iterations = iterations}.solve(in, out.view(), report);
       CHECK(report.iterations <= iterations);
       CHECK((report.iterations == iterations || report.gap <= 1e-6));
-      CHECK(report.objective == doctest::Approx(total_variation_objective(out, in, static_cast<double>(weight), true)).epsilon(1e-4));
+      CHECK(report.objective ==
+            doctest::Approx(total_variation_objective(out, in, static_cast<double>(weight), true)).epsilon(1e-4));
       CHECK(report.history.back() == report.objective);
       CHECK(report.gap <= before * 1.05);
       before = report.gap;
@@ -219,7 +250,8 @@ TEST_CASE("total variation: the gap falls from sweep to sweep, whatever the weig
   }
 }
 
-TEST_CASE("the fast bilateral filter: levels and cells of every size, one level alone, samples that are lost, threads") {
+TEST_CASE(
+    "the fast bilateral filter: levels and cells of every size, one level alone, samples that are lost, threads") {
   const Image in = noise(140, 90, 2);
   for (const float sigma : {0.7F, 2.0F, 3.9F, 12.0F, 40.0F}) {
     for (const float range : {0.02F, 0.4F, 10.0F}) {
@@ -258,11 +290,13 @@ TEST_CASE("every denoiser that sets itself does so by the estimated noise: as if
   CHECK(identical(AdaptiveWiener{}(in), AdaptiveWiener{.noise = s}(in)));
   CHECK(deviation(WaveletShrink{}(in), WaveletShrink{.noise = s}(in)) < 1e-4);
   // More noise, more smoothing.
-  for (const char* text : {"nonlocal_means", "total_variation", "wavelet_shrink", "bilateral", "guided", "diffusion", "adaptive_wiener"}) {
+  for (const char* text :
+       {"nonlocal_means", "total_variation", "wavelet_shrink", "bilateral", "guided", "diffusion", "adaptive_wiener"}) {
     CAPTURE(std::string(text));
     double before = 0;
     for (const float deviation_of_noise : {0.02F, 0.06F, 0.15F}) {
-      const Image noisy = GaussianNoise{.deviation = deviation_of_noise, .seed = 9}(test::noon().view().part({300, 100, 220, 180}));
+      const Image noisy =
+          GaussianNoise{.deviation = deviation_of_noise, .seed = 9}(test::noon().view().part({300, 100, 220, 180}));
       const double taken = compare(Chain::parse(text)(noisy), noisy).mse;
       CHECK(taken > before);
       before = taken;

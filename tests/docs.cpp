@@ -11,7 +11,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-// The lines of fenced blocks that call the tool, without what is said behind them; those with a word in capitals are patterns.
+// The lines of fenced blocks that call the tool, without what is said behind them; those with a word in capitals are
+// patterns.
 std::vector<std::string> calls(const std::string& page) {
   std::istringstream text(test::contents(std::string(SIEVE_DOCS) + "/" + page));
   std::vector<std::string> all;
@@ -22,7 +23,9 @@ std::vector<std::string> calls(const std::string& page) {
     line = line.substr(0, line.find("  #"));
     std::istringstream words(line);
     bool pattern = false;
-    for (std::string w; words >> w;) pattern = pattern || (w.size() > 1 && std::all_of(w.begin(), w.end(), [](char c) { return c >= 'A' && c <= 'Z'; }));
+    for (std::string w; words >> w;)
+      pattern =
+          pattern || (w.size() > 1 && std::all_of(w.begin(), w.end(), [](char c) { return c >= 'A' && c <= 'Z'; }));
     if (!pattern) all.push_back(line);
   }
   return all;
@@ -55,7 +58,8 @@ TEST_CASE("every call in the README and the guide works as it stands, in the ord
       if (call.starts_with("lsieve time") || call.starts_with("lsieve verify")) continue;
       CAPTURE(page);
       CAPTURE(call);
-      const auto r = test::run("cd " + f / "" + " && PATH=" + fs::path(LSIEVE_TOOL).parent_path().string() + ":$PATH && export SLURM_ARRAY_TASK_ID=1 && " + call);
+      const auto r = test::run("cd " + f / "" + " && PATH=" + fs::path(LSIEVE_TOOL).parent_path().string() +
+                               ":$PATH && export SLURM_ARRAY_TASK_ID=1 && " + call);
       CAPTURE(r.err);
       CHECK(r.code == 0);
       CHECK(!r.out.empty());
@@ -75,7 +79,8 @@ TEST_CASE("every file that a page links to is there, and every picture of the to
   const fs::path docs(SIEVE_DOCS);
   int links = 0;
   std::string readme;
-  for (const char* page : {"../README.md", "guide.md", "choosing.md", "conventions.md", "format.md", "performance.md", "../CONTRIBUTING.md"}) {
+  for (const char* page : {"../README.md", "guide.md", "choosing.md", "conventions.md", "format.md", "performance.md",
+                           "../CONTRIBUTING.md"}) {
     const fs::path file = docs / page;
     const std::string text = test::contents(file.string());
     CAPTURE(page);

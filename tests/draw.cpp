@@ -17,7 +17,8 @@ double share(const Image& page, float r, float g, float b) {
   int n = 0;
   for (int y = 0; y < page.height(); ++y) {
     for (int x = 0; x < page.width(); ++x) {
-      n += std::abs(page.at(x, y, 0) - r) < 0.02F && std::abs(page.at(x, y, 1) - g) < 0.02F && std::abs(page.at(x, y, 2) - b) < 0.02F;
+      n += std::abs(page.at(x, y, 0) - r) < 0.02F && std::abs(page.at(x, y, 1) - g) < 0.02F &&
+           std::abs(page.at(x, y, 2) - b) < 0.02F;
     }
   }
   return static_cast<double>(n) / static_cast<double>(page.shape().pixels());
@@ -162,7 +163,8 @@ TEST_CASE("details are enlarged in whole steps, in the place that was asked for"
   CHECK(n == (right - left + 1) * (bottom - top + 1));
 }
 
-TEST_CASE("histograms call out what is clipped, and draw cumulative curves, peaks and valleys; odd pictures are no trouble") {
+TEST_CASE(
+    "histograms call out what is clipped, and draw cumulative curves, peaks and valleys; odd pictures are no trouble") {
   Image in(64, 64);
   for (int i = 0; i < 4096; ++i) in.at(i % 64, i / 64) = i % 4 == 0 ? 0.0F : i % 4 == 1 ? 0.25F : 0.75F;
   const auto shown = [](draw::PanelPtr panel) {
@@ -172,7 +174,8 @@ TEST_CASE("histograms call out what is clipped, and draw cumulative curves, peak
   };
   const Image plain = shown(draw::histogram(in)), marked = shown(draw::histogram(in, true));
   CHECK(compare(plain, marked).mse > 0);
-  CHECK(compare(shown(draw::histogram(in)), shown(draw::histogram(map_samples(in, [](float v) { return v + 0.01F; })))).mse > 0);
+  CHECK(compare(shown(draw::histogram(in)), shown(draw::histogram(map_samples(in, [](float v) { return v + 0.01F; }))))
+            .mse > 0);
   const Image broken = map_samples(in, [](float) { return std::nanf(""); }), one(1, 1);
   for (const Image* odd : {static_cast<const Image*>(&broken), &one}) {
     CHECK_NOTHROW(shown(draw::histogram(*odd, true)));

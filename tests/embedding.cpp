@@ -16,7 +16,10 @@ namespace {
 struct Result {
   Image image;
   std::string refusal;
-  bool operator==(const Result& other) const { return refusal == other.refusal && image.shape() == other.image.shape() && (image.empty() || identical(image, other.image)); }
+  bool operator==(const Result& other) const {
+    return refusal == other.refusal && image.shape() == other.image.shape() &&
+           (image.empty() || identical(image, other.image));
+  }
 };
 Result result_of(const Filter& f, const ConstView& in) {
   try {
@@ -32,7 +35,11 @@ struct Surrounded {
   Shape shape;
   std::ptrdiff_t row, plane;
   std::vector<float> all;
-  explicit Surrounded(const Shape& s) : shape(s), row(s.width + 11), plane(row * (s.height + 5)), all(static_cast<std::size_t>(plane * s.channels + 64), kMark) {}
+  explicit Surrounded(const Shape& s)
+      : shape(s),
+        row(s.width + 11),
+        plane(row * (s.height + 5)),
+        all(static_cast<std::size_t>(plane * s.channels + 64), kMark) {}
   View view() { return View{all.data() + 3 + 2 * row, shape, row, plane, 0}; }
   // How many samples outside of the view are no longer the mark.
   int touched() {
@@ -125,7 +132,8 @@ TEST_CASE("filters within somebody's own parallel loop, and with the number of t
       [&](int first, int last) {
         for (int i = first; i < last; ++i) {
           set_threads(i % 3);
-          same[static_cast<std::size_t>(i)] = identical(Chain::parse("gaussian sigma=3 then median radius=2 then clahe")(in), expected);
+          same[static_cast<std::size_t>(i)] =
+              identical(Chain::parse("gaussian sigma=3 then median radius=2 then clahe")(in), expected);
         }
       },
       1);
@@ -153,7 +161,8 @@ TEST_CASE("a picture within a larger buffer is read and written in its place, an
 }
 
 TEST_CASE("alpha passes through every filter; gray with alpha is filtered like gray") {
-  const Image color = noise(40, 33, 3), alpha = map_samples(noise(40, 33, 1, 5), [](float v) { return std::clamp(v, 0.0F, 1.0F); });
+  const Image color = noise(40, 33, 3),
+              alpha = map_samples(noise(40, 33, 1, 5), [](float v) { return std::clamp(v, 0.0F, 1.0F); });
   std::vector<Image> parts = split(color);
   const Image gray = parts[0];
   parts.push_back(alpha);
@@ -208,7 +217,9 @@ TEST_CASE("work that is stopped says so, leaves nothing behind, and can be done 
 
 TEST_CASE("another thread hears progress that never falls, and stops the work") {
   const Image in = noise(420, 400);
-  for (const char* text : {"nonlocal_means noise=0.1", "median radius=20", "total_variation weight=0.5 tolerance=0.000001 iterations=100000", "diffusion edge=0.1 iterations=10000"}) {
+  for (const char* text :
+       {"nonlocal_means noise=0.1", "median radius=20",
+        "total_variation weight=0.5 tolerance=0.000001 iterations=100000", "diffusion edge=0.1 iterations=10000"}) {
     CAPTURE(std::string(text));
     const Chain chain = Chain::parse(text);
     Watch watch;

@@ -55,8 +55,11 @@ extern "C" void* aligned_alloc(std::size_t alignment, std::size_t n) noexcept {
 TEST_CASE("memory that runs out at any allocation is an error, and nothing else is changed") {
   set_threads(1);
   const Image in = test::noise(37, 29, 3), before = in;
-  for (const char* text : {"gaussian sigma=2 then median radius=2 then stretch", "clahe then unsharp then gradient_magnitude", "wavelet_shrink noise=0.1 then total_variation weight=0.1 iterations=20",
-                           "nonlocal_means noise=0.1 search=3 then guided strength=0.1", "convolve kernel=disk:radius=6 then bilateral range=0.2 then equalize"}) {
+  for (const char* text :
+       {"gaussian sigma=2 then median radius=2 then stretch", "clahe then unsharp then gradient_magnitude",
+        "wavelet_shrink noise=0.1 then total_variation weight=0.1 iterations=20",
+        "nonlocal_means noise=0.1 search=3 then guided strength=0.1",
+        "convolve kernel=disk:radius=6 then bilateral range=0.2 then equalize"}) {
     CAPTURE(std::string(text));
     const Chain chain = Chain::parse(text);
     const Image expected = chain(in);
@@ -127,7 +130,9 @@ TEST_CASE("files that vanish, cannot be read or cannot be written say so in one 
   one_line(lsieve("--max-pixels 100 look " + good), 1, "100");
   // A device without room stands for a full disk.
   one_line(test::run("sh -c \"exec " LSIEVE_TOOL " apply " + good + " /dev/full invert\""), 2, "/dev/full");
-  one_line(test::run("sh -c \"trap '' XFSZ; ulimit -f 1; exec " LSIEVE_TOOL " apply " + test::data + "/noon.png " + folder / "big.png" + " invert\""), 1, "big.png");
+  one_line(test::run("sh -c \"trap '' XFSZ; ulimit -f 1; exec " LSIEVE_TOOL " apply " + test::data + "/noon.png " +
+                     folder / "big.png" + " invert\""),
+           1, "big.png");
   CHECK_FALSE(std::filesystem::exists(folder / "big.png"));
   CHECK(folder.entries() == 2);  // folder.png and empty.png: nothing half written
 }
@@ -182,7 +187,9 @@ TEST_CASE("a full disk: one line, the old file stays, nothing half written, and 
   CHECK(disk.entries() == std::vector<std::string>{"out.png"});
   std::filesystem::remove(disk / "out.png");
   // Ten pictures of 30 kB each do not fit.
-  for (int i = 0; i < 10; ++i) sieve::io::write(folder / "in_" + std::to_string(i) + ".pgm", test::noise(200, 150, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
+  for (int i = 0; i < 10; ++i)
+    sieve::io::write(folder / "in_" + std::to_string(i) + ".pgm",
+                     test::noise(200, 150, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
   const std::string batch = "batch '" + folder / "in_*.pgm" + "' --into " + disk / "results" + " --resume -- median";
   const auto first = lsieve(batch);
   CHECK(first.code == 1);
@@ -194,10 +201,12 @@ TEST_CASE("a full disk: one line, the old file stays, nothing half written, and 
   }
   const SmallDisk larger(folder / "larger", "2m");
   std::filesystem::copy(disk / "results", larger / "results", std::filesystem::copy_options::recursive);
-  const auto second = lsieve("batch '" + folder / "in_*.pgm" + "' --into " + larger / "results" + " --resume -- median");
+  const auto second =
+      lsieve("batch '" + folder / "in_*.pgm" + "' --into " + larger / "results" + " --resume -- median");
   CHECK(second.code == 0);
   for (int i = 0; i < 10; ++i) {
-    const sieve::Image in = sieve::io::read(folder / "in_" + std::to_string(i) + ".pgm").image, out = sieve::io::read(larger / "results/in_" + std::to_string(i) + ".pgm").image;
+    const sieve::Image in = sieve::io::read(folder / "in_" + std::to_string(i) + ".pgm").image,
+                       out = sieve::io::read(larger / "results/in_" + std::to_string(i) + ".pgm").image;
     CHECK(sieve::identical(out, sieve::Median{}(in)));
   }
 }

@@ -13,7 +13,8 @@ struct Posterize {
     return map_samples(in, [n = static_cast<float>(levels - 1)](float v) { return std::round(v * n) / n; });
   }
   static void describe(Description<Posterize>& d) {
-    d.called("posterize", "mine", "Few levels.").field("levels", &Posterize::levels, "levels", "how many are kept", {2, 256});
+    d.called("posterize", "mine", "Few levels.")
+        .field("levels", &Posterize::levels, "levels", "how many are kept", {2, 256});
   }
 };
 
@@ -26,16 +27,20 @@ TEST_CASE("a struct of one's own gets chain text, checks and a place in the cata
   const Image in = noise(20, 10);
   const Image out = Chain::parse("gray then posterize levels=3", mine)(in);
   CHECK(test::deviation(out, Posterize{3}(in)) == 0);
-  CHECK_THROWS_WITH(Chain::parse("posterize levels=1", mine), "posterize: levels=1 is out of range: give a whole number from 2 to 256 (levels)");
+  CHECK_THROWS_WITH(Chain::parse("posterize levels=1", mine),
+                    "posterize: levels=1 is out of range: give a whole number from 2 to 256 (levels)");
   CHECK_THROWS_AS(Posterize{1}(in), BadCall);
 }
 
 TEST_CASE("chain text is read back as it was, and runs like the structs") {
   const Image in = noise(40, 30, 3);
-  const Chain chain = Chain::parse("gray by=rec601 then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch low=auto high=0.5 then crop x=2 y=3 width=9 height=8");
+  const Chain chain = Chain::parse(
+      "gray by=rec601 then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch low=auto high=0.5 then crop "
+      "x=2 y=3 width=9 height=8");
   CHECK(Chain::parse(chain.text()).text() == chain.text());
   CHECK(identical(Chain::parse(chain.text())(in), chain(in)));
-  const Image by_hand = Crop{2, 3, 9, 8}(Stretch{.low = {}, .high = 0.5F}(Convolve{.kernel = Kernel::parse("laplacian"), .border = Border::mirror}(Gray{GrayBy::rec601}(in))));
+  const Image by_hand = Crop{2, 3, 9, 8}(Stretch{.low = {}, .high = 0.5F}(
+      Convolve{.kernel = Kernel::parse("laplacian"), .border = Border::mirror}(Gray{GrayBy::rec601}(in))));
   CHECK(identical(chain(in), by_hand));
   CHECK(identical(Chain{Gaussian{.sigma = 2}, Absolute{}}(in), Absolute{}(Gaussian{.sigma = 2}(in))));
   CHECK(identical(Chain{}(in), in));
@@ -62,7 +67,8 @@ TEST_CASE("what is wrong in a chain is said, with what is allowed") {
   CHECK(message("gaussian sigma=1 sigma=2").find("twice") != std::string::npos);
   CHECK(message("gaussian stretch").find("'then'") != std::string::npos);
   CHECK(message("absolute size=2").find("takes none") != std::string::npos);
-  for (const char* wrong : {"", "then", "gray then", "gray then then clip", "sigma=2", "gaussian sigma=", "gaussian sigma=1e400", "gaussian sigma=nan", "gaussian =2"}) {
+  for (const char* wrong : {"", "then", "gray then", "gray then then clip", "sigma=2",
+                            "gaussian sigma=", "gaussian sigma=1e400", "gaussian sigma=nan", "gaussian =2"}) {
     CAPTURE(wrong);
     CHECK(message(wrong) != "accepted");
   }
@@ -89,15 +95,18 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
         if (p.name == "with") ready.set("with", "other.png", second);
       }
       const Image out = ready(in);
-      if (const auto plain = ready.plain(in)) CHECK(test::deviation(out, *plain) <= std::max(f.about().tolerance, 1e-7) * 1.5);
-      if (in.shape().has_alpha() && out.shape() == in.shape()) CHECK(identical(out.view().channel(c - 1), in.view().channel(c - 1)));
+      if (const auto plain = ready.plain(in))
+        CHECK(test::deviation(out, *plain) <= std::max(f.about().tolerance, 1e-7) * 1.5);
+      if (in.shape().has_alpha() && out.shape() == in.shape())
+        CHECK(identical(out.view().channel(c - 1), in.view().channel(c - 1)));
     }
     CHECK_THROWS_AS(f(Image()), BadCall);
   }
 }
 
 TEST_CASE("ranges are told in plain digits") {
-  CHECK(Catalogue::standard().find("match").about().parameter("bins").allowed == "a whole number from 2 to 1048576 (bins)");
+  CHECK(Catalogue::standard().find("match").about().parameter("bins").allowed ==
+        "a whole number from 2 to 1048576 (bins)");
   CHECK(Catalogue::standard().find("gamma").about().parameter("exponent").allowed == "a number from 0.01 to 100");
   for (const std::string& name : Catalogue::standard().names()) {
     for (const Parameter& p : Catalogue::standard().find(name).about().parameters) {
@@ -108,7 +117,8 @@ TEST_CASE("ranges are told in plain digits") {
   }
 }
 
-TEST_CASE("a filter by value: copies are independent, errors leave it as it was, it tells reach, meaning and parameters") {
+TEST_CASE(
+    "a filter by value: copies are independent, errors leave it as it was, it tells reach, meaning and parameters") {
   Filter a = Gaussian{.sigma = 2};
   Filter b = a;
   b.set("sigma", "3");
@@ -141,7 +151,9 @@ TEST_CASE("a chain hears each step with its result, and a step that fails stops 
   CHECK(widths == std::vector<int>{30, 15, 15});
   CHECK(identical(out, chain(in)));
   int heard = 0;
-  CHECK_THROWS_AS(Chain::parse("clip then crop width=31 then clip").run(in, [&](std::size_t, const Image&, double) { ++heard; }), BadCall);
+  CHECK_THROWS_AS(
+      Chain::parse("clip then crop width=31 then clip").run(in, [&](std::size_t, const Image&, double) { ++heard; }),
+      BadCall);
   CHECK(heard == 1);
   CHECK_THROWS_AS(chain(Image()), BadCall);
 }
@@ -172,9 +184,10 @@ TEST_CASE("parts, pictures and kernels as parameter text") {
   }
   // A picture keeps the name it was opened by; one from memory says so; none is none.
   const Resources files{[](const std::string& name) {
-    if (name != "a.png") throw Error(name + ": cannot be opened");
-    return Image(3, 2);
-  }, {}};
+                          if (name != "a.png") throw Error(name + ": cannot be opened");
+                          return Image(3, 2);
+                        },
+                        {}};
   Filter f = Subtract{};
   CHECK(f.get("with") == "none");
   f.set("with", "a.png", files);
@@ -193,7 +206,8 @@ TEST_CASE("parts, pictures and kernels as parameter text") {
 }
 
 TEST_CASE("a recipe that is no text is refused with its line, before the parser sees it") {
-  const std::string text("lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsig\0ma = 1.5\n", 58);  // found by the fuzzer
+  const std::string text("lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsig\0ma = 1.5\n",
+                         58);  // found by the fuzzer
   try {
     recipe_words(text, "bad.toml");
     FAIL("no error");
@@ -201,7 +215,15 @@ TEST_CASE("a recipe that is no text is refused with its line, before the parser 
     CHECK(std::string(e.what()) == "bad.toml, line 4: the byte 0 is no text: a recipe is a TOML file");
   }
   // Keys that are none trip the parser's own assertions.
-  for (const char* none : {"[ = \"gaussian\"\nsig\n", "[[ ]]\n", "lean_sieve.. = 1\n", "a.b. = 2\n", "[a.]\n", "[step", " radius=\xcb\x8ehen", "gr\xc3\xb6\xc3\x9f" "e = 1\n"}) CHECK_THROWS_AS(recipe_words(none, "bad.toml"), BadCall);
-  CHECK(recipe_words("[[step]]\nfilter = \"clip\" # gr\xc3\xbc\xc3\x9f" "e\n", "comment.toml").size() == 1);
-  CHECK(recipe_words("lean_sieve = 1\r\n[[step]]\r\n\tfilter = \"clip\"\r\n", "windows.toml") == std::vector<std::string>{"clip"});
+  for (const char* none : {"[ = \"gaussian\"\nsig\n", "[[ ]]\n", "lean_sieve.. = 1\n", "a.b. = 2\n", "[a.]\n", "[step",
+                           " radius=\xcb\x8ehen",
+                           "gr\xc3\xb6\xc3\x9f"
+                           "e = 1\n"})
+    CHECK_THROWS_AS(recipe_words(none, "bad.toml"), BadCall);
+  CHECK(recipe_words("[[step]]\nfilter = \"clip\" # gr\xc3\xbc\xc3\x9f"
+                     "e\n",
+                     "comment.toml")
+            .size() == 1);
+  CHECK(recipe_words("lean_sieve = 1\r\n[[step]]\r\n\tfilter = \"clip\"\r\n", "windows.toml") ==
+        std::vector<std::string>{"clip"});
 }

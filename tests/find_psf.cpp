@@ -7,8 +7,8 @@
 #include "support.hpp"
 
 using namespace sieve;
-using test::noon;
 using nlohmann::json;
+using test::noon;
 
 namespace {
 
@@ -31,11 +31,15 @@ Image edge(const std::string& psf, double slope, bool lying, float grain, bool f
 }  // namespace
 
 TEST_CASE("a slanted edge gives family and size of the PSF") {
-  for (const auto& [spec, family, size] : {std::tuple{"gaussian:sigma=1.5", "gaussian", 1.5}, {"gaussian:sigma=3", "gaussian", 3.0}, {"disk:radius=4", "disk", 4.0}, {"disk:radius=6", "disk", 6.0}}) {
+  for (const auto& [spec, family, size] : {std::tuple{"gaussian:sigma=1.5", "gaussian", 1.5},
+                                           {"gaussian:sigma=3", "gaussian", 3.0},
+                                           {"disk:radius=4", "disk", 4.0},
+                                           {"disk:radius=6", "disk", 6.0}}) {
     for (const bool lying : {false, true}) {
       CAPTURE(std::string(spec));
       CAPTURE(lying);
-      const FoundPsf f = psf_from_edge(edge(spec, 0.09, lying, 0.01F, lying), lying ? Rectangle{8, 12, 60, 70} : Rectangle{12, 8, 70, 60});
+      const FoundPsf f = psf_from_edge(edge(spec, 0.09, lying, 0.01F, lying),
+                                       lying ? Rectangle{8, 12, 60, 70} : Rectangle{12, 8, 70, 60});
       CHECK(f.family == family);
       CHECK(f.size == doctest::Approx(size).epsilon(0.05));
       CHECK(f.confidence > 0.8);
@@ -43,8 +47,10 @@ TEST_CASE("a slanted edge gives family and size of the PSF") {
       CHECK(Kernel::parse(f.psf.text()).sum() == doctest::Approx(1));
     }
   }
-  CHECK(psf_from_edge(edge("gaussian:sigma=1.5", 0, false, 0), {12, 8, 70, 60}).reason.find("2 to 10 are better") != std::string::npos);
-  for (const Rectangle part : {Rectangle{0, 0, 8, 8}, Rectangle{60, 0, 40, 40}, Rectangle{-1, 0, 20, 20}}) CHECK_THROWS_AS(psf_from_edge(edge("gaussian:sigma=1", 0.1, false, 0), part), BadCall);
+  CHECK(psf_from_edge(edge("gaussian:sigma=1.5", 0, false, 0), {12, 8, 70, 60}).reason.find("2 to 10 are better") !=
+        std::string::npos);
+  for (const Rectangle part : {Rectangle{0, 0, 8, 8}, Rectangle{60, 0, 40, 40}, Rectangle{-1, 0, 20, 20}})
+    CHECK_THROWS_AS(psf_from_edge(edge("gaussian:sigma=1", 0.1, false, 0), part), BadCall);
   CHECK_THROWS_AS(psf_from_edge(Image(40, 40), {0, 0, 40, 40}), BadCall);
 }
 
@@ -58,18 +64,22 @@ TEST_CASE("a point gives the PSF as it is seen") {
   CHECK(f.confidence > 0.9);
   CHECK(f.psf.sum() == doctest::Approx(1));
   for (int y = 0; y < psf.height(); ++y) {
-    for (int x = 0; x < psf.width(); ++x) CHECK(std::abs(f.psf.at(f.psf.anchor_x() + x - psf.anchor_x(), f.psf.anchor_y() + y - psf.anchor_y()) - psf.at(x, y)) < 0.01);
+    for (int x = 0; x < psf.width(); ++x)
+      CHECK(std::abs(f.psf.at(f.psf.anchor_x() + x - psf.anchor_x(), f.psf.anchor_y() + y - psf.anchor_y()) -
+                     psf.at(x, y)) < 0.01);
   }
   CHECK_THROWS_WITH_AS(psf_from_point(seen, 10, 10, 5), doctest::Contains("nothing stands out"), BadCall);
   CHECK_THROWS_AS(psf_from_point(seen, 3, 25, 9), BadCall);
   CHECK_THROWS_AS(psf_from_point(seen, 30, 25, 0), BadCall);
-  const FoundPsf cut = psf_from_point(Clip{}(Blur{.psf = psf}(map_samples(dark, [](float v) { return 3 * v; }))), 31, 24, 9);
+  const FoundPsf cut =
+      psf_from_point(Clip{}(Blur{.psf = psf}(map_samples(dark, [](float v) { return 3 * v; }))), 31, 24, 9);
   CHECK(cut.reason.find("cut off") != std::string::npos);
   CHECK(cut.confidence < 0.5);
 }
 
 TEST_CASE("length and angle of a motion from the cepstrum, and no motion where there is none") {
-  for (const auto& [length, angle] : {std::pair{9.0, 20.0}, {16.0, 25.0}, {25.0, 110.0}, {12.0, 0.0}, {20.0, 90.0}, {30.0, 150.0}}) {
+  for (const auto& [length, angle] :
+       {std::pair{9.0, 20.0}, {16.0, 25.0}, {25.0, 110.0}, {12.0, 0.0}, {20.0, 90.0}, {30.0, 150.0}}) {
     CAPTURE(length);
     CAPTURE(angle);
     const FoundPsf f = psf_from_motion(Blur{.psf = Kernel::motion(length, angle)}(noon()));
@@ -121,9 +131,11 @@ TEST_CASE("find-psf on the tool, and the advice that follows") {
   dark.at(20, 20) = 1;
   io::write(f / "star.pfm", Blur{.psf = Kernel::disk(3)}(dark), {});
   REQUIRE(test::lsieve("find-psf " + (f / "star.pfm") + " --point 20,20 --into " + (f / "k.txt")).code == 0);
-  const Kernel read = Kernel::parse("@" + (f / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});
+  const Kernel read =
+      Kernel::parse("@" + (f / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});
   CHECK(read.at(read.anchor_x() + 2, read.anchor_y()) == doctest::Approx(Kernel::disk(3).at(5, 3)).epsilon(1e-4));
-  for (const char* wrong : {"--point 3", "--point 0,0", "--motion --blind", "--edge 0,0,5,5", "--sheet x.jpg", "--point 20,20 --radius 0"}) {
+  for (const char* wrong : {"--point 3", "--point 0,0", "--motion --blind", "--edge 0,0,5,5", "--sheet x.jpg",
+                            "--point 20,20 --radius 0"}) {
     CAPTURE(std::string(wrong));
     const auto bad = test::lsieve("find-psf " + (f / "star.pfm") + " " + wrong);
     CHECK(bad.code == 2);

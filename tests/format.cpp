@@ -16,8 +16,8 @@
 #include "support.hpp"
 
 using namespace sieve;
-using test::noon;
 using test::deviation;
+using test::noon;
 
 namespace {
 
@@ -57,7 +57,8 @@ File read_file(const Bytes& bytes) {
   const std::uint64_t length = r.fixed(4);
   const std::size_t end = r.at + length;
   File f;
-  f.method = r.varint(), f.width = r.varint(), f.height = r.varint(), f.channels = r.varint(), f.white = r.varint(), f.flags = r.varint();
+  f.method = r.varint(), f.width = r.varint(), f.height = r.varint(), f.channels = r.varint(), f.white = r.varint(),
+  f.flags = r.varint();
   if ((f.flags & 1) == 0) {
     if (f.channels >= 3) {
       for (double& t : f.turn) t = static_cast<std::int16_t>(r.fixed(2)) / 16384.0;
@@ -75,7 +76,8 @@ File read_file(const Bytes& bytes) {
   REQUIRE(r.at == end);
   REQUIRE(r.fixed(4) == XXH32(bytes.data(), end, 0));
   for (const auto& [size, sum] : list) {
-    f.sections.emplace_back(bytes.begin() + static_cast<std::ptrdiff_t>(r.at), bytes.begin() + static_cast<std::ptrdiff_t>(r.at + size));
+    f.sections.emplace_back(bytes.begin() + static_cast<std::ptrdiff_t>(r.at),
+                            bytes.begin() + static_cast<std::ptrdiff_t>(r.at + size));
     REQUIRE(XXH32(f.sections.back().data(), size, 0) == sum);
     r.at += size;
   }
@@ -152,7 +154,11 @@ int class_of(int sum) {
 struct Block {
   std::array<std::array<int, 8>, 8> q{};  // by v, then u
   int last = 0, first = 0, off = 0;
-  int size(int u, int v) const { return u < 8 && v < 8 && u + v > 0 ? std::min(255, std::abs(q[static_cast<std::size_t>(v)][static_cast<std::size_t>(u)])) : 0; }
+  int size(int u, int v) const {
+    return u < 8 && v < 8 && u + v > 0
+               ? std::min(255, std::abs(q[static_cast<std::size_t>(v)][static_cast<std::size_t>(u)]))
+               : 0;
+  }
 };
 
 struct Set {
@@ -176,8 +182,12 @@ std::vector<std::pair<int, int>> zigzag() {
 Block read_block(Coder& c, Set& s, const Block& left, const Block& up, int corner) {
   static const auto path = zigzag();
   Block b;
-  const int a = left.first, o = up.first, expected = corner >= std::max(a, o) ? std::min(a, o) : corner <= std::min(a, o) ? std::max(a, o) : a + o - corner;
-  const auto m = static_cast<int>(s.first.try_emplace(class_of((left.off + up.off + 1) / 2), Count{14, {}, {}}).first->second.read(c));
+  const int a = left.first, o = up.first,
+            expected = corner >= std::max(a, o)   ? std::min(a, o)
+                       : corner <= std::min(a, o) ? std::max(a, o)
+                                                  : a + o - corner;
+  const auto m = static_cast<int>(
+      s.first.try_emplace(class_of((left.off + up.off + 1) / 2), Count{14, {}, {}}).first->second.read(c));
   b.off = std::min(m, 1000);
   b.first = b.q[0][0] = expected + (m > 0 && c.raw(1) == 1 ? -m : m);
   const int about = left.last + up.last, context = class_of(about == 0 ? 0 : 1 + about / 4);
@@ -188,10 +198,15 @@ Block read_block(Coder& c, Set& s, const Block& left, const Block& up, int corne
   }
   for (int i = b.last; i > 0; --i) {
     const auto [u, v] = path[static_cast<std::size_t>(i)];
-    const int inside = 2 * (b.size(u + 1, v) + b.size(u, v + 1)) + b.size(u + 1, v + 1) + b.size(u + 2, v) + b.size(u, v + 2), beside = left.size(u, v) + up.size(u, v);
+    const int inside = 2 * (b.size(u + 1, v) + b.size(u, v + 1)) + b.size(u + 1, v + 1) + b.size(u + 2, v) +
+                       b.size(u, v + 2),
+              beside = left.size(u, v) + up.size(u, v);
     const int diagonal = std::min(7, u + v), other = beside == 0 ? 0 : beside == 1 ? 1 : beside <= 3 ? 2 : 3;
     if (i < b.last && !c.bit(s.some[{diagonal, class_of(inside), other}])) continue;
-    const int size = 1 + static_cast<int>(s.sizes.try_emplace(2 * class_of((inside + 2 * beside) / 2) + (diagonal < 3), Count{14, {}, {}}).first->second.read(c));
+    const int size =
+        1 + static_cast<int>(
+                s.sizes.try_emplace(2 * class_of((inside + 2 * beside) / 2) + (diagonal < 3), Count{14, {}, {}})
+                    .first->second.read(c));
     b.q[static_cast<std::size_t>(v)][static_cast<std::size_t>(u)] = c.raw(1) == 1 ? -size : size;
   }
   return b;
@@ -203,14 +218,16 @@ Image turned_back(const File& f, const std::vector<Image>& turned) {
   const auto planes = static_cast<std::size_t>(f.channels);
   Image out(Shape{w, h, static_cast<int>(planes)});
   Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
-  for (int i = 0; i < 9; ++i) turn(i / 3, i % 3) = planes >= 3 ? f.turn[static_cast<std::size_t>(i)] : turn(i / 3, i % 3);
+  for (int i = 0; i < 9; ++i)
+    turn(i / 3, i % 3) = planes >= 3 ? f.turn[static_cast<std::size_t>(i)] : turn(i / 3, i % 3);
   const Eigen::Matrix3d back = turn.inverse();
   for (int y = 0; y < h; ++y) {
     for (int x = 0; x < w; ++x) {
       for (std::size_t c = 0; c < planes; ++c) {
         double v = 0;
         if (planes >= 3 && c < 3) {
-          for (std::size_t p = 0; p < 3; ++p) v += back(static_cast<int>(c), static_cast<int>(p)) * static_cast<double>(turned[p].at(x, y));
+          for (std::size_t p = 0; p < 3; ++p)
+            v += back(static_cast<int>(c), static_cast<int>(p)) * static_cast<double>(turned[p].at(x, y));
         } else {
           v = static_cast<double>(turned[c].at(x, y));
         }
@@ -236,7 +253,11 @@ Image read_cosine(const File& f) {
       for (int x = 0; x < across; ++x) {
         for (std::size_t p = 0; p < planes; ++p) {
           const auto i = static_cast<std::size_t>(x);
-          const Block none, up = y > top ? above[p][i] : x > 0 ? row[p][i - 1] : none, left = x > 0 ? row[p][i - 1] : up;
+          const Block none,
+              up = y > top ? above[p][i]
+                   : x > 0 ? row[p][i - 1]
+                           : none,
+              left = x > 0 ? row[p][i - 1] : up;
           const int corner = x > 0 && y > top ? above[p][i - 1].first : y > top ? up.first : left.first;
           const Block b = row[p][i] = read_block(c, sets[p > 0 ? 1 : 0], left, up, corner);
           // The transform back, by its sum.
@@ -246,9 +267,12 @@ Image read_cosine(const File& f) {
               for (int v = 0; v < 8; ++v) {
                 for (int u = 0; u < 8; ++u) {
                   const int q = b.q[static_cast<std::size_t>(v)][static_cast<std::size_t>(u)];
-                  const double frequency = (u * u + v * v) / 64.0, step = f.step * ((f.flags & 2) != 0 ? (1 + 3 * frequency) * (p > 0 ? 2 : 1) : 1);
+                  const double frequency = (u * u + v * v) / 64.0,
+                               step = f.step * ((f.flags & 2) != 0 ? (1 + 3 * frequency) * (p > 0 ? 2 : 1) : 1);
                   const double value = q == 0 ? 0 : (std::abs(q) - (u + v > 0 ? 0.06 : 0)) * step * (q < 0 ? -1 : 1);
-                  sum += value * (u == 0 ? std::sqrt(0.125) : 0.5) * (v == 0 ? std::sqrt(0.125) : 0.5) * std::cos(std::numbers::pi * (2 * k + 1) * u / 16) * std::cos(std::numbers::pi * (2 * j + 1) * v / 16);
+                  sum += value * (u == 0 ? std::sqrt(0.125) : 0.5) * (v == 0 ? std::sqrt(0.125) : 0.5) *
+                         std::cos(std::numbers::pi * (2 * k + 1) * u / 16) *
+                         std::cos(std::numbers::pi * (2 * j + 1) * v / 16);
                 }
               }
               turned[p].at(8 * x + k, 8 * y + j) = static_cast<float>(sum);
@@ -279,9 +303,11 @@ std::vector<Band> bands_of(int width, int height, int levels, int planes) {
   for (int p = 0; p < planes; ++p) all.push_back({0, p, 0, 0, halved(width, levels), halved(height, levels), -1});
   std::map<std::pair<int, int>, int> last;
   for (int level = levels; level > 0; --level) {
-    const int lw = halved(width, level), lh = halved(height, level), fw = halved(width, level - 1), fh = halved(height, level - 1);
+    const int lw = halved(width, level), lh = halved(height, level), fw = halved(width, level - 1),
+              fh = halved(height, level - 1);
     for (int p = 0; p < planes; ++p) {
-      for (const Band& b : {Band{1, p, lw, 0, fw - lw, lh}, Band{2, p, 0, lh, lw, fh - lh}, Band{3, p, lw, lh, fw - lw, fh - lh}}) {
+      for (const Band& b :
+           {Band{1, p, lw, 0, fw - lw, lh}, Band{2, p, 0, lh, lw, fh - lh}, Band{3, p, lw, lh, fw - lw, fh - lh}}) {
         all.push_back(b);
         const std::pair key(p, b.kind);
         all.back().parent = last.contains(key) ? last[key] : -1;
@@ -300,7 +326,8 @@ struct Sets {
 
 // Values of all planes, nested, by rows; all bits are there.
 std::vector<std::vector<int>> read_planes(const File& f) {
-  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height), planes = static_cast<int>(f.channels), across = (w + 511) / 512, down = (h + 511) / 512;
+  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height), planes = static_cast<int>(f.channels),
+            across = (w + 511) / 512, down = (h + 511) / 512;
   std::vector<std::vector<int>> values(f.channels, std::vector<int>(f.width * f.height));
   std::vector<Bytes> streams(static_cast<std::size_t>(across * down));
   for (const Bytes& section : f.sections) {
@@ -322,11 +349,20 @@ std::vector<std::vector<int>> read_planes(const File& f) {
       bool begun = false;
       std::map<std::pair<int, int>, bool> active;
       int width() const { return x1 - x0; }
-      int at(const std::vector<int>& v, int x, int y) const { return x < x0 || x >= x1 || y < y0 || y >= y1 ? 0 : v[static_cast<std::size_t>((y - y0) * width() + x - x0)]; }
+      int at(const std::vector<int>& v, int x, int y) const {
+        return x < x0 || x >= x1 || y < y0 || y >= y1 ? 0 : v[static_cast<std::size_t>((y - y0) * width() + x - x0)];
+      }
     };
     std::vector<Part> parts;
     for (const Band& b : bands) {
-      Part p{b.width * cx / across, b.width * (cx + 1) / across, b.height * cy / down, b.height * (cy + 1) / down, {}, {}, false, {}};
+      Part p{b.width * cx / across,
+             b.width * (cx + 1) / across,
+             b.height * cy / down,
+             b.height * (cy + 1) / down,
+             {},
+             {},
+             false,
+             {}};
       p.known.resize(static_cast<std::size_t>(p.width() * (p.y1 - p.y0)));
       p.sign = p.known;
       parts.push_back(p);
@@ -339,14 +375,17 @@ std::vector<std::vector<int>> read_planes(const File& f) {
         const int set = b.plane > 0 ? 4 + b.kind : b.kind;
         p.begun = p.begun || c.bit(sets.begins[set]);
         if (!p.begun) continue;
-        const int wx = std::array{3, 2, 4, 2}[static_cast<std::size_t>(b.kind)], wy = std::array{3, 4, 2, 2}[static_cast<std::size_t>(b.kind)], wd = b.kind == 3 ? 2 : 1;
+        const int wx = std::array{3, 2, 4, 2}[static_cast<std::size_t>(b.kind)],
+                  wy = std::array{3, 4, 2, 2}[static_cast<std::size_t>(b.kind)], wd = b.kind == 3 ? 2 : 1;
         for (int by = 0; by * 8 < p.y1 - p.y0; ++by) {
           for (int bx = 0; bx * 8 < p.x1 - p.x0; ++bx) {
             if (!p.active[{bx, by}]) {
-              const int near = p.active[{bx - 1, by}] + p.active[{bx + 1, by}] + p.active[{bx, by - 1}] + p.active[{bx, by + 1}];
+              const int near =
+                  p.active[{bx - 1, by}] + p.active[{bx + 1, by}] + p.active[{bx, by - 1}] + p.active[{bx, by + 1}];
               bool parent = false;
               if (up) {
-                const int px = std::clamp((((p.x0 + bx * 8) >> 1) - up->x0) / 8, 0, (up->width() - 1) / 8), py = std::clamp((((p.y0 + by * 8) >> 1) - up->y0) / 8, 0, (up->y1 - up->y0 - 1) / 8);
+                const int px = std::clamp((((p.x0 + bx * 8) >> 1) - up->x0) / 8, 0, (up->width() - 1) / 8),
+                          py = std::clamp((((p.y0 + by * 8) >> 1) - up->y0) / 8, 0, (up->y1 - up->y0 - 1) / 8);
                 const auto it = up->active.find({px, py});
                 parent = it != up->active.end() && it->second;
               }
@@ -357,7 +396,9 @@ std::vector<std::vector<int>> read_planes(const File& f) {
               for (int x = p.x0 + bx * 8; x < std::min(p.x1, p.x0 + bx * 8 + 8); ++x) {
                 const auto k = [&](int dx, int dy) { return p.at(p.known, x + dx, y + dy); };
                 const auto g = [&](int dx, int dy) { return p.at(p.sign, x + dx, y + dy); };
-                const int sum = (wx * (k(-1, 0) + k(1, 0)) + wy * (k(0, -1) + k(0, 1)) + wd * (k(-1, -1) + k(1, -1) + k(-1, 1) + k(1, 1))) >> plane;
+                const int sum = (wx * (k(-1, 0) + k(1, 0)) + wy * (k(0, -1) + k(0, 1)) +
+                                 wd * (k(-1, -1) + k(1, -1) + k(-1, 1) + k(1, 1))) >>
+                                plane;
                 int level = 0;
                 for (const int begin : {1, 2, 4, 6, 8, 11, 15, 21, 30, 39}) level += sum >= begin;
                 const auto at = static_cast<std::size_t>((y - p.y0) * p.width() + x - p.x0);
@@ -382,7 +423,9 @@ std::vector<std::vector<int>> read_planes(const File& f) {
     for (std::size_t i = 0; i < bands.size(); ++i) {
       for (int y = parts[i].y0; y < parts[i].y1; ++y) {
         for (int x = parts[i].x0; x < parts[i].x1; ++x) {
-          values[static_cast<std::size_t>(bands[i].plane)][static_cast<std::size_t>((bands[i].top + y) * w + bands[i].left + x)] = parts[i].at(parts[i].known, x, y) * parts[i].at(parts[i].sign, x, y);
+          values[static_cast<std::size_t>(bands[i].plane)]
+                [static_cast<std::size_t>((bands[i].top + y) * w + bands[i].left + x)] =
+                    parts[i].at(parts[i].known, x, y) * parts[i].at(parts[i].sign, x, y);
         }
       }
     }
@@ -413,12 +456,26 @@ std::vector<std::vector<int>> read_predicted(const File& f) {
         for (int x = 0; x < w; ++x) {
           const auto v = [&](int dx, int dy) { return values[p][static_cast<std::size_t>((y + dy) * w + x + dx)]; };
           const bool up = y > top, right = x + 1 < w;
-          const int n = up ? v(0, -1) : x > 0 ? v(-1, 0) : 0, west = x > 0 ? v(-1, 0) : n, nw = up && x > 0 ? v(-1, -1) : n, ne = up && right ? v(1, -1) : n, ww = x > 1 ? v(-2, 0) : west;
+          const int n = up      ? v(0, -1)
+                        : x > 0 ? v(-1, 0)
+                                : 0,
+                    west = x > 0 ? v(-1, 0) : n, nw = up && x > 0 ? v(-1, -1) : n, ne = up && right ? v(1, -1) : n,
+                    ww = x > 1 ? v(-2, 0) : west;
           const int nn = y > top + 1 ? v(0, -2) : n, nne = y > top + 1 && right ? v(1, -2) : ne;
-          const int across = std::abs(west - ww) + std::abs(n - nw) + std::abs(n - ne), down = std::abs(west - nw) + std::abs(n - nn) + std::abs(ne - nne), steep = (down - across) >> shift;
+          const int across = std::abs(west - ww) + std::abs(n - nw) + std::abs(n - ne),
+                    down = std::abs(west - nw) + std::abs(n - nn) + std::abs(ne - nne),
+                    steep = (down - across) >> shift;
           int e = (west + n) / 2 + (ne - nw) / 4;
-          e = steep > 80 ? west : steep < -80 ? n : steep > 32 ? (e + west) / 2 : steep < -32 ? (e + n) / 2 : steep > 8 ? (3 * e + west) / 4 : steep < -8 ? (3 * e + n) / 4 : e;
-          const int energy = (across + down + 2 * std::abs(to_the_left) + 2 * before[static_cast<std::size_t>(x)]) >> shift, bits = static_cast<int>(std::bit_width(static_cast<unsigned>(energy)));
+          e = steep > 80    ? west
+              : steep < -80 ? n
+              : steep > 32  ? (e + west) / 2
+              : steep < -32 ? (e + n) / 2
+              : steep > 8   ? (3 * e + west) / 4
+              : steep < -8  ? (3 * e + n) / 4
+                            : e;
+          const int energy =
+                        (across + down + 2 * std::abs(to_the_left) + 2 * before[static_cast<std::size_t>(x)]) >> shift,
+                    bits = static_cast<int>(std::bit_width(static_cast<unsigned>(energy)));
           const int level = std::min(19, energy < 4 ? energy : 2 * bits - 2 + (energy >> (bits - 2) & 1));
           int texture = 0;
           for (const int near : {n, west, nw, ne, 2 * n - nn, 2 * west - ww}) texture = 2 * texture + (near < e);
@@ -427,7 +484,8 @@ std::vector<std::vector<int>> read_predicted(const File& f) {
           int difference = 0;
           if (c.bit(planes[p].some[{level, to_the_left == 0}])) {
             const bool negative = c.bit(planes[p].signs[texture]);
-            difference = 1 + static_cast<int>(planes[p].sizes.try_emplace(level, Count{24, {}, {}}).first->second.read(c));
+            difference =
+                1 + static_cast<int>(planes[p].sizes.try_emplace(level, Count{24, {}, {}}).first->second.read(c));
             if (negative) difference = -difference;
           }
           sum += difference;
@@ -444,7 +502,8 @@ std::vector<std::vector<int>> read_predicted(const File& f) {
 
 // Whole levels from planes whose colors were turned without loss.
 Image whole_levels(const File& f, const std::vector<std::vector<int>>& v) {
-  Image out(Shape{static_cast<int>(f.width), static_cast<int>(f.height), static_cast<int>(f.channels)}, static_cast<std::uint32_t>(f.white));
+  Image out(Shape{static_cast<int>(f.width), static_cast<int>(f.height), static_cast<int>(f.channels)},
+            static_cast<std::uint32_t>(f.white));
   for (std::size_t i = 0; i < v[0].size(); ++i) {
     const int x = static_cast<int>(i % f.width), y = static_cast<int>(i / f.width);
     std::vector<int> levels;
@@ -453,7 +512,8 @@ Image whole_levels(const File& f, const std::vector<std::vector<int>>& v) {
       const int g = levels[0] - ((levels[1] + levels[2]) >> 2), b = levels[1] + g, r = levels[2] + g;
       levels[0] = r, levels[1] = g, levels[2] = b;
     }
-    for (std::size_t c = 0; c < levels.size(); ++c) out.at(x, y, static_cast<int>(c)) = static_cast<float>(levels[c]) / static_cast<float>(f.white);
+    for (std::size_t c = 0; c < levels.size(); ++c)
+      out.at(x, y, static_cast<int>(c)) = static_cast<float>(levels[c]) / static_cast<float>(f.white);
   }
   return out;
 }
@@ -463,7 +523,9 @@ Image whole_levels(const File& f, const std::vector<std::vector<int>>& v) {
 struct Numbers {
   std::map<std::pair<int, int>, Count> sizes;
   int read(Coder& c, int kind, std::uint64_t near) {
-    const auto m = static_cast<int>(sizes.try_emplace({kind, std::min(11, static_cast<int>(std::bit_width(near)))}, Count{18, {}, {}}).first->second.read(c));
+    const auto m = static_cast<int>(
+        sizes.try_emplace({kind, std::min(11, static_cast<int>(std::bit_width(near)))}, Count{18, {}, {}})
+            .first->second.read(c));
     return m > 0 && c.raw(1) == 1 ? -m : m;
   }
   std::vector<double> vector(Coder& c, int kind, std::size_t n, double step) {
@@ -484,31 +546,38 @@ Image read_factors(const File& f) {
   Numbers numbers;
   Count falls{8, {}, {}};
   double scale = 1024;
-  const auto size = [&] { return std::exp2(((scale = std::max(0.0, scale - static_cast<double>(falls.read(c)))) - 512) / 8); };
+  const auto size = [&] {
+    return std::exp2(((scale = std::max(0.0, scale - static_cast<double>(falls.read(c)))) - 512) / 8);
+  };
   Image out(Shape{static_cast<int>(f.width), static_cast<int>(f.height), static_cast<int>(f.channels)});
   const auto clipped = [&](double v) { return static_cast<float>(f.white > 0 ? std::clamp(v, 0.0, 1.0) : v); };
   if (f.method == 2) {
     std::vector<double> sum(f.width * f.channels * f.height, f.means[0]);
     for (std::uint64_t k = 0; k < f.kept; ++k) {
       const double s = size();
-      const auto left = numbers.vector(c, 0, f.height, f.step / std::sqrt(s)), right = numbers.vector(c, 1, f.width * f.channels, f.step / std::sqrt(s));
+      const auto left = numbers.vector(c, 0, f.height, f.step / std::sqrt(s)),
+                 right = numbers.vector(c, 1, f.width * f.channels, f.step / std::sqrt(s));
       for (std::size_t y = 0; y < left.size(); ++y) {
         for (std::size_t x = 0; x < right.size(); ++x) sum[y * right.size() + x] += s * left[y] * right[x];
       }
     }
     for (int i = 0; i < static_cast<int>(f.channels); ++i) {
       for (int y = 0; y < out.height(); ++y) {
-        for (int x = 0; x < out.width(); ++x) out.at(x, y, i) = clipped(sum[static_cast<std::size_t>(y) * f.width * f.channels + static_cast<std::size_t>(i) * f.width + static_cast<std::size_t>(x)]);
+        for (int x = 0; x < out.width(); ++x)
+          out.at(x, y, i) = clipped(sum[static_cast<std::size_t>(y) * f.width * f.channels +
+                                        static_cast<std::size_t>(i) * f.width + static_cast<std::size_t>(x)]);
       }
     }
     return out;
   }
-  const std::size_t across = (f.width + 7) / 8, down = (f.height + 7) / 8, color = f.channels >= 3 ? 3 : 1, patches = across * down * (f.channels % 2 == 0 ? 2 : 1), length = 64 * color;
+  const std::size_t across = (f.width + 7) / 8, down = (f.height + 7) / 8, color = f.channels >= 3 ? 3 : 1,
+                    patches = across * down * (f.channels % 2 == 0 ? 2 : 1), length = 64 * color;
   const std::vector<double> mean = numbers.vector(c, 2, length, std::min(f.step, 1.0 / 512));
   std::vector<std::vector<double>> all(patches, mean);
   for (std::uint64_t k = 0; k < f.kept; ++k) {
     const double s = size();
-    const auto axis = numbers.vector(c, 2, length, std::clamp(0.7 * f.step / (s * std::sqrt(static_cast<double>(length))), 1e-5, 0.05));
+    const auto axis = numbers.vector(
+        c, 2, length, std::clamp(0.7 * f.step / (s * std::sqrt(static_cast<double>(length))), 1e-5, 0.05));
     Numbers own;
     std::vector<std::uint64_t> sizes(patches);
     for (std::size_t p = 0; p < patches; ++p) {
@@ -520,9 +589,11 @@ Image read_factors(const File& f) {
   for (int i = 0; i < static_cast<int>(f.channels); ++i) {
     for (int y = 0; y < out.height(); ++y) {
       for (int x = 0; x < out.width(); ++x) {
-        const std::size_t p = static_cast<std::size_t>(y / 8) * across + static_cast<std::size_t>(x / 8), inside = static_cast<std::size_t>(y % 8 * 8 + x % 8);
+        const std::size_t p = static_cast<std::size_t>(y / 8) * across + static_cast<std::size_t>(x / 8),
+                          inside = static_cast<std::size_t>(y % 8 * 8 + x % 8);
         const bool alpha = static_cast<std::size_t>(i) >= color;
-        out.at(x, y, i) = clipped(all[alpha ? p + across * down : p][alpha ? inside : static_cast<std::size_t>(i) * 64 + inside]);
+        out.at(x, y, i) =
+            clipped(all[alpha ? p + across * down : p][alpha ? inside : static_cast<std::size_t>(i) * 64 + inside]);
       }
     }
   }
@@ -537,7 +608,8 @@ Bytes with_field(const Bytes& bytes, int field, std::uint64_t value) {
   const std::size_t start = r.at, end = start + length;
   Bytes body;
   const auto as_it_is = [&](std::size_t to) {
-    body.insert(body.end(), bytes.begin() + static_cast<std::ptrdiff_t>(r.at), bytes.begin() + static_cast<std::ptrdiff_t>(to));
+    body.insert(body.end(), bytes.begin() + static_cast<std::ptrdiff_t>(r.at),
+                bytes.begin() + static_cast<std::ptrdiff_t>(to));
     r.at = to;
   };
   std::uint64_t channels = 0, flags = 0;
@@ -571,7 +643,9 @@ TEST_CASE("a reader written from the page decodes what the library packs by cosi
     for (int x = 0; x < 40; ++x) with_alpha.at(x, y, 3) = static_cast<float>(x) / 39;
   }
   for (const Image& image : {part, to_gray(part), with_alpha, test::noise(20, 9)}) {
-    for (const PackOptions& o : {PackOptions{.by = PackBy::cosine, .quality = 85}, PackOptions{.by = PackBy::cosine, .quality = 30}, PackOptions{.by = PackBy::cosine, .quality = 70, .perceptual = true}}) {
+    for (const PackOptions& o :
+         {PackOptions{.by = PackBy::cosine, .quality = 85}, PackOptions{.by = PackBy::cosine, .quality = 30},
+          PackOptions{.by = PackBy::cosine, .quality = 70, .perceptual = true}}) {
       const Bytes bytes = pack(image, o).bytes;
       const File f = read_file(bytes);
       CHECK(f.width == static_cast<std::uint64_t>(image.width()));
@@ -590,7 +664,8 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
   Image smooth = part;
   for (int i = 0; i < 3; ++i) smooth = Gaussian{.sigma = 6}(smooth);
   int predicted = 0, banded = 0;
-  for (const Image& image : {levels(part, 8), levels(to_gray(part), 16), levels(smooth, 8), levels(to_gray(smooth), 16), levels(Image(10, 7), 8)}) {
+  for (const Image& image : {levels(part, 8), levels(to_gray(part), 16), levels(smooth, 8), levels(to_gray(smooth), 16),
+                             levels(Image(10, 7), 8)}) {
     const Bytes bytes = pack(image, {.lossless = true}).bytes;
     const File f = read_file(bytes);
     auto values = (f.flags & 4) != 0 ? read_predicted(f) : read_planes(f);
@@ -612,7 +687,8 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
       const Image seen = unpack(bytes).image;
       std::vector<Image> planes;
       for (const auto& plane : values) {
-        WaveletBands bands = wavelet_forward(Image(image.width(), image.height()), Wavelet::nine_seven, static_cast<int>(f.levels));
+        WaveletBands bands =
+            wavelet_forward(Image(image.width(), image.height()), Wavelet::nine_seven, static_cast<int>(f.levels));
         int w = image.width(), h = image.height();
         const auto fill = [&](Image& band, int x0, int y0) {
           for (int y = 0; y < band.height(); ++y) {
@@ -636,7 +712,8 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
   Image with_alpha(Shape{40, 30, 4});
   for (int c = 0; c < 4; ++c) copy(noon().view().part({180, 60, 40, 30}).channel(c % 3), with_alpha.view().channel(c));
   for (const PackBy by : {PackBy::svd, PackBy::pca}) {
-    for (const Image& image : {Image(part.view().part({0, 0, 83, 70})), to_gray(part.view().part({0, 0, 37, 50})), with_alpha}) {
+    for (const Image& image :
+         {Image(part.view().part({0, 0, 83, 70})), to_gray(part.view().part({0, 0, 37, 50})), with_alpha}) {
       const Bytes bytes = pack(image, {.by = by, .quality = 80}).bytes;
       CHECK(deviation(read_factors(read_file(bytes)), unpack(bytes).image) < 1e-3);
     }
@@ -645,11 +722,13 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
 
 TEST_CASE("the headers of all methods are as the page says") {
   const Image part(noon().view().part({180, 60, 64, 48}));
-  Image whole = io::decode(io::encode(io::Format::png, part).data(), io::encode(io::Format::png, part).size(), "png").image;
+  Image whole =
+      io::decode(io::encode(io::Format::png, part).data(), io::encode(io::Format::png, part).size(), "png").image;
   const File lossless = read_file(pack(whole, {.lossless = true}).bytes);
   CHECK((lossless.flags & 1) == 1);
   CHECK(lossless.white == 255);
-  CHECK(read_file(pack(whole, {.by = PackBy::wavelet}).bytes).sections.size() == read_file(pack(whole, {.by = PackBy::wavelet}).bytes).planes);
+  CHECK(read_file(pack(whole, {.by = PackBy::wavelet}).bytes).sections.size() ==
+        read_file(pack(whole, {.by = PackBy::wavelet}).bytes).planes);
   const Packed svd = pack(whole, {.by = PackBy::svd});
   CHECK(read_file(svd.bytes).kept == svd.kept);
   CHECK(read_file(svd.bytes).sections.size() == 1);
@@ -664,18 +743,31 @@ TEST_CASE("a header that lies, its checksum right, is refused before memory is s
     const Bytes bytes = pack(part, {.by = by}).bytes;
     CHECK(with_field(bytes, 0, static_cast<std::uint64_t>(by)) == bytes);
     CHECK(with_field(bytes, 8, read_file(bytes).kept) == bytes);
-    for (const auto& [field, value] : {std::pair<int, std::uint64_t>{0, 9}, {1, 0}, {1, 20000}, {1, 0x7fffffff}, {2, 30000}, {2, std::uint64_t{1} << 60}, {3, 0}, {3, 5}, {4, 70000}, {5, 8}, {5, 1}, {5, 4}}) {
+    for (const auto& [field, value] : {std::pair<int, std::uint64_t>{0, 9},
+                                       {1, 0},
+                                       {1, 20000},
+                                       {1, 0x7fffffff},
+                                       {2, 30000},
+                                       {2, std::uint64_t{1} << 60},
+                                       {3, 0},
+                                       {3, 5},
+                                       {4, 70000},
+                                       {5, 8},
+                                       {5, 1},
+                                       {5, 4}}) {
       CAPTURE(field);
       CAPTURE(value);
       CHECK_THROWS_AS(unpack(with_field(bytes, field, value)), Error);
     }
     const bool factors = by == PackBy::svd || by == PackBy::pca;
     if (factors) {
-      for (const std::uint64_t kept : {std::uint64_t{1} << 39, std::uint64_t{49 * 3}, std::uint64_t{0x7fffffff}}) CHECK_THROWS_AS(unpack(with_field(bytes, 8, kept)), Error);
+      for (const std::uint64_t kept : {std::uint64_t{1} << 39, std::uint64_t{49 * 3}, std::uint64_t{0x7fffffff}})
+        CHECK_THROWS_AS(unpack(with_field(bytes, 8, kept)), Error);
       // Of no term at all only the means are left.
       CHECK(unpack(with_field(bytes, 8, 0)).image.shape() == part.shape());
     } else {
-      for (const auto& [field, value] : {std::pair<int, std::uint64_t>{6, 64}, {7, 200}, {6, std::uint64_t{1} << 40}, {7, std::uint64_t{1} << 40}}) {
+      for (const auto& [field, value] :
+           {std::pair<int, std::uint64_t>{6, 64}, {7, 200}, {6, std::uint64_t{1} << 40}, {7, std::uint64_t{1} << 40}}) {
         CAPTURE(field);
         CAPTURE(value);
         CHECK_THROWS_AS(unpack(with_field(bytes, field, value)), Error);

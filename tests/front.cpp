@@ -24,7 +24,9 @@ struct Failing {
     if (in.width() > 4) throw Error("failing: the lamp went out");
     return Image(in);
   }
-  static void describe(Description<Failing>& d) { d.called("failing", "mine", "Fails.").field("badly", &Failing::badly, "", "in another way"); }
+  static void describe(Description<Failing>& d) {
+    d.called("failing", "mine", "Fails.").field("badly", &Failing::badly, "", "in another way");
+  }
 };
 
 struct Run {
@@ -82,7 +84,8 @@ TEST_CASE("a filter of one's own is listed, run, and its failure is one line wit
 
 TEST_CASE("every command has help, JSON that parses where it reports, and refuses what it does not know") {
   const std::string noon = test::noon_file, chart = test::data + "/chart.png";
-  for (const char* command : {"look", "apply", "list", "kernel", "judge", "lineup", "sweep", "verify", "time", "demo"}) {
+  for (const char* command :
+       {"look", "apply", "list", "kernel", "judge", "lineup", "sweep", "verify", "time", "demo"}) {
     CAPTURE(command);
     const Run help = in_process(Catalogue::standard(), {command, "--help"});
     CHECK(help.code == 0);
@@ -90,10 +93,16 @@ TEST_CASE("every command has help, JSON that parses where it reports, and refuse
     CHECK(in_process(Catalogue::standard(), {command, "--no-such-option"}).code == 2);
   }
   const Folder f;
-  const std::vector<std::vector<std::string>> reports = {
-      {"look", noon, "--json"}, {"list", "--json"}, {"kernel", "--json"}, {"kernel", "emboss", "laplacian", "--json"}, {"judge", chart, "--truth", chart, "--json"},
-      {"apply", chart, f / "o.png", "clip", "--json"}, {"lineup", chart, "clip", "or", "box", "--json"}, {"sweep", chart, "box", "radius=1..3:3", "--json"},
-      {"verify", "clip", "--json"}, {"time", "clip", "--sizes", "32x32", "--runs", "1", "--json"}};
+  const std::vector<std::vector<std::string>> reports = {{"look", noon, "--json"},
+                                                         {"list", "--json"},
+                                                         {"kernel", "--json"},
+                                                         {"kernel", "emboss", "laplacian", "--json"},
+                                                         {"judge", chart, "--truth", chart, "--json"},
+                                                         {"apply", chart, f / "o.png", "clip", "--json"},
+                                                         {"lineup", chart, "clip", "or", "box", "--json"},
+                                                         {"sweep", chart, "box", "radius=1..3:3", "--json"},
+                                                         {"verify", "clip", "--json"},
+                                                         {"time", "clip", "--sizes", "32x32", "--runs", "1", "--json"}};
   for (const auto& words : reports) {
     CAPTURE(words[0]);
     const Run r = in_process(Catalogue::standard(), words);
@@ -107,7 +116,8 @@ TEST_CASE("the example that list prints for a filter runs as it stands") {
   const Resources files{[](const std::string&) { return test::noise(80, 60); }, {}};
   for (const std::string& name : Catalogue::standard().names()) {
     CAPTURE(name);
-    const std::string out = in_process(Catalogue::standard(), {"list", name}).out, start = "example: lsieve apply in.png out.png ";
+    const std::string out = in_process(Catalogue::standard(), {"list", name}).out,
+                      start = "example: lsieve apply in.png out.png ";
     const std::size_t at = out.find(start);
     REQUIRE(at != std::string::npos);
     CHECK_NOTHROW(Chain::parse(out.substr(at + start.size()), Catalogue::standard(), files)(test::noise(80, 60)));
@@ -122,10 +132,15 @@ TEST_CASE("limits and threads by option") {
   const Run short_file = in_process(Catalogue::standard(), {"--max-bytes", "1000", "look", noon});
   CHECK(short_file.code == 1);
   CHECK(short_file.err.find("more than the limit of 1000: raise --max-bytes") != std::string::npos);
-  CHECK(in_process(Catalogue::standard(), {"--max-bytes", std::to_string(std::filesystem::file_size(noon)), "look", noon}).code == 0);
+  CHECK(
+      in_process(Catalogue::standard(), {"--max-bytes", std::to_string(std::filesystem::file_size(noon)), "look", noon})
+          .code == 0);
   const Folder f;
-  CHECK(in_process(Catalogue::standard(), {"--threads", "1", "apply", noon, f / "one.pfm", "gaussian", "sigma=6"}).code == 0);
-  CHECK(in_process(Catalogue::standard(), {"--threads", "3", "apply", noon, f / "three.pfm", "gaussian", "sigma=6"}).code == 0);
+  CHECK(
+      in_process(Catalogue::standard(), {"--threads", "1", "apply", noon, f / "one.pfm", "gaussian", "sigma=6"}).code ==
+      0);
+  CHECK(in_process(Catalogue::standard(), {"--threads", "3", "apply", noon, f / "three.pfm", "gaussian", "sigma=6"})
+            .code == 0);
   CHECK(test::contents(f / "one.pfm") == test::contents(f / "three.pfm"));
   CHECK(in_process(Catalogue::standard(), {"--threads", "0", "look", noon}).code == 2);
   set_threads(0);
@@ -134,17 +149,23 @@ TEST_CASE("limits and threads by option") {
 TEST_CASE("a second picture and a mask by name; what does not fit is said and nothing is written") {
   const Folder f;
   const std::string lamp = test::data + "/lamp.png", flat = test::data + "/lamp_flat.png", noon = test::noon_file;
-  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "even.pfm", "divide", "with=" + flat, "least=0.01"}).code == 0);
+  CHECK(
+      in_process(Catalogue::standard(), {"apply", lamp, f / "even.pfm", "divide", "with=" + flat, "least=0.01"}).code ==
+      0);
   // The flat frame takes the lamp out: the middle of the picture and its dark corner come to the same level.
   const Image before = io::read(lamp).image, after = io::read(f / "even.pfm").image;
   const auto level = [](const Image& v, int x, int y) { return percentile(v.view().part({x, y, 40, 30}), 0.8); };
   CHECK(level(before, 150, 120) / level(before, 465, 350) > 1.5);
   CHECK(level(after, 150, 120) / level(after, 465, 350) == doctest::Approx(1).epsilon(0.08));
-  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "soft.pfm", "within", "mask=" + flat, "then", "gaussian", "sigma=3"}).code == 0);
-  const Run missing = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + f / "none.png"});
+  CHECK(in_process(Catalogue::standard(),
+                   {"apply", lamp, f / "soft.pfm", "within", "mask=" + flat, "then", "gaussian", "sigma=3"})
+            .code == 0);
+  const Run missing =
+      in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + f / "none.png"});
   CHECK(missing.code == 1);
   CHECK(missing.err.find("none.png: cannot be opened") != std::string::npos);
-  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract"}).err.find("with= is missing") != std::string::npos);
+  CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract"}).err.find("with= is missing") !=
+        std::string::npos);
   const Run unlike = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + noon});
   CHECK(unlike.code == 2);
   CHECK(unlike.err.find("must be of one size") != std::string::npos);
@@ -160,7 +181,8 @@ TEST_CASE("the examples do what they say") {
   CHECK(levels.out.find("after:  balanced") != std::string::npos);
   CHECK(exposure(io::read(f / "l.png").image).verdict == "balanced");
   CHECK(levels.out.find("level 7: 0 pixels, cumulative 1, becomes 7") != std::string::npos);
-  const auto light = test::run(dir + "/color_and_light " + test::data + "/lamp.png " + test::data + "/lamp_flat.png " + noon + " " + f / "p.png " + f / "v.png");
+  const auto light = test::run(dir + "/color_and_light " + test::data + "/lamp.png " + test::data + "/lamp_flat.png " +
+                               noon + " " + f / "p.png " + f / "v.png");
   CHECK(light.code == 0);
   CHECK(light.out.find("take  flatten by=polynomial") != std::string::npos);
   CHECK(light.out.find("note: factors in linear light") != std::string::npos);
@@ -197,9 +219,11 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
-  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen", "frequencies", "restore_blur", "pack_picture"}) {
+  for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen",
+                           "frequencies", "restore_blur", "pack_picture"}) {
     CHECK(test::run(dir + "/" + name).code == 1);
-    CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") != std::string::npos);
+    CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") !=
+          std::string::npos);
   }
 }
 
@@ -207,9 +231,49 @@ TEST_CASE("words in any order and number: an exit code of 0, 1 or 2 and a line t
   const Folder folder;
   const std::string small = folder / "small.pgm";
   io::write(small, test::noise(12, 9), {.bits = 8});
-  const std::vector<std::string> commands = {"look", "levels", "apply", "list", "kernel", "judge", "lineup", "sweep", "psf", "find-psf", "advise", "pack", "unpack", "few", "completion", "nonsense"};
-  const std::vector<std::string> words = {small, folder / "none.png", folder / "out.png", "gaussian", "sigma=2", "sigma=0.5..2:3", "radius=-1", "then", "or", "end", "within", "--json", "--sheet", "--truth", "--help", "--by", "--rate", "0.5",
-                                          "-1", "1e999", "nan", "", "--", "-", "=", "sigma=", "x=1=2", "then then", std::string(3000, 'a'), "\xff\xfe", "--threads", "0", "--size", "9x9", "--bins", "70000", "--range", "1,0", "--keep", "3"};
+  const std::vector<std::string> commands = {"look",   "levels", "apply",      "list",     "kernel", "judge",
+                                             "lineup", "sweep",  "psf",        "find-psf", "advise", "pack",
+                                             "unpack", "few",    "completion", "nonsense"};
+  const std::vector<std::string> words = {small,
+                                          folder / "none.png",
+                                          folder / "out.png",
+                                          "gaussian",
+                                          "sigma=2",
+                                          "sigma=0.5..2:3",
+                                          "radius=-1",
+                                          "then",
+                                          "or",
+                                          "end",
+                                          "within",
+                                          "--json",
+                                          "--sheet",
+                                          "--truth",
+                                          "--help",
+                                          "--by",
+                                          "--rate",
+                                          "0.5",
+                                          "-1",
+                                          "1e999",
+                                          "nan",
+                                          "",
+                                          "--",
+                                          "-",
+                                          "=",
+                                          "sigma=",
+                                          "x=1=2",
+                                          "then then",
+                                          std::string(3000, 'a'),
+                                          "\xff\xfe",
+                                          "--threads",
+                                          "0",
+                                          "--size",
+                                          "9x9",
+                                          "--bins",
+                                          "70000",
+                                          "--range",
+                                          "1,0",
+                                          "--keep",
+                                          "3"};
   // A generator of its own, so that a failure can be repeated.
   std::uint64_t state = 12345;
   const auto pick = [&](std::size_t n) {

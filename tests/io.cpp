@@ -47,7 +47,8 @@ void write_odd_png(const std::string& path, int type, int depth, int interlace, 
   png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
   png_infop info = png_create_info_struct(png);
   png_init_io(png, file);
-  png_set_IHDR(png, info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), depth, type, interlace, 0, 0);
+  png_set_IHDR(png, info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), depth, type, interlace, 0,
+               0);
   png_color palette[4] = {{255, 0, 0}, {0, 255, 0}, {0, 0, 255}, {9, 8, 7}};
   png_byte alpha[2] = {255, 128};
   if (type == PNG_COLOR_TYPE_PALETTE) {
@@ -59,7 +60,8 @@ void write_odd_png(const std::string& path, int type, int depth, int interlace, 
   std::vector<png_bytep> pointers;
   for (int y = 0; y < height; ++y) {
     std::vector<png_byte> row(png_get_rowbytes(png, info));
-    for (std::size_t i = 0; i < row.size(); ++i) row[i] = static_cast<png_byte>(0x1b + 37 * i + 11 * static_cast<std::size_t>(y));
+    for (std::size_t i = 0; i < row.size(); ++i)
+      row[i] = static_cast<png_byte>(0x1b + 37 * i + 11 * static_cast<std::size_t>(y));
     rows.push_back(row);
   }
   for (auto& row : rows) pointers.push_back(row.data());
@@ -83,10 +85,13 @@ void write_jpeg(const std::string& path, int components, J_COLOR_SPACE space, co
   jpeg_set_defaults(&c);
   jpeg_set_quality(&c, 100, TRUE);
   jpeg_start_compress(&c, TRUE);
-  if (!exif.empty()) jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()), static_cast<unsigned>(exif.size()));
+  if (!exif.empty())
+    jpeg_write_marker(&c, JPEG_APP0 + 1, reinterpret_cast<const JOCTET*>(exif.data()),
+                      static_cast<unsigned>(exif.size()));
   // Left half one color, right half another.
   std::vector<JSAMPLE> row(static_cast<std::size_t>(16 * components));
-  for (std::size_t i = 0; i < row.size(); ++i) row[i] = i < row.size() / 2 ? 255 : static_cast<JSAMPLE>(i % static_cast<std::size_t>(components) == 0 ? 255 : 51);
+  for (std::size_t i = 0; i < row.size(); ++i)
+    row[i] = i < row.size() / 2 ? 255 : static_cast<JSAMPLE>(i % static_cast<std::size_t>(components) == 0 ? 255 : 51);
   JSAMPROW p = row.data();
   for (int y = 0; y < 8; ++y) jpeg_write_scanlines(&c, &p, 1);
   jpeg_finish_compress(&c);
@@ -98,17 +103,26 @@ void write_jpeg(const std::string& path, int components, J_COLOR_SPACE space, co
 
 TEST_CASE("round trips: every format, depth and number of channels, bit for bit") {
   const Folder folder;
-  for (const auto& [ending_, depths] : std::vector<std::pair<std::string, std::vector<int>>>{
-           {".png", {1, 2, 4, 8, 16}}, {".tif", {8, 16, 32}}, {".pgm", {1, 3, 8, 10, 16}}, {".ppm", {8, 16}}, {".pfm", {32}}}) {
+  for (const auto& [ending_, depths] :
+       std::vector<std::pair<std::string, std::vector<int>>>{{".png", {1, 2, 4, 8, 16}},
+                                                             {".tif", {8, 16, 32}},
+                                                             {".pgm", {1, 3, 8, 10, 16}},
+                                                             {".ppm", {8, 16}},
+                                                             {".pfm", {32}}}) {
     const std::string ending = ending_;
     for (const int bits : depths) {
       for (int channels = 1; channels <= 4; ++channels) {
         const bool alpha = channels == 2 || channels == 4;
-        if ((ending != ".png" && ending != ".tif" && alpha) || (ending == ".pgm" && channels != 1) || (ending == ".ppm" && channels != 3)) continue;
+        if ((ending != ".png" && ending != ".tif" && alpha) || (ending == ".pgm" && channels != 1) ||
+            (ending == ".ppm" && channels != 3))
+          continue;
         if (bits < 8 && channels > 1) continue;
         for (const int w : {1, 37}) {
           const int h = w / 2 + 1;
-          CAPTURE(ending); CAPTURE(bits); CAPTURE(channels); CAPTURE(w);
+          CAPTURE(ending);
+          CAPTURE(bits);
+          CAPTURE(channels);
+          CAPTURE(w);
           const Image in = bits == 32 ? noise(w, h, channels) : on_levels(w, h, channels, (1U << bits) - 1);
           const std::string path = folder / ("a" + ending);
           const io::Written written = io::write(path, in);  // the depth is the source's by default
@@ -144,7 +158,10 @@ TEST_CASE("JPEG: close to the source, profile and saturation, CMYK and orientati
   std::string header(400, '\0');
   header.replace(131, 13, std::string("\1desc\0\0\0\x90\0\0\1\0", 13)).replace(144, 4, "text");
   for (std::size_t i = 152; i < 400; ++i) header[i] = static_cast<char>(RandomStream(1).words(i)[0]);
-  header.replace(0, 4, std::string("\0\0\1\x90", 4)).replace(8, 1, "\2").replace(12, 12, "mntrRGB XYZ ").replace(36, 4, "acsp");
+  header.replace(0, 4, std::string("\0\0\1\x90", 4))
+      .replace(8, 1, "\2")
+      .replace(12, 12, "mntrRGB XYZ ")
+      .replace(36, 4, "acsp");
   header.replace(68, 12, std::string("\0\0\xf6\xd6\0\1\0\0\0\0\xd3\x2d", 12));
   const std::vector<std::uint8_t> profile(header.begin(), header.end());
   io::write(folder / "a.jpg", smooth, {.bits = {}, .quality = 95, .profile = profile});
@@ -155,7 +172,8 @@ TEST_CASE("JPEG: close to the source, profile and saturation, CMYK and orientati
     CHECK(io::write(folder / name, smooth, {.bits = {}, .profile = profile}).note.empty());
     CHECK(io::read(folder / name).profile == profile);
   }
-  CHECK(io::write(folder / "bad.png", smooth, {.bits = {}, .profile = std::vector<std::uint8_t>(300, 7)}).note.find("left out") != std::string::npos);
+  CHECK(io::write(folder / "bad.png", smooth, {.bits = {}, .profile = std::vector<std::uint8_t>(300, 7)})
+            .note.find("left out") != std::string::npos);
   CHECK(io::write(folder / "n.png", noise(20, 20), {.bits = 8}).saturation.total() > 10);
 
   write_jpeg(folder / "cmyk.jpg", 4, JCS_CMYK, "");
@@ -236,7 +254,9 @@ TEST_CASE("TIFF kinds: tiles, separate planes, compressions, floats, palettes of
           }
         }
         TIFFClose(t);
-        CAPTURE(compression); CAPTURE(tiled); CAPTURE(planar);
+        CAPTURE(compression);
+        CAPTURE(tiled);
+        CAPTURE(planar);
         CHECK(identical(io::read(path).image, in));
       }
     }
@@ -262,10 +282,18 @@ TEST_CASE("hostile files: one clear error, never a picture and never a large all
   const Folder folder;
   CHECK(error_of([&] { io::read(folder / "none.png"); }).find("cannot be opened") != std::string::npos);
   CHECK(error_of([&] { io::read(folder / ""); }).find("folder") != std::string::npos);
-  for (const auto& file : std::vector<std::pair<std::string, std::string>>{
-           {"a.png", ""}, {"a.png", "hello"}, {"a.pgm", "P5 10 10 255\n123"}, {"a.pgm", "P5 0 3 255\n"}, {"a.pgm", "P5 3 3 70000\n123456789"},
-           {"a.pgm", "P2 2 1 5 3 9"}, {"a.pgm", "P5 99999999999 1 255\n"}, {"a.pgm", "P5 2000000000 2000000000 255\n"}, {"a.pgm", "P2 400000000 1 255\n1 2 3"},
-           {"a.pfm", "Pf 2 2 0\n0000"}, {"a.pfm", "PF 2 2 -1\n0000"}, {"a.pfm", "Pf 20000 20000 -1\n0000"}}) {
+  for (const auto& file : std::vector<std::pair<std::string, std::string>>{{"a.png", ""},
+                                                                           {"a.png", "hello"},
+                                                                           {"a.pgm", "P5 10 10 255\n123"},
+                                                                           {"a.pgm", "P5 0 3 255\n"},
+                                                                           {"a.pgm", "P5 3 3 70000\n123456789"},
+                                                                           {"a.pgm", "P2 2 1 5 3 9"},
+                                                                           {"a.pgm", "P5 99999999999 1 255\n"},
+                                                                           {"a.pgm", "P5 2000000000 2000000000 255\n"},
+                                                                           {"a.pgm", "P2 400000000 1 255\n1 2 3"},
+                                                                           {"a.pfm", "Pf 2 2 0\n0000"},
+                                                                           {"a.pfm", "PF 2 2 -1\n0000"},
+                                                                           {"a.pfm", "Pf 20000 20000 -1\n0000"}}) {
     const std::string name = file.first, bytes = file.second;
     test::put(folder / name, bytes);
     CAPTURE(bytes);
@@ -298,8 +326,10 @@ TEST_CASE("hostile files: one clear error, never a picture and never a large all
   }
   io::write(folder / "d.png", on_levels(9, 9, 1, 255));
   std::filesystem::copy_file(folder / "d.png", folder / "d.jpg");
-  CHECK(error_of([&] { io::read(folder / "d.jpg"); }).find("holds a PNG picture although its name says JPEG") != std::string::npos);
-  CHECK(error_of([&] { io::read(folder / "d.png", {.pixels = 80}); }).find("more than the limit of 80 pixels") != std::string::npos);
+  CHECK(error_of([&] { io::read(folder / "d.jpg"); }).find("holds a PNG picture although its name says JPEG") !=
+        std::string::npos);
+  CHECK(error_of([&] { io::read(folder / "d.png", {.pixels = 80}); }).find("more than the limit of 80 pixels") !=
+        std::string::npos);
 }
 
 TEST_CASE("a write that fails leaves the old file whole and nothing beside it") {
@@ -323,8 +353,8 @@ TEST_CASE("a write that fails leaves the old file whole and nothing beside it") 
 namespace {
 
 // A TIFF of a kind that this library reads but does not write: one strip of raw bytes.
-void write_odd_tiff(const std::string& path, int width, int height, int bits, int samples, int photometric, const std::vector<std::uint8_t>& bytes,
-                    const std::function<void(TIFF*)>& more = {}) {
+void write_odd_tiff(const std::string& path, int width, int height, int bits, int samples, int photometric,
+                    const std::vector<std::uint8_t>& bytes, const std::function<void(TIFF*)>& more = {}) {
   TIFF* t = TIFFOpen(path.c_str(), "w");
   TIFFSetField(t, TIFFTAG_IMAGEWIDTH, width);
   TIFFSetField(t, TIFFTAG_IMAGELENGTH, height);
@@ -341,7 +371,8 @@ void write_odd_tiff(const std::string& path, int width, int height, int bits, in
 
 }  // namespace
 
-TEST_CASE("TIFF kinds: few bits, white at 0, palettes, gray with alpha, orientation, doubles; what is not read says so") {
+TEST_CASE(
+    "TIFF kinds: few bits, white at 0, palettes, gray with alpha, orientation, doubles; what is not read says so") {
   const Folder f;
   const std::string path = f / "t.tif";
   write_odd_tiff(path, 8, 1, 1, 1, PHOTOMETRIC_MINISBLACK, {0xA1});
@@ -363,38 +394,45 @@ TEST_CASE("TIFF kinds: few bits, white at 0, palettes, gray with alpha, orientat
   std::vector<std::uint16_t> red(256), green(256), blue(256);
   red[3] = 65535;
   green[7] = 32768;
-  write_odd_tiff(path, 2, 1, 8, 1, PHOTOMETRIC_PALETTE, {3, 7}, [&](TIFF* t) { TIFFSetField(t, TIFFTAG_COLORMAP, red.data(), green.data(), blue.data()); });
+  write_odd_tiff(path, 2, 1, 8, 1, PHOTOMETRIC_PALETTE, {3, 7},
+                 [&](TIFF* t) { TIFFSetField(t, TIFFTAG_COLORMAP, red.data(), green.data(), blue.data()); });
   const Image palette = io::read(path).image;
   CHECK(palette.channels() == 3);
   CHECK(palette.at(0, 0, 0) == 1);
   CHECK(palette.at(1, 0, 1) == 32768 / 65535.0F);
   // All eight orientations of a picture whose samples tell where they stood.
-  const float expected[8][4] = {{1, 2, 3, 4}, {2, 1, 4, 3}, {4, 3, 2, 1}, {3, 4, 1, 2}, {1, 3, 2, 4}, {3, 1, 4, 2}, {4, 2, 3, 1}, {2, 4, 1, 3}};
+  const float expected[8][4] = {{1, 2, 3, 4}, {2, 1, 4, 3}, {4, 3, 2, 1}, {3, 4, 1, 2},
+                                {1, 3, 2, 4}, {3, 1, 4, 2}, {4, 2, 3, 1}, {2, 4, 1, 3}};
   for (int o = 1; o <= 8; ++o) {
     CAPTURE(o);
-    write_odd_tiff(path, 2, 2, 8, 1, PHOTOMETRIC_MINISBLACK, {1, 2, 3, 4}, [o](TIFF* t) { TIFFSetField(t, TIFFTAG_ORIENTATION, o); });
+    write_odd_tiff(path, 2, 2, 8, 1, PHOTOMETRIC_MINISBLACK, {1, 2, 3, 4},
+                   [o](TIFF* t) { TIFFSetField(t, TIFFTAG_ORIENTATION, o); });
     const Image turned = io::read(path).image;
     for (int i = 0; i < 4; ++i) CHECK(turned.at(i % 2, i / 2) == expected[o - 1][i] / 255);
   }
   const double values[] = {0.25, -3};
   const auto* raw = reinterpret_cast<const std::uint8_t*>(values);
-  write_odd_tiff(path, 2, 1, 64, 1, PHOTOMETRIC_MINISBLACK, {raw, raw + 16}, [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP); });
+  write_odd_tiff(path, 2, 1, 64, 1, PHOTOMETRIC_MINISBLACK, {raw, raw + 16},
+                 [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP); });
   CHECK(io::read(path).image.at(1, 0) == -3);
   CHECK(io::read(path).image.maximum() == 0);
   write_odd_tiff(path, 1, 1, 8, 3, PHOTOMETRIC_CIELAB, {1, 2, 3});
   CHECK(error_of([&] { io::read(path); }).find("save it as gray or RGB") != std::string::npos);
-  write_odd_tiff(path, 1, 1, 16, 1, PHOTOMETRIC_MINISBLACK, {1, 2}, [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_INT); });
+  write_odd_tiff(path, 1, 1, 16, 1, PHOTOMETRIC_MINISBLACK, {1, 2},
+                 [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_INT); });
   CHECK(error_of([&] { io::read(path); }).find("save it with 8, 16 or 32-bit float") != std::string::npos);
 }
 
 TEST_CASE("depths: what is chosen by default, what the format cannot hold is refused or told") {
   const Folder f;
-  const auto bits = [&](const std::string& name, const Image& image, std::optional<int> wish = {}) { return io::write(f / name, image, {.bits = wish}).bits; };
+  const auto bits = [&](const std::string& name, const Image& image, std::optional<int> wish = {}) {
+    return io::write(f / name, image, {.bits = wish}).bits;
+  };
   CHECK(bits("a.png", noise(4, 4)) == 16);  // float into PNG: the deepest it has
   CHECK(bits("a.tif", noise(4, 4)) == 32);
   CHECK(bits("a.jpg", noise(4, 4)) == 8);
   CHECK(bits("a.pgm", noise(4, 4)) == 16);
-  CHECK(bits("b.png", on_levels(4, 4, 1, 7)) == 8);     // PNG has no 3 bits
+  CHECK(bits("b.png", on_levels(4, 4, 1, 7)) == 8);  // PNG has no 3 bits
   CHECK(bits("b.png", on_levels(4, 4, 1, 15)) == 4);
   CHECK(bits("b.png", on_levels(4, 4, 1, 4095)) == 16);
   CHECK(bits("b.tif", on_levels(4, 4, 3, 1023)) == 16);
@@ -406,12 +444,18 @@ TEST_CASE("depths: what is chosen by default, what the format cannot hold is ref
   to_interleaved(twelve, before.data(), 0, 4095);
   to_interleaved(io::read(f / "c.png").image, after.data(), 0, 4095);
   CHECK(before == after);
-  for (const auto& call : {std::tuple{"d.jpg", 3, 16}, {"d.png", 3, 4}, {"d.png", 1, 32}, {"d.tif", 1, 4}, {"d.pfm", 1, 8}, {"d.ppm", 3, 17}}) {
+  for (const auto& call : {std::tuple{"d.jpg", 3, 16},
+                           {"d.png", 3, 4},
+                           {"d.png", 1, 32},
+                           {"d.tif", 1, 4},
+                           {"d.pfm", 1, 8},
+                           {"d.ppm", 3, 17}}) {
     const std::string name = std::get<0>(call);
     const int channels = std::get<1>(call), wish = std::get<2>(call);
     CAPTURE(name);
     CAPTURE(wish);
-    CHECK(error_of([&] { io::write(f / name, on_levels(4, 4, channels, 255), {.bits = wish}); }).find("allowed:") != std::string::npos);
+    CHECK(error_of([&] { io::write(f / name, on_levels(4, 4, channels, 255), {.bits = wish}); }).find("allowed:") !=
+          std::string::npos);
     CHECK(!std::filesystem::exists(f / name));
   }
   CHECK(io::write(f / "e.jpg", on_levels(4, 4, 4, 255)).note.find("alpha") != std::string::npos);

@@ -1,5 +1,5 @@
-// Laws that whole families obey, whatever the picture: how filters answer to scaled, shifted, turned and inverted levels, what they
-// keep, what bounds them, and which of them undo or repeat each other.
+// Laws that whole families obey, whatever the picture: how filters answer to scaled, shifted, turned and inverted
+// levels, what they keep, what bounds them, and which of them undo or repeat each other.
 
 #include "support.hpp"
 
@@ -27,7 +27,8 @@ Image run(const std::string& text, const ConstView& in) { return Chain::parse(te
 
 // A view with edges, slopes and grain, on no particular levels.
 Image view() {
-  static const Image image = GaussianNoise{.deviation = 0.03F, .seed = 2}(test::noon().view().part({250, 120, 121, 93}));
+  static const Image image =
+      GaussianNoise{.deviation = 0.03F, .seed = 2}(test::noon().view().part({250, 120, 121, 93}));
   return image;
 }
 
@@ -42,7 +43,7 @@ std::string number(double v) {
 TEST_CASE("levels in other units: a filter whose parameters are scaled along gives the scaled result") {
   const Image in = view();
   struct Law {
-    std::string before;   // the chain, up to the value that scales
+    std::string before;  // the chain, up to the value that scales
     double value;
     std::string after;
     double within;
@@ -61,7 +62,9 @@ TEST_CASE("levels in other units: a filter whose parameters are scaled along giv
                                  {"adaptive_median least=", 0.05, "", 0}};
   for (const Law& law : laws) {
     CAPTURE(law.before);
-    const auto chain = [&](double factor) { return law.before + (law.value > 0 ? number(law.value * factor) : "") + law.after; };
+    const auto chain = [&](double factor) {
+      return law.before + (law.value > 0 ? number(law.value * factor) : "") + law.after;
+    };
     const Image plain = run(chain(1), in);
     for (const float factor : {0.25F, 4.0F}) {
       CAPTURE(factor);
@@ -73,13 +76,33 @@ TEST_CASE("levels in other units: a filter whose parameters are scaled along giv
 
 TEST_CASE("an offset passes through all that averages or sorts, and through nothing that takes the mean away") {
   const Image in = view();
-  for (const char* text : {"gaussian sigma=3", "box radius=4", "binomial", "disk_mean radius=2.5", "median radius=2", "percentile radius=2 share=0.2", "midpoint", "trimmed_mean", "adaptive_median", "opening radius=2",
-                           "closing radius=2", "total_variation weight=0.05", "nonlocal_means noise=0.05 search=4", "bilateral range=0.1", "guided strength=0.05", "diffusion edge=0.05", "adaptive_wiener noise=0.04",
-                           "wavelet_shrink noise=0.05", "unsharp", "laplacian_sharpen", "limited_sharpen", "low_pass"}) {
+  for (const char* text : {"gaussian sigma=3",
+                           "box radius=4",
+                           "binomial",
+                           "disk_mean radius=2.5",
+                           "median radius=2",
+                           "percentile radius=2 share=0.2",
+                           "midpoint",
+                           "trimmed_mean",
+                           "adaptive_median",
+                           "opening radius=2",
+                           "closing radius=2",
+                           "total_variation weight=0.05",
+                           "nonlocal_means noise=0.05 search=4",
+                           "bilateral range=0.1",
+                           "guided strength=0.05",
+                           "diffusion edge=0.05",
+                           "adaptive_wiener noise=0.04",
+                           "wavelet_shrink noise=0.05",
+                           "unsharp",
+                           "laplacian_sharpen",
+                           "limited_sharpen",
+                           "low_pass"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, scaled(in, 1, 0.5F)), scaled(run(text, in), 1, 0.5F)) < 2e-4);
   }
-  for (const char* text : {"high_pass", "band_pass", "convolve kernel=laplacian", "convolve kernel=sobel_x", "gradient_magnitude"}) {
+  for (const char* text :
+       {"high_pass", "band_pass", "convolve kernel=laplacian", "convolve kernel=sobel_x", "gradient_magnitude"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, scaled(in, 1, 0.5F)), run(text, in)) < 2e-4);
   }
@@ -89,16 +112,36 @@ TEST_CASE("what averages stays between the lowest and the highest sample, and ne
   for (const std::uint64_t seed : {1U, 2U}) {
     const Image in = noise(77, 58, 1, seed);
     const auto s = statistics(in)[0];
-    for (const char* text : {"gaussian sigma=2", "gaussian sigma=40", "box radius=9", "binomial", "disk_mean", "median radius=3", "percentile share=0.7", "midpoint radius=2", "trimmed_mean radius=2", "adaptive_median", "minimum",
-                             "maximum", "opening", "closing", "total_variation weight=0.3", "nonlocal_means noise=0.2 search=5", "bilateral range=0.3", "bilateral range=0.3 sigma=5 way=fast", "diffusion edge=0.3",
-                             "adaptive_wiener noise=0.3", "weighted_median"}) {
+    for (const char* text : {"gaussian sigma=2",
+                             "gaussian sigma=40",
+                             "box radius=9",
+                             "binomial",
+                             "disk_mean",
+                             "median radius=3",
+                             "percentile share=0.7",
+                             "midpoint radius=2",
+                             "trimmed_mean radius=2",
+                             "adaptive_median",
+                             "minimum",
+                             "maximum",
+                             "opening",
+                             "closing",
+                             "total_variation weight=0.3",
+                             "nonlocal_means noise=0.2 search=5",
+                             "bilateral range=0.3",
+                             "bilateral range=0.3 sigma=5 way=fast",
+                             "diffusion edge=0.3",
+                             "adaptive_wiener noise=0.3",
+                             "weighted_median"}) {
       CAPTURE(std::string(text));
       const auto r = statistics(run(text, in))[0];
       CHECK(r.minimum >= s.minimum - 1e-5F);
       CHECK(r.maximum <= s.maximum + 1e-5F);
     }
     // These move light about and lose none of it.
-    for (const char* text : {"gaussian sigma=2 border=wrap", "box radius=3 border=wrap", "total_variation weight=0.2", "diffusion edge=0.2 iterations=30", "low_pass padding=wrap", "wavelet_shrink noise=0.1 undecimated=no"}) {
+    for (const char* text :
+         {"gaussian sigma=2 border=wrap", "box radius=3 border=wrap", "total_variation weight=0.2",
+          "diffusion edge=0.2 iterations=30", "low_pass padding=wrap", "wavelet_shrink noise=0.1 undecimated=no"}) {
       CAPTURE(std::string(text));
       CHECK(statistics(run(text, in))[0].mean == doctest::Approx(s.mean).epsilon(2e-4));
     }
@@ -106,30 +149,37 @@ TEST_CASE("what averages stays between the lowest and the highest sample, and ne
 }
 
 TEST_CASE("sorting answers to the negative by its dual, to a rising curve by that curve, and repeats nothing twice") {
-  const Image in = noise(63, 41, 2), negative = scaled(in, -1, 0), curved = map_samples(in, [](float v) { return std::exp(2 * v); });
-  const std::vector<std::pair<std::string, std::string>> duals = {{"minimum radius=2", "maximum radius=2"},
-                                                                  {"opening radius=3", "closing radius=3"},
-                                                                  {"percentile radius=2 share=0.25", "percentile radius=2 share=0.75"},
-                                                                  {"median radius=2", "median radius=2"},
-                                                                  {"median radius=2.5 shape=disk", "median radius=2.5 shape=disk"},
-                                                                  {"midpoint radius=2", "midpoint radius=2"},
-                                                                  {"trimmed_mean radius=2", "trimmed_mean radius=2"},
-                                                                  {"adaptive_median least=0", "adaptive_median least=0"}};
+  const Image in = noise(63, 41, 2), negative = scaled(in, -1, 0),
+              curved = map_samples(in, [](float v) { return std::exp(2 * v); });
+  const std::vector<std::pair<std::string, std::string>> duals = {
+      {"minimum radius=2", "maximum radius=2"},
+      {"opening radius=3", "closing radius=3"},
+      {"percentile radius=2 share=0.25", "percentile radius=2 share=0.75"},
+      {"median radius=2", "median radius=2"},
+      {"median radius=2.5 shape=disk", "median radius=2.5 shape=disk"},
+      {"midpoint radius=2", "midpoint radius=2"},
+      {"trimmed_mean radius=2", "trimmed_mean radius=2"},
+      {"adaptive_median least=0", "adaptive_median least=0"}};
   for (const auto& dual : duals) {
     CAPTURE(dual.first);
     CHECK(deviation(scaled(run(dual.first, negative), -1, 0), run(dual.second, in)) < 1e-6);
   }
-  for (const char* text : {"minimum radius=2", "maximum radius=1.5 shape=disk", "median radius=3", "percentile radius=3 share=0.1", "opening radius=2", "closing radius=4", "weighted_median"}) {
+  for (const char* text :
+       {"minimum radius=2", "maximum radius=1.5 shape=disk", "median radius=3", "percentile radius=3 share=0.1",
+        "opening radius=2", "closing radius=4", "weighted_median"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, curved), map_samples(run(text, in), [](float v) { return std::exp(2 * v); })) == 0);
   }
-  for (const char* text : {"opening radius=3", "closing radius=3", "clip", "absolute", "quantize bits=3", "threshold level=0.4", "gray", "stretch low=0 high=1 then clip", "low_rank rank=3", "limited_sharpen amount=0"}) {
+  for (const char* text :
+       {"opening radius=3", "closing radius=3", "clip", "absolute", "quantize bits=3", "threshold level=0.4", "gray",
+        "stretch low=0 high=1 then clip", "low_rank rank=3", "limited_sharpen amount=0"}) {
     CAPTURE(std::string(text));
     const Image once = run(text, in);
     CHECK(deviation(run(text, once), once) < 1e-5);
   }
   // Opening lies below the picture, closing above, and wider windows farther.
-  const Image narrow = run("opening radius=1", in), wide = run("opening radius=3", in), above = run("closing radius=1", in);
+  const Image narrow = run("opening radius=1", in), wide = run("opening radius=3", in),
+              above = run("closing radius=1", in);
   for (int y = 0; y < 41; ++y) {
     for (int x = 0; x < 63; ++x) {
       CHECK(wide.at(x, y) <= narrow.at(x, y));
@@ -142,10 +192,36 @@ TEST_CASE("sorting answers to the negative by its dual, to a rising curve by tha
 TEST_CASE("a picture on its side gives the result on its side") {
   for (const Shape shape : {Shape{57, 38, 1}, {1, 23, 1}, {40, 40, 3}}) {
     const Image in = noise(shape.width, shape.height, shape.channels), turned = transposed(in);
-    for (const char* text : {"gaussian sigma=1.7", "gaussian sigma=9", "box radius=3", "disk_mean radius=2.2", "binomial", "median", "median radius=4", "percentile radius=2 share=0.3", "adaptive_median", "trimmed_mean",
-                             "opening radius=2", "gradient_magnitude", "convolve kernel=laplacian", "total_variation weight=0.2 iterations=60 tolerance=0.000001", "nonlocal_means noise=0.2 search=3", "bilateral range=0.3",
-                             "guided strength=0.1 radius=2", "diffusion edge=0.2", "adaptive_wiener noise=0.2", "lee", "unsharp", "laplacian_sharpen", "limited_sharpen", "low_pass", "high_pass", "low_rank rank=4",
-                             "wiener psf=gaussian:sigma=1 ratio=0.01", "equalize", "homomorphic", "background by=polynomial"}) {
+    for (const char* text : {"gaussian sigma=1.7",
+                             "gaussian sigma=9",
+                             "box radius=3",
+                             "disk_mean radius=2.2",
+                             "binomial",
+                             "median",
+                             "median radius=4",
+                             "percentile radius=2 share=0.3",
+                             "adaptive_median",
+                             "trimmed_mean",
+                             "opening radius=2",
+                             "gradient_magnitude",
+                             "convolve kernel=laplacian",
+                             "total_variation weight=0.2 iterations=60 tolerance=0.000001",
+                             "nonlocal_means noise=0.2 search=3",
+                             "bilateral range=0.3",
+                             "guided strength=0.1 radius=2",
+                             "diffusion edge=0.2",
+                             "adaptive_wiener noise=0.2",
+                             "lee",
+                             "unsharp",
+                             "laplacian_sharpen",
+                             "limited_sharpen",
+                             "low_pass",
+                             "high_pass",
+                             "low_rank rank=4",
+                             "wiener psf=gaussian:sigma=1 ratio=0.01",
+                             "equalize",
+                             "homomorphic",
+                             "background by=polynomial"}) {
       CAPTURE(std::string(text));
       CAPTURE(shape.width);
       CHECK(deviation(transposed(run(text, in)), run(text, turned)) < 2e-3);
@@ -155,9 +231,13 @@ TEST_CASE("a picture on its side gives the result on its side") {
 
 TEST_CASE("pairs that undo each other") {
   const Image in = map_samples(noise(48, 37, 3), [](float v) { return std::clamp(v, 0.01F, 1.0F); });
-  for (const char* text : {"linearize then encode", "encode then linearize", "to_oklab then from_oklab", "to_hsv then from_hsv", "invert then invert", "gamma exponent=0.45 then gamma exponent=2.22222222", "hue_shift degrees=75 then hue_shift degrees=-75",
-                           "brightness amount=0.3 then brightness amount=-0.3", "contrast factor=1.6 then contrast factor=0.625", "pad left=3 top=2 then crop x=3 y=2 width=48 height=37", "stabilize peak=1000 then unstabilize peak=1000",
-                           "stretch low=0 high=1 to_low=0.2 to_high=0.7 then stretch low=0.2 high=0.7"}) {
+  for (const char* text :
+       {"linearize then encode", "encode then linearize", "to_oklab then from_oklab", "to_hsv then from_hsv",
+        "invert then invert", "gamma exponent=0.45 then gamma exponent=2.22222222",
+        "hue_shift degrees=75 then hue_shift degrees=-75", "brightness amount=0.3 then brightness amount=-0.3",
+        "contrast factor=1.6 then contrast factor=0.625", "pad left=3 top=2 then crop x=3 y=2 width=48 height=37",
+        "stabilize peak=1000 then unstabilize peak=1000",
+        "stretch low=0 high=1 to_low=0.2 to_high=0.7 then stretch low=0.2 high=0.7"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, in), in) < 2e-3);
   }
@@ -171,9 +251,12 @@ TEST_CASE("pairs that undo each other") {
 
 TEST_CASE("blurs one after the other are one blur; order does not matter among what is linear") {
   const Image in = noise(90, 70);
-  CHECK(deviation(run("gaussian sigma=2 border=wrap then gaussian sigma=1.5 border=wrap", in), run("gaussian sigma=2.5 border=wrap", in)) < 5e-4);
-  for (const auto& two : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"}, {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"}, {"low_pass padding=wrap", "high_pass padding=wrap"},
-                             {"binomial border=wrap", "disk_mean border=wrap"}}) {
+  CHECK(deviation(run("gaussian sigma=2 border=wrap then gaussian sigma=1.5 border=wrap", in),
+                  run("gaussian sigma=2.5 border=wrap", in)) < 5e-4);
+  for (const auto& two : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"},
+                          {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"},
+                          {"low_pass padding=wrap", "high_pass padding=wrap"},
+                          {"binomial border=wrap", "disk_mean border=wrap"}}) {
     const std::string a = two.first, b = two.second;
     CAPTURE(a);
     CHECK(deviation(run(a + " then " + b, in), run(b + " then " + a, in)) < 1e-5);
@@ -181,7 +264,8 @@ TEST_CASE("blurs one after the other are one blur; order does not matter among w
   // What a low-pass leaves is what the high-pass of the same form takes, and the bands add up.
   for (const char* form : {"ideal", "gaussian"}) {
     CAPTURE(std::string(form));
-    const Image low = run("low_pass cutoff=0.1 form=" + std::string(form), in), high = run("high_pass cutoff=0.1 form=" + std::string(form), in);
+    const Image low = run("low_pass cutoff=0.1 form=" + std::string(form), in),
+                high = run("high_pass cutoff=0.1 form=" + std::string(form), in);
     CHECK(deviation(map_pairs(low, high, [](float l, float h) { return l + h; }), in) < 1e-4);
   }
 }

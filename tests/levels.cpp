@@ -12,7 +12,8 @@ namespace {
 // A picture of levels 0..top, each `counts[k]` times, in rows of 8.
 Image of_counts(const std::vector<int>& counts, std::uint32_t top) {
   std::vector<std::uint8_t> levels;
-  for (std::size_t k = 0; k < counts.size(); ++k) levels.insert(levels.end(), static_cast<std::size_t>(counts[k]), static_cast<std::uint8_t>(k));
+  for (std::size_t k = 0; k < counts.size(); ++k)
+    levels.insert(levels.end(), static_cast<std::size_t>(counts[k]), static_cast<std::uint8_t>(k));
   return from_interleaved(levels.data(), 8, static_cast<int>(levels.size()) / 8, 1, 0, top);
 }
 
@@ -60,7 +61,8 @@ TEST_CASE("histogram of any bins and range against counting one by one; luma; fo
         } else if (v < low || v > high) {
           ++(v < low ? want.below : want.above);
         } else {
-          ++want.counts[std::min(static_cast<std::size_t>((v - low) * (bins / (high - low))), static_cast<std::size_t>(bins) - 1)];
+          ++want.counts[std::min(static_cast<std::size_t>((v - low) * (bins / (high - low))),
+                                 static_cast<std::size_t>(bins) - 1)];
         }
       }
       const Histogram h = histogram(in, 0, bins, low, high);
@@ -99,7 +101,7 @@ TEST_CASE("the table of equalization, worked out by hand for 3 bits, 2 bits and 
   std::vector<std::uint16_t> deep = {0, 1000, 1000, 65535};
   const auto sixteen = level_table(from_interleaved(deep.data(), 4, 1, 1));
   CHECK(sixteen.size() == 65536);
-  CHECK(sixteen[0].mapped == 16384);  // 16383.75
+  CHECK(sixteen[0].mapped == 16384);     // 16383.75
   CHECK(sixteen[1000].mapped == 49151);  // 49151.25
   CHECK(sixteen[999].mapped == 16384);
   CHECK_THROWS_AS(level_table(Image(2, 2), 0, 1), BadCall);
@@ -125,7 +127,8 @@ TEST_CASE("equalize is that table, on gray and by luma; twice changes little; fe
   const Image smooth = map_samples(Gaussian{.sigma = 2}(noise(120, 90, 3)), [](float v) { return 0.3F + 0.3F * v; });
   for (const ColorBy color : {ColorBy::luma, ColorBy::channels}) {
     CAPTURE(static_cast<int>(color));
-    const Image once = Equalize{.levels = 256, .color = color}(smooth), twice = Equalize{.levels = 256, .color = color}(once);
+    const Image once = Equalize{.levels = 256, .color = color}(smooth),
+                twice = Equalize{.levels = 256, .color = color}(once);
     CHECK(compare(twice, once).mae < 0.004);
     CHECK(compare(once, smooth).mae > 0.1);
   }
@@ -133,7 +136,8 @@ TEST_CASE("equalize is that table, on gray and by luma; twice changes little; fe
   const Image once = Equalize{}(smooth);
   for (int i = 0; i < 120 * 90; i += 97) {
     const auto at = [&](const Image& p, int c) { return static_cast<double>(p.at(i % 120, i / 120, c)); };
-    const double before = (at(smooth, 0) - at(smooth, 1)) * (at(once, 2) - at(once, 1)), after = (at(once, 0) - at(once, 1)) * (at(smooth, 2) - at(smooth, 1));
+    const double before = (at(smooth, 0) - at(smooth, 1)) * (at(once, 2) - at(once, 1)),
+                 after = (at(once, 0) - at(once, 1)) * (at(smooth, 2) - at(smooth, 1));
     CHECK(before == doctest::Approx(after).epsilon(1e-3).scale(1e-3));
   }
 }
@@ -144,15 +148,20 @@ TEST_CASE("equalize, CLAHE and matching against their definitions on odd picture
     CAPTURE(text_of(in.shape()).text);
     const bool empty = statistics(in)[0].not_finite == in.shape().pixels();
     for (const ColorBy color : {ColorBy::luma, ColorBy::channels}) {
-      for (const int levels : {2, 17, 256}) CHECK(deviation(Equalize{.levels = levels, .color = color}(in), Equalize{.levels = levels, .color = color}.plain(in)) < 2e-6);
-      for (const Clahe& f : {Clahe{.columns = 3, .rows = 2, .color = color}, Clahe{.size = 5, .limit = 40, .bins = 32, .color = color}, Clahe{.columns = 256, .rows = 256, .strength = 0.5F, .color = color}}) {
+      for (const int levels : {2, 17, 256})
+        CHECK(deviation(Equalize{.levels = levels, .color = color}(in),
+                        Equalize{.levels = levels, .color = color}.plain(in)) < 2e-6);
+      for (const Clahe& f :
+           {Clahe{.columns = 3, .rows = 2, .color = color}, Clahe{.size = 5, .limit = 40, .bins = 32, .color = color},
+            Clahe{.columns = 256, .rows = 256, .strength = 0.5F, .color = color}}) {
         CHECK(deviation(f(in), f.plain(in)) < 2e-5);
       }
       if (empty) {
         CHECK_THROWS_AS((Match{.with = other, .color = color}(in)), BadCall);
         continue;
       }
-      CHECK(deviation(Match{.with = other, .color = color, .bins = 64}(in), Match{.with = other, .color = color, .bins = 64}.plain(in)) < 1e-4);
+      CHECK(deviation(Match{.with = other, .color = color, .bins = 64}(in),
+                      Match{.with = other, .color = color, .bins = 64}.plain(in)) < 1e-4);
       const MatchDistribution d{.to = Distribution::parse("normal:deviation=0.1"), .color = color, .bins = 300};
       CHECK(deviation(d(in), d.plain(in)) < 1e-4);
     }
@@ -160,11 +169,13 @@ TEST_CASE("equalize, CLAHE and matching against their definitions on odd picture
   // Sizes that the tiles do not divide, integer sources.
   const Image file = io::read(test::data + "/fog.png").image;
   const Image part(file.view().part({100, 200, 61, 47}));
-  for (const Clahe& f : {Clahe{}, Clahe{.columns = 7, .rows = 5, .limit = 2}, Clahe{.size = 20}}) CHECK(deviation(f(part), f.plain(part)) < 2e-5);
+  for (const Clahe& f : {Clahe{}, Clahe{.columns = 7, .rows = 5, .limit = 2}, Clahe{.size = 20}})
+    CHECK(deviation(f(part), f.plain(part)) < 2e-5);
   CHECK(deviation(Match{.with = part}(file), Match{.with = part}.plain(file)) < 1e-6);
 }
 
-TEST_CASE("CLAHE: strength 0 and limit 1 give the input back, contrast grows where there was none, tiles leave no seams") {
+TEST_CASE(
+    "CLAHE: strength 0 and limit 1 give the input back, contrast grows where there was none, tiles leave no seams") {
   const Image in = noise(67, 45, 3);
   CHECK(identical(Clahe{.strength = 0}(in), in));
   CHECK(deviation(Clahe{.limit = 1}(in), in) < 1e-5);
@@ -172,7 +183,9 @@ TEST_CASE("CLAHE: strength 0 and limit 1 give the input back, contrast grows whe
   Image faint(256, 192);
   const RandomStream random(3);
   for (int y = 0; y < 192; ++y) {
-    for (int x = 0; x < 256; ++x) faint.at(x, y) = 0.1F + 0.003F * static_cast<float>(x) + 0.01F * static_cast<float>(random.uniform(static_cast<std::uint64_t>(y * 256 + x)));
+    for (int x = 0; x < 256; ++x)
+      faint.at(x, y) = 0.1F + 0.003F * static_cast<float>(x) +
+                       0.01F * static_cast<float>(random.uniform(static_cast<std::uint64_t>(y * 256 + x)));
   }
   const Image strong = Clahe{.limit = 8}(faint), weak = Clahe{.limit = 2}(faint);
   const auto roughness = [](const Image& v) { return statistics(GradientMagnitude{}(v))[0].mean; };
@@ -195,13 +208,16 @@ TEST_CASE("matching to oneself is the identity; to another picture the histogram
   const Image out = Match{.with = fog}(file);
   // No level of the result is farther from the wanted curve than one step of the source.
   for (int c = 0; c < 3; ++c) {
-    const auto want = histogram(fog, c).cumulative(), have = histogram(out, c).cumulative(), from = histogram(file, c).probabilities();
+    const auto want = histogram(fog, c).cumulative(), have = histogram(out, c).cumulative(),
+               from = histogram(file, c).probabilities();
     const double step = *std::max_element(from.begin(), from.end());
-    for (std::size_t k = 0; k < 256; ++k) CHECK(std::abs(want[k] - have[k]) <= step + *std::max_element(want.begin(), want.begin() + 1));
+    for (std::size_t k = 0; k < 256; ++k)
+      CHECK(std::abs(want[k] - have[k]) <= step + *std::max_element(want.begin(), want.begin() + 1));
   }
   // Brighter before is not darker after.
   for (int i = 1; i < 768 * 512; i += 613) {
-    const float a = file.at(i % 768, i / 768), b = file.at((i * 7) % 768, (i / 11) % 512), p = out.at(i % 768, i / 768), q = out.at((i * 7) % 768, (i / 11) % 512);
+    const float a = file.at(i % 768, i / 768), b = file.at((i * 7) % 768, (i / 11) % 512), p = out.at(i % 768, i / 768),
+                q = out.at((i * 7) % 768, (i / 11) % 512);
     CHECK((a <= b ? p <= q : p >= q));
   }
   // A float picture of two levels goes to two levels.
@@ -216,7 +232,8 @@ TEST_CASE("matching to oneself is the identity; to another picture the histogram
 
 TEST_CASE("distributions: quantiles, forms of the result, text that is refused") {
   const Image in = noise(300, 200);
-  const Image flat = MatchDistribution{}(in), bell = MatchDistribution{.to = Distribution::parse("normal:mean=0.4,deviation=0.1")}(in);
+  const Image flat = MatchDistribution{}(in),
+              bell = MatchDistribution{.to = Distribution::parse("normal:mean=0.4,deviation=0.1")}(in);
   const Image lopsided = MatchDistribution{.to = Distribution::parse("rayleigh:scale=0.2")}(in);
   CHECK(statistics(flat)[0].mean == doctest::Approx(0.5).epsilon(0.005));
   CHECK(statistics(flat)[0].deviation == doctest::Approx(std::sqrt(1.0 / 12)).epsilon(0.01));
@@ -231,7 +248,9 @@ TEST_CASE("distributions: quantiles, forms of the result, text that is refused")
   CHECK(twin.quantile(0) == doctest::Approx(0.1));
   CHECK(twin.quantile(0.49) < 0.21);
   CHECK(twin.quantile(0.51) > 0.79);
-  for (const char* wrong : {"", "gauss", "uniform:a=1", "normal:deviation=0", "normal:mean=2", "normal:sigma=1", "rayleigh:scale=x", "0,1", "0,1/0,2", "0.5,1/0.2,1", "0,-1/1,1", "0,0/1,0", "0,nan/1,1", "0,1/2,1"}) {
+  for (const char* wrong :
+       {"", "gauss", "uniform:a=1", "normal:deviation=0", "normal:mean=2", "normal:sigma=1", "rayleigh:scale=x", "0,1",
+        "0,1/0,2", "0.5,1/0.2,1", "0,-1/1,1", "0,0/1,0", "0,nan/1,1", "0,1/2,1"}) {
     CAPTURE(wrong);
     CHECK_THROWS_AS(Distribution::parse(wrong), BadCall);
   }
@@ -251,7 +270,9 @@ TEST_CASE("a stretched comb is recognized, smooth histograms, noise and charts a
   CHECK(c.share > 0.5);  // 285 of 1000 of the range was in use: about two of three levels stay empty
   CHECK(c.share < 0.8);
   // The same stretch before the picture was cut down to 8 bits leaves no comb.
-  CHECK_FALSE(comb(histogram(as_file(Stretch{}(map_samples(noise(200, 200), [](float v) { return 0.4F + 0.2F * v; }))), 0)).found);
+  CHECK_FALSE(
+      comb(histogram(as_file(Stretch{}(map_samples(noise(200, 200), [](float v) { return 0.4F + 0.2F * v; }))), 0))
+          .found);
   CHECK_FALSE(comb(histogram(of_counts({8, 0, 0, 16, 0, 0, 0, 8}, 7), 0)).found);
   CHECK(examine(stretched).comb.found);
   CHECK(examine(as_file(Stretch{.percent = 1}(fog))).comb.found);
@@ -270,8 +291,10 @@ TEST_CASE("parameters as text: curves, distributions, footprints and scales go t
   test::put(f / "form.csv", "level,density\n0,0\n0.5,1\n1,0\n");
   test::put(f / "ring.txt", "1,1,1\n1,0,1\n1,1,1\n");
   const Resources files{{}, [](const std::string& name) { return test::contents(name); }};
-  for (const std::string& text : {"curve points=@" + (f / "curve.txt"), "match_distribution to=@" + (f / "form.csv"), "median footprint=@" + (f / "ring.txt"), std::string("retinex scales=5,40"),
-                                  std::string("match_distribution to=normal:mean=0.3,deviation=0.1"), std::string("curve points=0,0.1/1,0.9")}) {
+  for (const std::string& text :
+       {"curve points=@" + (f / "curve.txt"), "match_distribution to=@" + (f / "form.csv"),
+        "median footprint=@" + (f / "ring.txt"), std::string("retinex scales=5,40"),
+        std::string("match_distribution to=normal:mean=0.3,deviation=0.1"), std::string("curve points=0,0.1/1,0.9")}) {
     CAPTURE(text);
     const Chain chain = Chain::parse(text, Catalogue::standard(), files);
     // What was read from a file stands in the text itself afterwards.
@@ -283,7 +306,10 @@ TEST_CASE("parameters as text: curves, distributions, footprints and scales go t
     CHECK(identical(again(in), chain(in)));
     CHECK_THROWS_AS(Chain::parse("curve points=@" + (f / "curve.txt")), BadCall);  // no way to open files
   }
-  CHECK(std::abs(Chain::parse("curve points=@" + (f / "curve.txt"), Catalogue::standard(), files)(map_samples(Image(1, 1), [](float) { return 0.3F; })).at(0, 0) - 0.6F) < 1e-6F);
+  CHECK(std::abs(Chain::parse("curve points=@" + (f / "curve.txt"), Catalogue::standard(),
+                              files)(map_samples(Image(1, 1), [](float) { return 0.3F; }))
+                     .at(0, 0) -
+                 0.6F) < 1e-6F);
 }
 
 TEST_CASE("tone in a group: only the rectangle changes, and a mask blends") {
@@ -296,7 +322,9 @@ TEST_CASE("tone in a group: only the rectangle changes, and a mask blends") {
 TEST_CASE("tone does not depend on the threads, and writes into a caller's buffer as it makes pictures") {
   const Image in = noise(333, 211, 3);
   const Picture other(noise(50, 60, 3, 9));
-  for (const char* text : {"equalize", "clahe", "match_distribution", "auto_exposure", "white_balance", "threshold", "saturate", "flatten by=polynomial", "homomorphic", "retinex", "opening", "stretch percent=1"}) {
+  for (const char* text :
+       {"equalize", "clahe", "match_distribution", "auto_exposure", "white_balance", "threshold", "saturate",
+        "flatten by=polynomial", "homomorphic", "retinex", "opening", "stretch percent=1"}) {
     CAPTURE(std::string(text));
     const Chain f = Chain::parse(text);
     const Image many = f(in);
@@ -311,12 +339,16 @@ TEST_CASE("tone does not depend on the threads, and writes into a caller's buffe
   CHECK(identical(buffer, Match{.with = other}(in)));
   // A part of a larger picture, with strides of its own, is the same as that part alone.
   const ConstView part = in.view().part({17, 11, 120, 90});
-  for (const char* text : {"equalize", "clahe columns=3 rows=3", "to_oklab", "gamma", "threshold by=local", "median radius=2", "median radius=6", "nonlocal_means patch=1 search=2", "total_variation"}) {
+  for (const char* text :
+       {"equalize", "clahe columns=3 rows=3", "to_oklab", "gamma", "threshold by=local", "median radius=2",
+        "median radius=6", "nonlocal_means patch=1 search=2", "total_variation"}) {
     CAPTURE(std::string(text));
     CHECK(identical(Chain::parse(text)(part), Chain::parse(text)(Image(part))));
   }
   CHECK_THROWS_AS(Equalize{}(in, Image(3, 3).view()), BadCall);
-  CHECK_THROWS_AS(Clahe{}(in, View{const_cast<float*>(in.view().data), in.shape(), in.view().row_stride, in.view().plane_stride, 0}), BadCall);  // its own input
+  CHECK_THROWS_AS(Clahe{}(in, View{const_cast<float*>(in.view().data), in.shape(), in.view().row_stride,
+                                   in.view().plane_stride, 0}),
+                  BadCall);  // its own input
 }
 
 TEST_CASE("notes: heard in the thread that filters, with and without a listener, nested watches apart") {

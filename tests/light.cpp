@@ -15,7 +15,8 @@ Image lit(const Image& scene) {
   for (int c = 0; c < scene.shape().color_channels(); ++c) {
     for (int y = 0; y < scene.height(); ++y) {
       for (int x = 0; x < scene.width(); ++x) {
-        const float u = 2 * static_cast<float>(x) / static_cast<float>(scene.width()) - 1, v = 2 * static_cast<float>(y) / static_cast<float>(scene.height()) - 1;
+        const float u = 2 * static_cast<float>(x) / static_cast<float>(scene.width()) - 1,
+                    v = 2 * static_cast<float>(y) / static_cast<float>(scene.height()) - 1;
         out.at(x, y, c) *= 0.75F + 0.2F * u - 0.25F * (u * u + v * v);
       }
     }
@@ -28,7 +29,8 @@ Image page(int width, int height) {
   Image out(width, height);
   const RandomStream random(11);
   for (int y = 0; y < height; ++y) {
-    for (int x = 0; x < width; ++x) out.at(x, y) = random.uniform(static_cast<std::uint64_t>(y / 3 * 1000 + x / 2)) < 0.08 ? 0.2F : 0.9F;
+    for (int x = 0; x < width; ++x)
+      out.at(x, y) = random.uniform(static_cast<std::uint64_t>(y / 3 * 1000 + x / 2)) < 0.08 ? 0.2F : 0.9F;
   }
   return out;
 }
@@ -65,8 +67,8 @@ TEST_CASE("opening: idempotent, never brighter, drops what is narrower than the 
   for (int i = 0; i < 90 * 61; ++i) CHECK(once.at(i % 90, i / 90) <= in.at(i % 90, i / 90));
   Image objects(60, 30);
   for (int y = 10; y < 20; ++y) {
-    for (int x = 5; x < 10; ++x) objects.at(x, y) = 1;    // 5 wide
-    for (int x = 30; x < 40; ++x) objects.at(x, y) = 1;   // 10 wide
+    for (int x = 5; x < 10; ++x) objects.at(x, y) = 1;   // 5 wide
+    for (int x = 30; x < 40; ++x) objects.at(x, y) = 1;  // 10 wide
   }
   const Image left = f(objects);  // window 7
   CHECK(statistics(left)[0].mean == doctest::Approx(100.0 / 1800));
@@ -77,14 +79,16 @@ TEST_CASE("opening: idempotent, never brighter, drops what is narrower than the 
 
 TEST_CASE("flat field: the flat itself becomes constant, the scene comes back, near-zero flats are counted") {
   const Image scene = map_samples(noise(80, 60, 3), [](float v) { return 0.3F + 0.4F * std::clamp(v, 0.0F, 1.0F); });
-  const Image white = map_samples(scene, [](float) { return 0.8F; }), dark = map_samples(noise(80, 60, 1, 4), [](float v) { return 0.02F * std::clamp(v, 0.0F, 1.0F); });
+  const Image white = map_samples(scene, [](float) { return 0.8F; }),
+              dark = map_samples(noise(80, 60, 1, 4), [](float v) { return 0.02F * std::clamp(v, 0.0F, 1.0F); });
   const auto taken = [&](const Image& v) { return map_pairs(lit(v), dark, [](float a, float b) { return a + b; }); };
   const FlatField f{.with = Picture(taken(white)), .dark = Picture(dark)};
   const Image even = f(taken(white));
   for (const ChannelStatistics& s : statistics(even)) CHECK(s.deviation < 1e-6);
   CHECK(statistics(even)[0].mean == doctest::Approx(statistics(lit(white))[0].mean).epsilon(1e-5));
   const double level = statistics(lit(white))[0].mean / 0.8;
-  CHECK(deviation(f(taken(scene)), map_samples(scene, [level](float v) { return static_cast<float>(level * v); })) < 1e-5);
+  CHECK(deviation(f(taken(scene)), map_samples(scene, [level](float v) { return static_cast<float>(level * v); })) <
+        1e-5);
   CHECK(deviation(f(taken(scene)), f.plain(taken(scene))) < 1e-5);
   Image holes = taken(white);
   holes.at(4, 4, 0) = 0;
@@ -107,8 +111,10 @@ TEST_CASE("flat field: the flat itself becomes constant, the scene comes back, n
 
 TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust against objects, evening out the light") {
   const Image in = noise(75, 66, 3);
-  for (const char* text : {"background sigma=6", "background by=opening radius=4", "background by=opening radius=3 objects=dark", "background by=polynomial degree=1",
-                           "background by=polynomial degree=4", "flatten how=subtract sigma=9", "retinex scales=3,9", "homomorphic cutoff=0.05"}) {
+  for (const char* text :
+       {"background sigma=6", "background by=opening radius=4", "background by=opening radius=3 objects=dark",
+        "background by=polynomial degree=1", "background by=polynomial degree=4", "flatten how=subtract sigma=9",
+        "retinex scales=3,9", "homomorphic cutoff=0.05"}) {
     CAPTURE(text);
     const Filter f = Chain::parse(text).steps()[0];
     CHECK(deviation(f(in), *f.plain(in)) < 3e-4);
@@ -116,14 +122,17 @@ TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust ag
   const Image even = page(320, 240);
   const Image uneven = lit(even);
   // The surface is found although a tenth of the picture is marks.
-  const Image light = Background{.by = BackgroundBy::polynomial}(uneven), truth = lit(map_samples(even, [](float) { return 0.9F; }));
+  const Image light = Background{.by = BackgroundBy::polynomial}(uneven),
+              truth = lit(map_samples(even, [](float) { return 0.9F; }));
   const auto ratio = map_pairs(light, truth, [](float a, float b) { return a / b; });
   CHECK(statistics(ratio)[0].deviation / statistics(ratio)[0].mean < 0.03);
-  for (const char* text : {"flatten by=polynomial", "flatten by=opening radius=9 objects=dark", "flatten sigma=30", "homomorphic low=0.2", "retinex"}) {
+  for (const char* text : {"flatten by=polynomial", "flatten by=opening radius=9 objects=dark", "flatten sigma=30",
+                           "homomorphic low=0.2", "retinex"}) {
     CAPTURE(text);
     const Image out = Chain::parse(text)(uneven);
     CHECK(flatness(out) < 0.5 * flatness(uneven));
-    if (std::string(text).starts_with("flatten")) CHECK(statistics(out)[0].mean == doctest::Approx(statistics(uneven)[0].mean).epsilon(0.03));
+    if (std::string(text).starts_with("flatten"))
+      CHECK(statistics(out)[0].mean == doctest::Approx(statistics(uneven)[0].mean).epsilon(0.03));
   }
   // All of them tell how even the light was and is.
   for (const char* text : {"flatten", "homomorphic", "retinex"}) {
@@ -152,7 +161,9 @@ TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust ag
     CHECK(std::isnan(out.at(20, 20)));
     CHECK(std::isfinite(out.at(0, 0)));
   }
-  for (const char* wrong : {"retinex scales=", "retinex scales=0.1", "retinex scales=1,x", "retinex scales=1,2,3,4,5,6,7,8,9"}) CHECK_THROWS_AS(Chain::parse(wrong), BadCall);
+  for (const char* wrong :
+       {"retinex scales=", "retinex scales=0.1", "retinex scales=1,x", "retinex scales=1,2,3,4,5,6,7,8,9"})
+    CHECK_THROWS_AS(Chain::parse(wrong), BadCall);
 }
 
 TEST_CASE("advice: impulses, uneven light, exposure; every chain it gives can be read; odd pictures are no trouble") {
@@ -175,5 +186,7 @@ TEST_CASE("advice: impulses, uneven light, exposure; every chain it gives can be
   CHECK(advice_for(demo("lamp.png")).find("+flatten") == 0);
   CHECK(advice_for(demo("chart.png")).find("flatten") == std::string::npos);
   CHECK(advice_for(lit(page(200, 150))).find("+flatten") == 0);
-  for (const Image& odd : {Image(1, 1), Image(3, 40, 4), map_samples(Image(5, 5), [](float) { return std::nanf(""); }), noise(2, 2)}) CHECK_NOTHROW(advice_for(odd));
+  for (const Image& odd :
+       {Image(1, 1), Image(3, 40, 4), map_samples(Image(5, 5), [](float) { return std::nanf(""); }), noise(2, 2)})
+    CHECK_NOTHROW(advice_for(odd));
 }

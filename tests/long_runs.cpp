@@ -1,4 +1,5 @@
-// A process that filters all day: what it holds of memory, threads and files settles, and the hundredth result is the first.
+// A process that filters all day: what it holds of memory, threads and files settles, and the hundredth result is the
+// first.
 
 #include <malloc.h>
 
@@ -19,7 +20,8 @@ std::size_t held() {
 }
 
 std::size_t entries(const char* folder) {
-  return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(folder), std::filesystem::directory_iterator()));
+  return static_cast<std::size_t>(
+      std::distance(std::filesystem::directory_iterator(folder), std::filesystem::directory_iterator()));
 }
 
 }  // namespace
@@ -55,12 +57,15 @@ TEST_CASE("the whole catalogue over and over: memory and threads settle, results
 }
 
 TEST_CASE("pictures of ever other sizes: no table grows with their number") {
-  const Chain chain = Chain::parse("low_pass then cosine_keep then wavelet_shrink noise=0.1 then gaussian sigma=9 then wiener psf=gaussian:sigma=1 noise=0.1 then clahe");
+  const Chain chain = Chain::parse(
+      "low_pass then cosine_keep then wavelet_shrink noise=0.1 then gaussian sigma=9 then wiener psf=gaussian:sigma=1 "
+      "noise=0.1 then clahe");
   const auto size = [](int i) { return std::pair(40 + i % 97, 30 + (i * 7) % 89); };
   for (int i = 0; i < 400; ++i) chain(noise(size(i).first, size(i).second));
   const std::size_t settled = held();
   for (int i = 400; i < 800; ++i) chain(noise(size(i).first, size(i).second));
-  // A table a size would be a kilobyte or more each; the FFT library itself remembers lengths, some tens of bytes a picture.
+  // A table a size would be a kilobyte or more each; the FFT library itself remembers lengths, some tens of bytes a
+  // picture.
   CHECK(held() < settled + 100'000);
 }
 

@@ -24,7 +24,9 @@ double off_orthonormal(const std::vector<float>& columns, int length, int rank) 
   for (int a = 0; a < rank; ++a) {
     for (int b = 0; b <= a; ++b) {
       double sum = 0;
-      for (int i = 0; i < length; ++i) sum += static_cast<double>(columns[static_cast<std::size_t>(a * length + i)]) * static_cast<double>(columns[static_cast<std::size_t>(b * length + i)]);
+      for (int i = 0; i < length; ++i)
+        sum += static_cast<double>(columns[static_cast<std::size_t>(a * length + i)]) *
+               static_cast<double>(columns[static_cast<std::size_t>(b * length + i)]);
       worst = std::max(worst, std::abs(sum - (a == b ? 1 : 0)));
     }
   }
@@ -32,7 +34,9 @@ double off_orthonormal(const std::vector<float>& columns, int length, int rank) 
 }
 
 // Largest singular value of a difference, by power iterations.
-double spectral(const Image& a, const Image& b) { return svd(map_pairs(a, b, [](float p, float q) { return p - q; }), 1, SvdWay::randomized).values[0]; }
+double spectral(const Image& a, const Image& b) {
+  return svd(map_pairs(a, b, [](float p, float q) { return p - q; }), 1, SvdWay::randomized).values[0];
+}
 
 }  // namespace
 
@@ -51,7 +55,9 @@ TEST_CASE("singular values: known ones, orthonormal factors, the picture back") 
     for (int x = 0; x < 4; ++x) hilbert.at(x, y) = 1.0F / static_cast<float>(x + y + 1);
   }
   const Svd h = svd(hilbert);
-  for (const auto& [i, v] : {std::pair<std::size_t, double>{0, 1.5002142801}, {1, 0.1691412202}, {2, 0.0067382736}, {3, 0.0000967023}}) CHECK(std::abs(h.values[i] - v) < 1e-7);
+  for (const auto& [i, v] :
+       {std::pair<std::size_t, double>{0, 1.5002142801}, {1, 0.1691412202}, {2, 0.0067382736}, {3, 0.0000967023}})
+    CHECK(std::abs(h.values[i] - v) < 1e-7);
   for (const auto& [w, ht] : {std::pair{40, 25}, std::pair{25, 40}, std::pair{1, 9}, std::pair{1, 1}}) {
     const Image in = noise(w, ht);
     const Svd s = svd(in);
@@ -78,18 +84,24 @@ TEST_CASE("the randomized decomposition is near the best possible, and keeps its
   for (const int rank : {5, 20, 60}) {
     CAPTURE(rank);
     const Svd exact = svd(gray_noon(), rank + 1, SvdWay::exact), quick = svd(gray_noon(), rank, SvdWay::randomized);
-    const double best = exact.values[static_cast<std::size_t>(rank)], reached = spectral(gray_noon(), picture_of(quick, rank));
+    const double best = exact.values[static_cast<std::size_t>(rank)],
+                 reached = spectral(gray_noon(), picture_of(quick, rank));
     CHECK(reached < 1.02 * best);
     const double side = std::min(gray_noon().width(), gray_noon().height());
-    CHECK(reached < best * std::pow(1 + std::sqrt(rank / 9.0) + std::exp(1.0) * std::sqrt(rank + 10.0) / 10 * std::sqrt(side), 1.0 / 7));
+    CHECK(reached <
+          best * std::pow(1 + std::sqrt(rank / 9.0) + std::exp(1.0) * std::sqrt(rank + 10.0) / 10 * std::sqrt(side),
+                          1.0 / 7));
     for (std::size_t i = 0; i < 5; ++i) CHECK(quick.values[i] == doctest::Approx(exact.values[i]).epsilon(1e-4));
     CHECK(off_orthonormal(quick.left, gray_noon().height(), rank) < 1e-4);
     // Of all pictures of that rank none is nearer (Eckart and Young): the error is what was left out.
     double rest = 0;
     const Svd all = svd(gray_noon(), 0, SvdWay::exact);
-    for (std::size_t i = static_cast<std::size_t>(rank); i < all.values.size(); ++i) rest += all.values[i] * all.values[i];
-    CHECK(compare(picture_of(all, rank), gray_noon()).mse == doctest::Approx(rest / static_cast<double>(gray_noon().shape().pixels())).epsilon(1e-3));
-    CHECK(compare(picture_of(quick, rank), gray_noon()).mse < 1.02 * rest / static_cast<double>(gray_noon().shape().pixels()));
+    for (std::size_t i = static_cast<std::size_t>(rank); i < all.values.size(); ++i)
+      rest += all.values[i] * all.values[i];
+    CHECK(compare(picture_of(all, rank), gray_noon()).mse ==
+          doctest::Approx(rest / static_cast<double>(gray_noon().shape().pixels())).epsilon(1e-3));
+    CHECK(compare(picture_of(quick, rank), gray_noon()).mse <
+          1.02 * rest / static_cast<double>(gray_noon().shape().pixels()));
   }
   const RankShares r = rank_shares(gray_noon());
   CHECK(r.rank_for(0.9, true) < r.rank_for(0.9, false));
@@ -98,17 +110,22 @@ TEST_CASE("the randomized decomposition is near the best possible, and keeps its
   CHECK(r.energy[static_cast<std::size_t>(r.rank_for(0.99, true)) - 1] >= 0.99);
 }
 
-TEST_CASE("low rank and principal components: fast and plain agree, whole ranks keep all, alpha and lost samples stay") {
+TEST_CASE(
+    "low rank and principal components: fast and plain agree, whole ranks keep all, alpha and lost samples stay") {
   for (const auto& [w, h, channels] : {std::tuple{20, 15, 1}, {13, 21, 3}, {9, 8, 4}, {1, 7, 1}, {1, 1, 1}}) {
     CAPTURE(w);
     Image in = noise(w, h, channels);
-    for (const char* text : {"low_rank rank=3", "low_rank rank=2 color=wide", "low_rank rank=5 color=luma", "low_rank rank=2 way=randomized", "principal_components components=4", "principal_components of=rows components=3", "principal_components share=0.8 side=4"}) {
+    for (const char* text : {"low_rank rank=3", "low_rank rank=2 color=wide", "low_rank rank=5 color=luma",
+                             "low_rank rank=2 way=randomized", "principal_components components=4",
+                             "principal_components of=rows components=3", "principal_components share=0.8 side=4"}) {
       CAPTURE(std::string(text));
       const Chain f = Chain::parse(text);
       // Noise has values near each other, which a sketch does not tell apart.
-      CHECK(deviation(f(in), *f.steps()[0].plain(in)) < (std::string(text).find("randomized") != std::string::npos ? 0.4 : 1e-4));
+      CHECK(deviation(f(in), *f.steps()[0].plain(in)) <
+            (std::string(text).find("randomized") != std::string::npos ? 0.4 : 1e-4));
     }
-    for (const char* text : {"low_rank rank=65536", "low_rank rank=65536 color=wide", "low_rank rank=65536 color=luma", "principal_components components=65536", "principal_components of=rows share=1"}) {
+    for (const char* text : {"low_rank rank=65536", "low_rank rank=65536 color=wide", "low_rank rank=65536 color=luma",
+                             "principal_components components=65536", "principal_components of=rows share=1"}) {
       CAPTURE(std::string(text));
       CHECK(deviation(Chain::parse(text)(in), in) < 1e-4);
     }
@@ -125,7 +142,8 @@ TEST_CASE("low rank and principal components: fast and plain agree, whole ranks 
   CHECK(p.explained(p.components) == doctest::Approx(1));
   CHECK(std::is_sorted(p.variance.rbegin(), p.variance.rend()));
   // The error is the variance that was left out.
-  CHECK(compare(picture_of_patches(p, gray_noon().shape(), 8, 10), gray_noon()).mse == doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
+  CHECK(compare(picture_of_patches(p, gray_noon().shape(), 8, 10), gray_noon()).mse ==
+        doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
   CHECK_THROWS_AS(principal_patches(gray_noon(), 1), BadCall);
   CHECK_THROWS_AS(principal_rows(noise(5, 4), 6), BadCall);
   CHECK_THROWS_AS(picture_of_rows(p, gray_noon().shape(), 3), BadCall);
@@ -136,7 +154,8 @@ TEST_CASE("singular values on the tool") {
   const auto text = test::lsieve("look " + test::data + "/noon.png --singular");
   CHECK(text.code == 0);
   CHECK(text.out.find("of their sum at rank") != std::string::npos);
-  const json j = json::parse(test::lsieve("look " + test::data + "/noon.png --singular --json").out)["transforms"]["singular"];
+  const json j =
+      json::parse(test::lsieve("look " + test::data + "/noon.png --singular --json").out)["transforms"]["singular"];
   CHECK(j["values"].size() == 512);
   CHECK(j["ranks"][0]["rank_by_energy"] == rank_shares(gray_noon()).rank_for(0.9, true));
   const test::Folder f;

@@ -33,7 +33,8 @@ Told told(const Filter& f, const ConstView& in) {
   return t;
 }
 
-// Largest difference of finite samples that lie farther than `reach` from the odd one; infinite where one is not finite.
+// Largest difference of finite samples that lie farther than `reach` from the odd one; infinite where one is not
+// finite.
 double far_change(const ConstView& a, const ConstView& b, int reach) {
   double most = 0;
   for (int c = 0; c < a.channels(); ++c) {
@@ -55,7 +56,8 @@ TEST_CASE("a sample that is not finite: nothing beyond a filter's reach changes,
   Image none = clean;
   none.at(kX, kY, kChannel) = 0;
   int local = 0, wide = 0;
-  for (const float odd : {std::nanf(""), std::numeric_limits<float>::infinity(), -std::numeric_limits<float>::infinity()}) {
+  for (const float odd :
+       {std::nanf(""), std::numeric_limits<float>::infinity(), -std::numeric_limits<float>::infinity()}) {
     Image in = clean;
     in.at(kX, kY, kChannel) = odd;
     for (const Filter& f : test::every_filter(in)) {
@@ -65,7 +67,8 @@ TEST_CASE("a sample that is not finite: nothing beyond a filter's reach changes,
       CHECK(with.refusal == without.refusal);
       if (f.about().name == "background" || f.about().name == "flatten") {
         CHECK(std::count(with.notes.begin(), with.notes.end(), "1 sample is not finite: left out of the light") == 1);
-        CHECK(std::count(without.notes.begin(), without.notes.end(), "1 sample is not finite: left out of the light") == 0);
+        CHECK(std::count(without.notes.begin(), without.notes.end(), "1 sample is not finite: left out of the light") ==
+              0);
       }
       if (!with.refusal.empty() || without.image.shape() != clean.shape()) continue;
       if (const auto reach = f.reach()) {
@@ -73,7 +76,8 @@ TEST_CASE("a sample that is not finite: nothing beyond a filter's reach changes,
         ++local;
         continue;
       }
-      // What looks at the whole picture leaves the sample out, or takes it for black; a few pixels around it may go with it.
+      // What looks at the whole picture leaves the sample out, or takes it for black; a few pixels around it may go
+      // with it.
       CHECK(not_finite(with.image) <= clean.shape().samples() / 40);
       CHECK(std::min(far_change(with.image, without.image, 15), far_change(with.image, f(none), 15)) < 0.02);
       ++wide;
@@ -104,7 +108,8 @@ TEST_CASE("a picture with no finite sample at all, and one with a single one: a 
 
 TEST_CASE("a picture of one level: always finite, and given back by all that smooths, sharpens, restores or sorts") {
   // These take the level away, measure it against something else, or speak in other units.
-  const std::set<std::string> other = {"band_pass", "high_pass", "correlate", "gradient_direction", "gradient_magnitude", "stabilize", "unstabilize", "transfer"};
+  const std::set<std::string> other = {"band_pass",          "high_pass", "correlate",   "gradient_direction",
+                                       "gradient_magnitude", "stabilize", "unstabilize", "transfer"};
   const std::set<std::string> families = {"denoise", "frequency", "lowrank", "rank", "restore", "sharpen", "spatial"};
   int checked = 0;
   for (const float level : {0.0F, 0.4F, 1.0F}) {
@@ -118,7 +123,8 @@ TEST_CASE("a picture of one level: always finite, and given back by all that smo
           const Told t = told(f, in);
           if (!t.refusal.empty()) continue;
           CHECK(not_finite(t.image) == 0);
-          const bool even = f.about().name == "flatten" || f.about().name == "background" || (f.about().name == "homomorphic" && level > 0);
+          const bool even = f.about().name == "flatten" || f.about().name == "background" ||
+                            (f.about().name == "homomorphic" && level > 0);
           if (!even && (families.count(f.about().family) == 0 || other.count(f.about().name) > 0)) continue;
           CHECK(deviation(t.image, in) < 2e-5);
           ++checked;
@@ -129,7 +135,8 @@ TEST_CASE("a picture of one level: always finite, and given back by all that smo
   CHECK(checked > 500);
 }
 
-TEST_CASE("light that is negative throughout is evened out like its positive; of a mean of nothing, nothing is divided") {
+TEST_CASE(
+    "light that is negative throughout is evened out like its positive; of a mean of nothing, nothing is divided") {
   Image in(80, 60), balanced(80, 60);
   for (int y = 0; y < 60; ++y) {
     for (int x = 0; x < 80; ++x) {

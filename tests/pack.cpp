@@ -6,10 +6,10 @@
 #include "support.hpp"
 
 using namespace sieve;
-using test::noon;
 using nlohmann::json;
 using test::deviation;
 using test::noise;
+using test::noon;
 
 namespace {
 
@@ -21,7 +21,9 @@ Image levels(int width, int height, int channels, std::uint32_t maximum) {
   const Image in = noise(width, height, channels);
   for (int c = 0; c < channels; ++c) {
     for (int y = 0; y < height; ++y) {
-      for (int x = 0; x < width; ++x) out.at(x, y, c) = static_cast<float>(std::round(std::clamp(static_cast<double>(in.at(x, y, c)), 0.0, 1.0) * maximum) / maximum);
+      for (int x = 0; x < width; ++x)
+        out.at(x, y, c) = static_cast<float>(
+            std::round(std::clamp(static_cast<double>(in.at(x, y, c)), 0.0, 1.0) * maximum) / maximum);
     }
   }
   return out;
@@ -33,7 +35,9 @@ bool same_samples(const Image& a, const Image& b) {
   return deviation(a, b) < half;
 }
 
-double psnr(const std::vector<std::uint8_t>& bytes, const Image& image) { return compare(unpack(bytes).image, image).psnr; }
+double psnr(const std::vector<std::uint8_t>& bytes, const Image& image) {
+  return compare(unpack(bytes).image, image).psnr;
+}
 
 // Bytes of baseline JPEG that reach a PSNR, the better of both color resolutions.
 double jpeg_bytes(const Image& image, double wanted) {
@@ -42,7 +46,8 @@ double jpeg_bytes(const Image& image, double wanted) {
     double psnr_before = 0, bytes_before = 0;
     for (int quality = 4; quality <= 98; quality += 2) {
       const auto bytes = io::encode(io::Format::jpeg, image, {.quality = quality, .full_color = full});
-      const double now = compare(io::decode(bytes.data(), bytes.size(), "jpeg").image, image).psnr, size = static_cast<double>(bytes.size());
+      const double now = compare(io::decode(bytes.data(), bytes.size(), "jpeg").image, image).psnr,
+                   size = static_cast<double>(bytes.size());
       if (now >= wanted) {
         const double t = psnr_before > 0 ? (wanted - psnr_before) / (now - psnr_before) : 1;
         best = std::min(best, psnr_before > 0 ? bytes_before * std::pow(size / bytes_before, t) : size);
@@ -71,10 +76,13 @@ TEST_CASE("without loss: bit for bit, any size, depth and channels") {
   // Smooth pictures go by bands, drawn ones by prediction; both come back.
   const Packed p = pack(noon(), {.lossless = true});
   CHECK(same_samples(unpack(p.bytes).image, noon()));
-  CHECK(static_cast<double>(p.bytes.size()) <= 0.9 * static_cast<double>(io::encode(io::Format::png, noon(), {.smallest = true}).size()));
+  CHECK(static_cast<double>(p.bytes.size()) <=
+        0.9 * static_cast<double>(io::encode(io::Format::png, noon(), {.smallest = true}).size()));
   Image smooth = noon();
   for (int i = 0; i < 2; ++i) smooth = Gaussian{.sigma = 6}(smooth);
-  const Image stepped = io::decode(io::encode(io::Format::png, smooth, {.bits = 16}).data(), io::encode(io::Format::png, smooth, {.bits = 16}).size(), "png").image;
+  const Image stepped = io::decode(io::encode(io::Format::png, smooth, {.bits = 16}).data(),
+                                   io::encode(io::Format::png, smooth, {.bits = 16}).size(), "png")
+                            .image;
   CHECK(same_samples(unpack(pack(stepped, {.lossless = true}).bytes).image, stepped));
   CHECK_THROWS_AS(pack(noise(8, 8), {.lossless = true}), BadCall);
   CHECK_THROWS_AS(pack(levels(8, 8, 1, 255), {.by = PackBy::cosine, .lossless = true}), BadCall);
@@ -135,8 +143,10 @@ TEST_CASE("goals are met within 2 percent, or a note says why not") {
   CHECK(pack(noon(), {.by = PackBy::pca, .keep = 12}).kept <= 12);
   CHECK(!pack(noon(), {.by = PackBy::cosine, .bytes = 64}).note.empty());
   CHECK(!pack(noise(8, 8), {.rate = 64}).note.empty());
-  for (const PackOptions& wrong : {PackOptions{.quality = 50.0, .rate = 1.0}, PackOptions{.quality = 101.0}, PackOptions{.psnr = 5.0}, PackOptions{.bytes = 3}, PackOptions{.rate = 0.0}, PackOptions{.keep = 0},
-                                   PackOptions{.by = PackBy::wavelet, .perceptual = true}, PackOptions{.quality = std::nan("")}}) {
+  for (const PackOptions& wrong :
+       {PackOptions{.quality = 50.0, .rate = 1.0}, PackOptions{.quality = 101.0}, PackOptions{.psnr = 5.0},
+        PackOptions{.bytes = 3}, PackOptions{.rate = 0.0}, PackOptions{.keep = 0},
+        PackOptions{.by = PackBy::wavelet, .perceptual = true}, PackOptions{.quality = std::nan("")}}) {
     CHECK_THROWS_AS(pack(noon(), wrong), BadCall);
   }
 }
@@ -172,7 +182,9 @@ TEST_CASE("a wavelet file that is cut off opens at lower quality, the more of it
   const std::vector<std::uint8_t> large = pack(noon(), {.by = PackBy::wavelet, .quality = 80}).bytes;
   double before = 0;
   for (const double share : {0.05, 0.2, 0.5, 0.8, 1.0}) {
-    const double now = psnr({large.begin(), large.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(large.size()))}, noon());
+    const double now =
+        psnr({large.begin(), large.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(large.size()))},
+             noon());
     CHECK(now > before);
     before = now;
   }
@@ -220,18 +232,23 @@ TEST_CASE("files and tool: pack, unpack, look, apply, rate, few; one line for wh
   CHECK(compare(io::read(f / "b.lsv").image, Gaussian{.sigma = 1}(noon())).psnr > 40);
   const auto text = test::lsieve("pack " + in + " " + (f / "c.lsv") + " --lossless");
   CHECK(text.out.find("not a bit lost") != std::string::npos);
-  const json few = json::parse(test::lsieve("few " + in + " --numbers 8000 --json --sheet " + (f / "few.png")).out)["kept"];
+  const json few =
+      json::parse(test::lsieve("few " + in + " --numbers 8000 --json --sheet " + (f / "few.png")).out)["kept"];
   REQUIRE(few.size() == 4);
   CHECK(few[1]["psnr"] > few[0]["psnr"]);
   CHECK(few[2]["psnr"] > few[3]["psnr"]);
   io::write(f / "part.png", noon().view().part({200, 100, 96, 64}), {});
-  const json rate = json::parse(test::lsieve("rate " + (f / "part.png") + " --by wavelet cosine --json --sheet " + (f / "rate.png")).out)["methods"];
+  const json rate =
+      json::parse(test::lsieve("rate " + (f / "part.png") + " --by wavelet cosine --json --sheet " + (f / "rate.png"))
+                      .out)["methods"];
   REQUIRE(rate.size() == 3);
   CHECK(rate[0]["points"][3]["psnr"] > rate[0]["points"][1]["psnr"]);
   CHECK(rate[2]["by"] == "jpeg");
   CHECK(io::read(f / "rate.png").image.width() == 1280);
   const std::size_t before = f.entries();
-  for (const char* wrong : {"pack {} {o}.png", "pack {} {o}.lsv --by nothing", "pack {} {o}.lsv --rate 1 --quality 3", "pack {} {o}.lsv --quality 200", "unpack {} {o}.png", "few {} --numbers 0", "rate {} --by jpeg", "rate {} --sheet {o}.jpg"}) {
+  for (const char* wrong : {"pack {} {o}.png", "pack {} {o}.lsv --by nothing", "pack {} {o}.lsv --rate 1 --quality 3",
+                            "pack {} {o}.lsv --quality 200", "unpack {} {o}.png", "few {} --numbers 0",
+                            "rate {} --by jpeg", "rate {} --sheet {o}.jpg"}) {
     CAPTURE(std::string(wrong));
     std::string call = wrong;
     call.replace(call.find("{}"), 2, in);

@@ -11,28 +11,42 @@ using test::noise;
 
 namespace {
 
-// What is worth trying: the ends and the middle of numbers (the middle of their logarithms where the range is wide), all choices.
+// What is worth trying: the ends and the middle of numbers (the middle of their logarithms where the range is wide),
+// all choices.
 std::vector<std::string> worth_trying(const Parameter& p) {
   switch (p.kind) {
-    case Kind::flag: return {"yes", "no"};
-    case Kind::choice: return p.choices;
-    case Kind::text: return {};
+    case Kind::flag:
+      return {"yes", "no"};
+    case Kind::choice:
+      return p.choices;
+    case Kind::text:
+      return {};
     case Kind::number:
-    case Kind::whole: break;
+    case Kind::whole:
+      break;
   }
-  const bool low = std::isfinite(p.range.low) && p.range.low > -2e9, high = std::isfinite(p.range.high) && p.range.high < 2e9;
+  const bool low = std::isfinite(p.range.low) && p.range.low > -2e9,
+             high = std::isfinite(p.range.high) && p.range.high < 2e9;
   std::vector<double> values;
   if (low) values.push_back(p.range.low);
-  if (high) values.push_back(p.name == "iterations" ? std::min(1000.0, p.range.high) : p.range.high);  // ten thousand steps only take time
-  if (low && high) values.push_back(p.range.low > 0 && p.range.high > 100 * p.range.low ? std::sqrt(p.range.low * p.range.high) : 0.5 * (p.range.low + p.range.high));
+  if (high)
+    values.push_back(p.name == "iterations" ? std::min(1000.0, p.range.high)
+                                            : p.range.high);  // ten thousand steps only take time
+  if (low && high)
+    values.push_back(p.range.low > 0 && p.range.high > 100 * p.range.low ? std::sqrt(p.range.low * p.range.high)
+                                                                         : 0.5 * (p.range.low + p.range.high));
   std::vector<std::string> all;
-  for (const double v : values) all.push_back(p.kind == Kind::whole ? std::to_string(std::llround(v)) : detail::number_text(static_cast<double>(static_cast<float>(v)), true));
+  for (const double v : values)
+    all.push_back(p.kind == Kind::whole ? std::to_string(std::llround(v))
+                                        : detail::number_text(static_cast<double>(static_cast<float>(v)), true));
   if (p.may_be_auto) all.emplace_back("auto");
   return all;
 }
 
 // What takes a part of the picture, or makes it larger than a test should hold.
-bool resizes(const std::string& filter) { return filter == "pad" || filter == "crop" || filter == "shrink" || filter == "within"; }
+bool resizes(const std::string& filter) {
+  return filter == "pad" || filter == "crop" || filter == "shrink" || filter == "within";
+}
 
 template <class Work>
 void every_setting(const ConstView& in, Work work) {
@@ -90,12 +104,14 @@ TEST_CASE("parameters at their ends: the text is read back, and a step beyond is
   int beyond = 0;
   every_setting(in, [&](Filter f, const Parameter& p, const std::string& value) {
     CHECK(f.get(p.name) == value);
-    if (f.full_text().find("second.png") == std::string::npos) CHECK(Chain::parse(f.full_text()).text(true) == f.full_text());
+    if (f.full_text().find("second.png") == std::string::npos)
+      CHECK(Chain::parse(f.full_text()).text(true) == f.full_text());
     if (p.kind != Kind::number && p.kind != Kind::whole) return;
     for (const double end : {p.range.low, p.range.high}) {
       if (!std::isfinite(end) || std::abs(end) > 1e9) continue;
       const double step = end == p.range.low ? -1 - std::abs(end) : 1 + std::abs(end);
-      const std::string text = p.kind == Kind::whole ? std::to_string(std::llround(end + step)) : detail::number_text(end + step, false);
+      const std::string text =
+          p.kind == Kind::whole ? std::to_string(std::llround(end + step)) : detail::number_text(end + step, false);
       CHECK_THROWS_WITH_AS(f.set(p.name, text), doctest::Contains(p.allowed.c_str()), BadCall);
       CHECK(f.get(p.name) == value);
       ++beyond;
@@ -105,9 +121,12 @@ TEST_CASE("parameters at their ends: the text is read back, and a step beyond is
 }
 
 TEST_CASE("every choice, switch and small number: the fast way is the plain definition") {
-  // Where the two need not meet: an approximation by choice, an iteration that is not let run, and what decides at a level
-  // (a threshold on a spectrum, the end of an iteration), so that a rounding is another result.
-  const std::map<std::string, std::set<std::string>> other = {{"bilateral", {"way", "sigma"}}, {"total_variation", {"tolerance", "iterations"}}, {"landweber", {"noise"}}, {"pseudo_inverse", {"threshold"}}};
+  // Where the two need not meet: an approximation by choice, an iteration that is not let run, and what decides at a
+  // level (a threshold on a spectrum, the end of an iteration), so that a rounding is another result.
+  const std::map<std::string, std::set<std::string>> other = {{"bilateral", {"way", "sigma"}},
+                                                              {"total_variation", {"tolerance", "iterations"}},
+                                                              {"landweber", {"noise"}},
+                                                              {"pseudo_inverse", {"threshold"}}};
   for (const auto& [w, h, channels] : {std::tuple{19, 14, 1}, {9, 8, 3}}) {
     const Image in = map_samples(noise(w, h, channels), [](float v) { return std::clamp(v, 0.0F, 1.0F); });
     int compared = 0;

@@ -17,10 +17,20 @@ Image sum(const Image& a, const Image& b) {
   return map_pairs(a, b, [](float p, float q) { return p + q; });
 }
 
-const std::vector<std::string> linear = {
-    "gaussian sigma=0.7", "gaussian sigma=3", "gaussian sigma=7", "box radius=1", "box radius=9", "convolve kernel=emboss", "convolve kernel=gaussian:sigma=2",
-    "correlate kernel=1,2,3/4,5,6/7,8,10", "convolve kernel=motion:length=9,angle=30", "convolve kernel=disk:radius=8 way=fourier", "blur psf=disk:radius=2.5",
-    "convolve kernel=1,2/3,4:anchor=1,0 stride=2", "shrink factor=2.5", "pad left=3 right=5 top=2 bottom=1 border=reflect"};
+const std::vector<std::string> linear = {"gaussian sigma=0.7",
+                                         "gaussian sigma=3",
+                                         "gaussian sigma=7",
+                                         "box radius=1",
+                                         "box radius=9",
+                                         "convolve kernel=emboss",
+                                         "convolve kernel=gaussian:sigma=2",
+                                         "correlate kernel=1,2,3/4,5,6/7,8,10",
+                                         "convolve kernel=motion:length=9,angle=30",
+                                         "convolve kernel=disk:radius=8 way=fourier",
+                                         "blur psf=disk:radius=2.5",
+                                         "convolve kernel=1,2/3,4:anchor=1,0 stride=2",
+                                         "shrink factor=2.5",
+                                         "pad left=3 right=5 top=2 bottom=1 border=reflect"};
 
 }  // namespace
 
@@ -30,7 +40,8 @@ TEST_CASE("linear filters are linear") {
     CAPTURE(text);
     const Chain f = Chain::parse(text);
     const double size = std::max(1.0, statistics(f(a))[0].maximum);
-    CHECK(deviation(f(sum(scaled(a, 2), scaled(b, -0.5F))), sum(scaled(f(a), 2), scaled(f(b), -0.5F))) < 1e-5 * size * 4);
+    CHECK(deviation(f(sum(scaled(a, 2), scaled(b, -0.5F))), sum(scaled(f(a), 2), scaled(f(b), -0.5F))) <
+          1e-5 * size * 4);
     CHECK(deviation(f(scaled(a, 0)), scaled(f(a), 0)) == 0);
   }
 }
@@ -44,8 +55,10 @@ TEST_CASE("with a wrapped border, shifting the input shifts the result, and the 
     }
     return out;
   };
-  for (const char* text : {"gaussian sigma=2 border=wrap", "gaussian sigma=8 border=wrap", "box radius=4 border=wrap", "convolve kernel=disk:radius=3 border=wrap",
-                           "convolve kernel=motion:length=15,angle=70 border=wrap way=fourier", "blur psf=gaussian:sigma=1.5 border=wrap"}) {
+  for (const char* text : {"gaussian sigma=2 border=wrap", "gaussian sigma=8 border=wrap", "box radius=4 border=wrap",
+                           "convolve kernel=disk:radius=3 border=wrap",
+                           "convolve kernel=motion:length=15,angle=70 border=wrap way=fourier",
+                           "blur psf=gaussian:sigma=1.5 border=wrap"}) {
     CAPTURE(text);
     const Chain f = Chain::parse(text);
     // A coarse grid inside (large Gaussians) may differ from shift to shift by its stated error.
@@ -69,7 +82,8 @@ TEST_CASE("a filter looks no farther than the reach it states") {
     }
     if (!f.reach() || name == "add" || f.about().family == "arithmetic") continue;
     std::vector<std::string> variants = {f.text()};
-    if (name == "gaussian") variants = {"gaussian sigma=2.2", "gaussian sigma=4.9", "gaussian sigma=6", "gaussian sigma=14"};
+    if (name == "gaussian")
+      variants = {"gaussian sigma=2.2", "gaussian sigma=4.9", "gaussian sigma=6", "gaussian sigma=14"};
     if (name == "box") variants = {"box radius=7", "box radius=40"};
     if (name == "convolve") variants = {"convolve kernel=disk:radius=5", "convolve kernel=1,2/3,4:anchor=0,1"};
     for (const std::string& text : variants) {
@@ -80,7 +94,8 @@ TEST_CASE("a filter looks no farther than the reach it states") {
       int farthest = 0;
       for (int y = 0; y < a.height(); ++y) {
         for (int x = 0; x < a.width(); ++x) {
-          if (std::abs(a.at(x, y) - b.at(x, y)) > 1e-4) farthest = std::max(farthest, std::max(std::abs(x - cx), std::abs(y - cy)));
+          if (std::abs(a.at(x, y) - b.at(x, y)) > 1e-4)
+            farthest = std::max(farthest, std::max(std::abs(x - cx), std::abs(y - cy)));
         }
       }
       CHECK(farthest <= reach);
@@ -90,7 +105,8 @@ TEST_CASE("a filter looks no farther than the reach it states") {
 
 TEST_CASE("a part filtered with its surroundings is the part of the whole, so that work can be cut into tiles") {
   const Image in = noise(180, 140, 3);
-  for (const char* text : {"convolve kernel=emboss", "convolve kernel=gaussian:sigma=2", "box radius=6", "gaussian sigma=2.5", "gradient_magnitude", "gradient_direction", "clip", "absolute"}) {
+  for (const char* text : {"convolve kernel=emboss", "convolve kernel=gaussian:sigma=2", "box radius=6",
+                           "gaussian sigma=2.5", "gradient_magnitude", "gradient_direction", "clip", "absolute"}) {
     CAPTURE(text);
     const Chain f = Chain::parse(text);
     const int reach = *f.steps()[0].reach();
@@ -106,7 +122,8 @@ TEST_CASE("Gaussians compose: variances add up") {
   const Image in = noise(200, 150);
   const auto inner = [](const Image& v) { return Image(v.view().part({60, 50, 80, 50})); };
   for (const auto& [a, b] : {std::pair{1.0F, 2.0F}, {3.0F, 4.0F}, {6.0F, 8.0F}}) {
-    const Image twice = Gaussian{.sigma = b}(Gaussian{.sigma = a}(in)), once = Gaussian{.sigma = std::sqrt(a * a + b * b)}(in);
+    const Image twice = Gaussian{.sigma = b}(Gaussian{.sigma = a}(in)),
+                once = Gaussian{.sigma = std::sqrt(a * a + b * b)}(in);
     CHECK(deviation(inner(twice), inner(once)) < 1e-3);
   }
 }
@@ -127,9 +144,11 @@ TEST_CASE("symmetries: a filter without direction commutes with mirroring and tu
     }
     return out;
   };
-  for (const char* text : {"gaussian sigma=2", "box radius=3", "convolve kernel=laplacian8", "convolve kernel=disk:radius=4", "gradient_magnitude by=scharr", "shrink factor=2"}) {
+  for (const char* text : {"gaussian sigma=2", "box radius=3", "convolve kernel=laplacian8",
+                           "convolve kernel=disk:radius=4", "gradient_magnitude by=scharr", "shrink factor=2"}) {
     for (const char* border : {"edge", "mirror", "reflect", "wrap", "zero"}) {
-      const std::string full = std::string(text) + (std::string(text).starts_with("shrink") ? "" : std::string(" border=") + border);
+      const std::string full =
+          std::string(text) + (std::string(text).starts_with("shrink") ? "" : std::string(" border=") + border);
       CAPTURE(full);
       const Chain f = Chain::parse(full);
       CHECK(deviation(f(flipped(in)), flipped(f(in))) < 1e-5 * 4);
@@ -140,8 +159,11 @@ TEST_CASE("symmetries: a filter without direction commutes with mirroring and tu
 
 TEST_CASE("chain text of any length and nonsense: an error or a chain, never a crash; what parses is read back") {
   const RandomStream random(99);
-  const std::vector<std::string> words = {"then", "end", "within", "gaussian", "sigma=2", "sigma=", "=", "box", "radius=3", "kernel=1,2,1", "kernel=@x", "part=1,2,3,4", "mask=none",
-                                          "crop", "x=-1", "clip", "low=1e30", "low=-0", "or", "convolve", "border=wrap", "stretch", "percent=3", "percent=abc", "", "\x01", "gray"};
+  const std::vector<std::string> words = {
+      "then",    "end",       "within",       "gaussian",  "sigma=2",      "sigma=",    "=",
+      "box",     "radius=3",  "kernel=1,2,1", "kernel=@x", "part=1,2,3,4", "mask=none", "crop",
+      "x=-1",    "clip",      "low=1e30",     "low=-0",    "or",           "convolve",  "border=wrap",
+      "stretch", "percent=3", "percent=abc",  "",          "\x01",         "gray"};
   int good = 0;
   for (std::uint64_t trial = 0; trial < 3000; ++trial) {
     std::vector<std::string> chain;

@@ -9,7 +9,8 @@ namespace {
 double plain_ssim(const Image& a, const Image& b, int channel) {
   double w[11][11], total = 0, sum = 0;
   for (int j = 0; j < 11; ++j) {
-    for (int i = 0; i < 11; ++i) total += w[j][i] = std::exp(-((i - 5) * (i - 5) + (j - 5) * (j - 5)) / (2 * 1.5 * 1.5));
+    for (int i = 0; i < 11; ++i)
+      total += w[j][i] = std::exp(-((i - 5) * (i - 5) + (j - 5) * (j - 5)) / (2 * 1.5 * 1.5));
   }
   int places = 0;
   for (int y = 5; y < a.height() - 5; ++y) {
@@ -130,7 +131,9 @@ TEST_CASE("histogram peaks: none in nothing, one in a hill, two with a valley, t
     Histogram one, two;
     for (int i = 0; i < bins; ++i) {
       const double t = (i + 0.5) / bins;
-      const auto hill = [t](double at, double width) { return 1e6 * std::exp(-0.5 * (t - at) * (t - at) / (width * width)); };
+      const auto hill = [t](double at, double width) {
+        return 1e6 * std::exp(-0.5 * (t - at) * (t - at) / (width * width));
+      };
       one.counts.push_back(static_cast<std::size_t>(hill(0.4, 0.1)));
       two.counts.push_back(static_cast<std::size_t>(hill(0.3, 0.05) + 0.4 * hill(0.75, 0.08)));
     }

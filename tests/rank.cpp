@@ -21,10 +21,29 @@ Image hostile(int w, int h, int channels) {
 TEST_CASE("medians and percentiles are exact: every way, window, border, size and kind of data") {
   for (const Shape shape : {Shape{1, 1, 1}, {50, 39, 3}, {200, 7, 2}, {3, 150, 1}, {300, 140, 1}}) {
     const Image in = hostile(shape.width, shape.height, shape.channels);
-    for (const char* text : {"median radius=0", "median", "median radius=2", "median radius=3", "median radius=4", "median radius=9", "median radius=2.5 shape=disk", "median radius=3 shape=cross",
-                             "median footprint=1,0,1/0,1,0/1,0,1", "median footprint=0,0,1", "percentile radius=2 share=0", "percentile share=0.9", "percentile radius=5 share=0.3",
-                             "percentile radius=4.3 shape=disk share=1", "minimum radius=2.9 shape=disk", "maximum radius=4 shape=cross", "minimum footprint=1,1,0,0,0/0,0,0,1,1/0,0,0,0,1",
-                             "midpoint radius=2", "midpoint radius=1.5 shape=disk", "adaptive_median least=0", "adaptive_median radius=5", "weighted_median", "weighted_median weights=0,1,0/2,0.5,2/0,1,0",
+    for (const char* text : {"median radius=0",
+                             "median",
+                             "median radius=2",
+                             "median radius=3",
+                             "median radius=4",
+                             "median radius=9",
+                             "median radius=2.5 shape=disk",
+                             "median radius=3 shape=cross",
+                             "median footprint=1,0,1/0,1,0/1,0,1",
+                             "median footprint=0,0,1",
+                             "percentile radius=2 share=0",
+                             "percentile share=0.9",
+                             "percentile radius=5 share=0.3",
+                             "percentile radius=4.3 shape=disk share=1",
+                             "minimum radius=2.9 shape=disk",
+                             "maximum radius=4 shape=cross",
+                             "minimum footprint=1,1,0,0,0/0,0,0,1,1/0,0,0,0,1",
+                             "midpoint radius=2",
+                             "midpoint radius=1.5 shape=disk",
+                             "adaptive_median least=0",
+                             "adaptive_median radius=5",
+                             "weighted_median",
+                             "weighted_median weights=0,1,0/2,0.5,2/0,1,0",
                              "trimmed_mean radius=2 share=0.5"}) {
       if (shape.width == 300 && std::string(text).find("radius=4") == std::string::npos) continue;
       CAPTURE(std::string(text));
@@ -40,21 +59,28 @@ TEST_CASE("medians and percentiles are exact: every way, window, border, size an
       CHECK_THROWS_AS((Median{.border = border}(in)), BadCall);
       continue;
     }
-    for (const float radius : {1.0F, 3.0F, 6.0F}) CHECK(deviation(Median{.radius = radius, .border = border, .fill = 0.4F}(in), Median{.radius = radius, .border = border, .fill = 0.4F}.plain(in)) == 0);
+    for (const float radius : {1.0F, 3.0F, 6.0F})
+      CHECK(deviation(Median{.radius = radius, .border = border, .fill = 0.4F}(in),
+                      Median{.radius = radius, .border = border, .fill = 0.4F}.plain(in)) == 0);
     const Median disk{.radius = 3.3F, .shape = WindowShape::disk, .border = border, .fill = 0.4F};
     CHECK(deviation(disk(in), disk.plain(in)) == 0);
   }
   // Few levels, huge and tiny numbers, zeros of both signs, all equal.
   for (const int kind : {0, 1, 2, 3}) {
     const Image odd = map_samples(noise(150, 140), [kind](float v) {
-      return kind == 0 ? std::floor(3 * v) : kind == 1 ? (v - 0.5F) * 1e30F : kind == 2 ? (v > 0.5F ? 0.0F : -0.0F) : 0.25F;
+      return kind == 0   ? std::floor(3 * v)
+             : kind == 1 ? (v - 0.5F) * 1e30F
+             : kind == 2 ? (v > 0.5F ? 0.0F : -0.0F)
+                         : 0.25F;
     });
     CAPTURE(kind);
-    for (const float radius : {2.0F, 5.0F, 20.0F}) CHECK(deviation(Median{.radius = radius}(odd), Median{.radius = radius}.plain(odd)) == 0);
+    for (const float radius : {2.0F, 5.0F, 20.0F})
+      CHECK(deviation(Median{.radius = radius}(odd), Median{.radius = radius}.plain(odd)) == 0);
   }
 }
 
-TEST_CASE("a median drops impulses, keeps edges in place, commutes with rising curves, and does not depend on threads") {
+TEST_CASE(
+    "a median drops impulses, keeps edges in place, commutes with rising curves, and does not depend on threads") {
   Image step(60, 40);
   for (int y = 0; y < 40; ++y) {
     for (int x = 30; x < 60; ++x) step.at(x, y) = 1;
@@ -67,7 +93,8 @@ TEST_CASE("a median drops impulses, keeps edges in place, commutes with rising c
   CHECK(identical(AdaptiveMedian{}(spots), step));
   const Image in = noise(130, 90);
   const auto curve = [](const Image& v) { return map_samples(v, [](float s) { return s * s * s + 2 * s; }); };
-  for (const float radius : {1.0F, 2.0F, 3.0F, 5.0F}) CHECK(identical(Median{.radius = radius}(curve(in)), curve(Median{.radius = radius}(in))));
+  for (const float radius : {1.0F, 2.0F, 3.0F, 5.0F})
+    CHECK(identical(Median{.radius = radius}(curve(in)), curve(Median{.radius = radius}(in))));
   const Image many = Median{.radius = 6}(in), disk = Median{.radius = 4, .shape = WindowShape::disk}(in);
   set_threads(1);
   CHECK(identical(Median{.radius = 6}(in), many));
@@ -103,7 +130,8 @@ TEST_CASE("footprints: text, shapes, and what is refused") {
 }
 
 TEST_CASE("the adaptive median: impulses go, all else stays to the bit, the denser the impulses the wider it looks") {
-  const Image clean = map_samples(Gaussian{.sigma = 1.5F}(noise(160, 120)), [](float v) { return std::clamp(v, 0.05F, 0.95F); });
+  const Image clean =
+      map_samples(Gaussian{.sigma = 1.5F}(noise(160, 120)), [](float v) { return std::clamp(v, 0.05F, 0.95F); });
   for (const float share : {0.02F, 0.1F, 0.3F, 0.6F}) {
     CAPTURE(share);
     const Image damaged = ImpulseNoise{.dark = share / 2, .bright = share / 2, .seed = 3}(clean);

@@ -13,7 +13,8 @@ Image from(int width, std::vector<float> samples, int channels = 1) {
 
 std::vector<float> samples(const Image& image, int channel = 0) {
   std::vector<float> all;
-  for (int y = 0; y < image.height(); ++y) all.insert(all.end(), image.row(y, channel), image.row(y, channel) + image.width());
+  for (int y = 0; y < image.height(); ++y)
+    all.insert(all.end(), image.row(y, channel), image.row(y, channel) + image.width());
   return all;
 }
 

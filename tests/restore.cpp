@@ -7,15 +7,17 @@
 #include "support.hpp"
 
 using namespace sieve;
-using test::noon;
-using test::noon_file;
 using nlohmann::json;
 using test::deviation;
 using test::noise;
+using test::noon;
+using test::noon_file;
 
 namespace {
 
-double gain(const std::string& chain, const Image& blurred, const Image& truth) { return compare(Chain::parse(chain)(blurred), truth).psnr - compare(blurred, truth).psnr; }
+double gain(const std::string& chain, const Image& blurred, const Image& truth) {
+  return compare(Chain::parse(chain)(blurred), truth).psnr - compare(blurred, truth).psnr;
+}
 
 }  // namespace
 
@@ -29,7 +31,8 @@ TEST_CASE("transfer functions: known ones, the center at the origin, larger than
   }
   const Kernel odd(2, 1, {1, 3}, 0, 0);  // not symmetric, and not of sum 1
   const DoubleSpectrum h = transfer_function(odd, 8, 5);
-  for (int u = 0; u < 8; ++u) CHECK(std::abs(h.at(u, 2) - (0.25 + 0.75 * std::polar(1.0, -2 * std::numbers::pi * u / 8))) < 1e-12);
+  for (int u = 0; u < 8; ++u)
+    CHECK(std::abs(h.at(u, 2) - (0.25 + 0.75 * std::polar(1.0, -2 * std::numbers::pi * u / 8))) < 1e-12);
   CHECK(std::abs(transfer_function(Kernel::box(9), 7, 5).at(0, 0) - 1.0) < 1e-12);
   CHECK_THROWS_AS(transfer_function(Kernel::parse("laplacian"), 8, 8), BadCall);
   CHECK_THROWS_AS(transfer_function(Kernel(1, 1, {-1.0}), 8, 8), BadCall);
@@ -55,7 +58,8 @@ TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
   CHECK(lost.verdict == "information lost");
   CHECK(lost.zero == doctest::Approx(1.0 / 64));
   const Image in = noise(32, 32);
-  CHECK_THROWS_WITH_AS((Inverse{.psf = Kernel::parse("0.25,0.5,0.25"), .beyond = Beyond::wrap}(in)), doctest::Contains("information lost"), BadCall);
+  CHECK_THROWS_WITH_AS((Inverse{.psf = Kernel::parse("0.25,0.5,0.25"), .beyond = Beyond::wrap}(in)),
+                       doctest::Contains("information lost"), BadCall);
   CHECK_THROWS_AS((Inverse{.psf = Kernel::parse("laplacian")}(in)), BadCall);
   std::string notes;
   Watch watch;
@@ -76,7 +80,8 @@ TEST_CASE("what was blurred without noise comes back") {
       const Image blurred = Blur{.psf = Kernel::parse(psf), .border = Border::wrap}(in);
       CHECK(deviation(Inverse{.psf = Kernel::parse(psf), .beyond = Beyond::wrap}(blurred), in) < 1e-3);
       CHECK(deviation(Wiener{.psf = Kernel::parse(psf), .ratio = 0.0F, .beyond = Beyond::wrap}(blurred), in) < 1e-3);
-      CHECK(deviation(LeastSquares{.psf = Kernel::parse(psf), .weight = 0.0F, .beyond = Beyond::wrap}(blurred), in) < 1e-3);
+      CHECK(deviation(LeastSquares{.psf = Kernel::parse(psf), .weight = 0.0F, .beyond = Beyond::wrap}(blurred), in) <
+            1e-3);
     }
     const Image mirrored = Blur{.psf = Kernel::gaussian(0.8), .border = Border::mirror}(in);
     CHECK(deviation(Inverse{.psf = Kernel::gaussian(0.8)}(mirrored), in) < 1e-3);
@@ -89,10 +94,18 @@ TEST_CASE("fast and plain agree; odd sizes, large PSFs, not a number, a stop") {
   for (const auto& [w, h] : {std::pair{17, 12}, std::pair{1, 9}, std::pair{1, 1}, std::pair{20, 15}}) {
     CAPTURE(w);
     const Image in = noise(w, h, w == 20 ? 3 : 1);
-    for (const char* text : {"inverse psf=gaussian:sigma=0.7", "pseudo_inverse psf=disk:radius=2.5 below=hold", "pseudo_inverse psf=motion:length=5,angle=30 below=constant constant=0.5", "pseudo_inverse psf=box:radius=40",
-                             "wiener psf=gaussian:sigma=1.5 noise=0.05", "wiener psf=disk:radius=2 ratio=0.01 beyond=taper", "least_squares psf=gaussian:sigma=1.2 noise=0.02 beyond=wrap", "least_squares psf=disk:radius=2 by=validation smooth=no",
-                             "least_squares psf=gaussian:sigma=1.2 by=corner", "least_squares psf=motion:length=4,angle=40 by=discrepancy noise=0.05", "landweber psf=gaussian:sigma=0.9 iterations=40 noise=0", "landweber psf=motion:length=4,angle=40 iterations=30 noise=0.02 step=1.5", "richardson_lucy psf=gaussian:sigma=0.9 iterations=6 noise=0",
-                             "richardson_lucy psf=motion:length=4,angle=40 iterations=6 smoothness=0.01 noise=0 beyond=taper", "richardson_lucy psf=disk:radius=2 iterations=12 noise=0.05 accelerate=no"}) {
+    for (const char* text :
+         {"inverse psf=gaussian:sigma=0.7", "pseudo_inverse psf=disk:radius=2.5 below=hold",
+          "pseudo_inverse psf=motion:length=5,angle=30 below=constant constant=0.5", "pseudo_inverse psf=box:radius=40",
+          "wiener psf=gaussian:sigma=1.5 noise=0.05", "wiener psf=disk:radius=2 ratio=0.01 beyond=taper",
+          "least_squares psf=gaussian:sigma=1.2 noise=0.02 beyond=wrap",
+          "least_squares psf=disk:radius=2 by=validation smooth=no", "least_squares psf=gaussian:sigma=1.2 by=corner",
+          "least_squares psf=motion:length=4,angle=40 by=discrepancy noise=0.05",
+          "landweber psf=gaussian:sigma=0.9 iterations=40 noise=0",
+          "landweber psf=motion:length=4,angle=40 iterations=30 noise=0.02 step=1.5",
+          "richardson_lucy psf=gaussian:sigma=0.9 iterations=6 noise=0",
+          "richardson_lucy psf=motion:length=4,angle=40 iterations=6 smoothness=0.01 noise=0 beyond=taper",
+          "richardson_lucy psf=disk:radius=2 iterations=12 noise=0.05 accelerate=no"}) {
       CAPTURE(std::string(text));
       const Chain f = Chain::parse(text);
       CHECK(deviation(f(in), *f.steps()[0].plain(in)) < 1e-3);
@@ -114,7 +127,8 @@ TEST_CASE("fast and plain agree; odd sizes, large PSFs, not a number, a stop") {
 
 TEST_CASE("with noise the inverse is useless, and the others gain") {
   const Kernel psf = Kernel::gaussian(2);
-  const Image blurred = GaussianNoise{.deviation = 5.0F / 255, .seed = 3}(Blur{.psf = psf, .border = Border::mirror}(noon()));
+  const Image blurred =
+      GaussianNoise{.deviation = 5.0F / 255, .seed = 3}(Blur{.psf = psf, .border = Border::mirror}(noon()));
   CHECK(gain("inverse psf=gaussian:sigma=2", blurred, noon()) < -20);
   // A wrong PSF on a picture without noise: no weight may make a picture of noise, and a note says so.
   {
@@ -129,7 +143,8 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
   // A wrong PSF and noise far above what is told make no picture of pure noise.
   CHECK(statistics(Wiener{.psf = Kernel::gaussian(1.5), .noise = 0.01F}(noise(50, 40)))[0].deviation < 20);
   double best = 0;
-  for (const char* text : {"wiener psf=gaussian:sigma=2", "least_squares psf=gaussian:sigma=2", "richardson_lucy psf=gaussian:sigma=2", "least_variation psf=gaussian:sigma=2"}) {
+  for (const char* text : {"wiener psf=gaussian:sigma=2", "least_squares psf=gaussian:sigma=2",
+                           "richardson_lucy psf=gaussian:sigma=2", "least_variation psf=gaussian:sigma=2"}) {
     CAPTURE(std::string(text));
     const double g = gain(text, blurred, noon());
     CHECK(g > 1.5);
@@ -144,7 +159,9 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
   const double both = gain("nonlocal_means then wiener psf=gaussian:sigma=2", blurred, noon());
   CHECK(both > 1.8);
   // What a linear filter can reach at all: the true spectrum as the ratio.
-  const double bound = compare(Wiener{.psf = psf, .ratios = Picture(noise_ratio(noon(), 5.0 / 255))}(blurred), noon()).psnr - compare(blurred, noon()).psnr;
+  const double bound =
+      compare(Wiener{.psf = psf, .ratios = Picture(noise_ratio(noon(), 5.0 / 255))}(blurred), noon()).psnr -
+      compare(blurred, noon()).psnr;
   CHECK(bound > gain("wiener psf=gaussian:sigma=2", blurred, noon()));
   // The pseudo-inverse where some of the band is gone.
   const Image soft = Blur{.psf = psf, .border = Border::mirror}(noon());
@@ -157,8 +174,12 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
 
 TEST_CASE("Richardson-Lucy: never negative, the light kept, closer with every iteration, faster when accelerated") {
   const Kernel psf = Kernel::parse("motion:length=9,angle=20");
-  const Image truth = to_gray(noon().view().part({100, 50, 200, 160})), blurred = Blur{.psf = psf, .border = Border::wrap}(truth);
-  const auto run = [&](int iterations, bool accelerate) { return RichardsonLucy{.psf = psf, .iterations = iterations, .accelerate = accelerate, .noise = 0.0F, .beyond = Beyond::wrap}(blurred); };
+  const Image truth = to_gray(noon().view().part({100, 50, 200, 160})),
+              blurred = Blur{.psf = psf, .border = Border::wrap}(truth);
+  const auto run = [&](int iterations, bool accelerate) {
+    return RichardsonLucy{
+        .psf = psf, .iterations = iterations, .accelerate = accelerate, .noise = 0.0F, .beyond = Beyond::wrap}(blurred);
+  };
   double before = compare(blurred, truth).psnr;
   for (const int n : {2, 8, 32}) {
     const Image u = run(n, false);
@@ -172,12 +193,17 @@ TEST_CASE("Richardson-Lucy: never negative, the light kept, closer with every it
   const Image even = map_samples(Image(40, 30), [](float) { return 0.3F; });
   CHECK(deviation(RichardsonLucy{.psf = psf, .iterations = 5, .noise = 0.0F}(even), even) < 1e-5);
   const Image grain = GaussianNoise{.deviation = 0.02F}(blurred);
-  CHECK(compare(RichardsonLucy{.psf = psf, .iterations = 60, .smoothness = 0.01F, .noise = 0.0F, .beyond = Beyond::wrap}(grain), truth).psnr >
-        compare(RichardsonLucy{.psf = psf, .iterations = 60, .noise = 0.0F, .beyond = Beyond::wrap}(grain), truth).psnr);
+  CHECK(
+      compare(RichardsonLucy{.psf = psf, .iterations = 60, .smoothness = 0.01F, .noise = 0.0F, .beyond = Beyond::wrap}(
+                  grain),
+              truth)
+          .psnr >
+      compare(RichardsonLucy{.psf = psf, .iterations = 60, .noise = 0.0F, .beyond = Beyond::wrap}(grain), truth).psnr);
 }
 
 TEST_CASE("the pseudo-inverse where a band was weakened and a part of it zeroed") {
-  // A PSF with the gain 0.02 + 0.98 cos^2 across: weak about half the highest frequency, and zero nowhere; then two frequencies zeroed.
+  // A PSF with the gain 0.02 + 0.98 cos^2 across: weak about half the highest frequency, and zero nowhere; then two
+  // frequencies zeroed.
   const Image truth = to_gray(noon().view().part({0, 0, 512, 512}));
   const Kernel psf = Kernel::parse("0.245,0,0.51,0,0.245");
   Image weak = Blur{.psf = psf, .border = Border::wrap}(truth);
@@ -186,7 +212,8 @@ TEST_CASE("the pseudo-inverse where a band was weakened and a part of it zeroed"
   const Image back = PseudoInverse{.psf = psf, .threshold = 0.01F, .beyond = Beyond::wrap}(weak);
   CHECK(compare(back, truth).psnr > before + 5);
   // A threshold above the weak band leaves it out.
-  CHECK(compare(PseudoInverse{.psf = psf, .threshold = 0.5F, .beyond = Beyond::wrap}(weak), truth).psnr < compare(back, truth).psnr);
+  CHECK(compare(PseudoInverse{.psf = psf, .threshold = 0.5F, .beyond = Beyond::wrap}(weak), truth).psnr <
+        compare(back, truth).psnr);
 }
 
 TEST_CASE("Wiener with a ratio for each frequency") {
@@ -201,7 +228,8 @@ TEST_CASE("Wiener with a ratio for each frequency") {
   // One wave of amplitude 0.25: its ratio is s^2 / (n |F|^2) in its place, |F| = 0.125, spread over 5x5 places.
   Image wave(32, 32);
   for (int y = 0; y < 32; ++y) {
-    for (int x = 0; x < 32; ++x) wave.at(x, y) = static_cast<float>(0.5 + 0.25 * std::cos(2 * std::numbers::pi * 8 * x / 32.0));
+    for (int x = 0; x < 32; ++x)
+      wave.at(x, y) = static_cast<float>(0.5 + 0.25 * std::cos(2 * std::numbers::pi * 8 * x / 32.0));
   }
   CHECK(noise_ratio(wave, 0.1).at(16 + 8, 16) == doctest::Approx(0.01 / 1024 / (0.125 * 0.125 / 25)).epsilon(0.01));
   CHECK_THROWS_AS(noise_ratio(wave, -1), BadCall);
@@ -220,7 +248,8 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   // The curve is that of the filter itself: residual and roughness measured on results.
   for (const std::size_t i : {std::size_t{30}, std::size_t{50}, std::size_t{60}}) {
     const Image u = LeastSquares{.psf = psf, .weight = static_cast<float>(c.weight[i])}(blurred);
-    CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(u), blurred).mse) == doctest::Approx(c.residual[i]).epsilon(0.01));
+    CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(u), blurred).mse) ==
+          doctest::Approx(c.residual[i]).epsilon(0.01));
     const Image l = Convolve{.kernel = Kernel::parse("0,1,0/1,-4,1/0,1,0"), .border = Border::mirror}(u);
     CHECK(std::sqrt(compare(l, Image(l.shape())).mse) == doctest::Approx(c.roughness[i]).epsilon(0.01));
   }
@@ -230,13 +259,16 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   CHECK(stages[2].curves[0].marked == c.by_corner);
   // Cross-validation comes near the best weight without being told the noise.
   double best = 0;
-  for (double w = 1e-5; w < 10; w *= 1.5) best = std::max(best, compare(LeastSquares{.psf = psf, .weight = static_cast<float>(w)}(blurred), truth).psnr);
+  for (double w = 1e-5; w < 10; w *= 1.5)
+    best = std::max(best, compare(LeastSquares{.psf = psf, .weight = static_cast<float>(w)}(blurred), truth).psnr);
   CHECK(compare(LeastSquares{.psf = psf}(blurred), truth).psnr > best - 0.5);
 }
 
 TEST_CASE("Landweber: iterations that lead to the inverse, its stop, its curve") {
   const Image in = noise(40, 30), blurred = Blur{.psf = Kernel::gaussian(0.6), .border = Border::mirror}(in);
-  const auto off = [&](int n) { return deviation(Landweber{.psf = Kernel::gaussian(0.6), .iterations = n, .noise = 0.0F}(blurred), in); };
+  const auto off = [&](int n) {
+    return deviation(Landweber{.psf = Kernel::gaussian(0.6), .iterations = n, .noise = 0.0F}(blurred), in);
+  };
   CHECK(off(10) < off(1));
   CHECK(off(100000) < 1e-3);
   std::string notes;
@@ -256,8 +288,13 @@ TEST_CASE("least variation: near the optimum of its objective, noise met, colors
   const Image truth(noon().view().part({200, 100, 64, 48}));
   const Image blurred = GaussianNoise{.deviation = 0.01F, .seed = 8}(Blur{.psf = psf, .border = Border::mirror}(truth));
   const double weight = 0.003;
-  const auto objective = [&](const Image& u) { return variation_objective(u, Blur{.psf = psf, .border = Border::mirror}(u), blurred, weight); };
-  const auto solved = [&](int n, float tolerance) { return LeastVariation{.psf = psf, .weight = static_cast<float>(weight), .tolerance = tolerance, .iterations = n}(blurred); };
+  const auto objective = [&](const Image& u) {
+    return variation_objective(u, Blur{.psf = psf, .border = Border::mirror}(u), blurred, weight);
+  };
+  const auto solved = [&](int n, float tolerance) {
+    return LeastVariation{
+        .psf = psf, .weight = static_cast<float>(weight), .tolerance = tolerance, .iterations = n}(blurred);
+  };
   const double optimum = objective(solved(3000, 1e-6F));
   CHECK(objective(solved(100, 0.002F)) < 1.01 * optimum);
   CHECK(optimum < objective(blurred));
@@ -268,12 +305,15 @@ TEST_CASE("least variation: near the optimum of its objective, noise met, colors
     CHECK(objective(map_pairs(best, truth, [step](float a, float b) { return a + step * b; })) > optimum * 0.9999);
   }
   const Image met = LeastVariation{.psf = psf, .noise = 0.01F}(blurred);
-  CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(met), blurred).mse) == doctest::Approx(0.01).epsilon(0.05));
+  CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(met), blurred).mse) ==
+        doctest::Approx(0.01).epsilon(0.05));
   // Motion, in a frame that repeats or is mirrored.
   const Kernel motion = Kernel::motion(7, 30);
   for (const Beyond beyond : {Beyond::mirror, Beyond::taper, Beyond::wrap}) {
-    const Image shaken = GaussianNoise{.deviation = 0.01F, .seed = 8}(Blur{.psf = motion, .border = beyond == Beyond::wrap ? Border::wrap : Border::mirror}(truth));
-    CHECK(compare(LeastVariation{.psf = motion, .beyond = beyond}(shaken), truth).psnr > compare(shaken, truth).psnr + (beyond == Beyond::wrap ? 1.5 : 0.5));
+    const Image shaken = GaussianNoise{.deviation = 0.01F, .seed = 8}(
+        Blur{.psf = motion, .border = beyond == Beyond::wrap ? Border::wrap : Border::mirror}(truth));
+    CHECK(compare(LeastVariation{.psf = motion, .beyond = beyond}(shaken), truth).psnr >
+          compare(shaken, truth).psnr + (beyond == Beyond::wrap ? 1.5 : 0.5));
   }
   const Image even = map_samples(Image(20, 15), [](float) { return 0.4F; });
   CHECK(deviation(LeastVariation{}(even), even) < 1e-4);
@@ -294,12 +334,14 @@ TEST_CASE("a PSF from a picture file, in filters and kernels") {
     CHECK(deviation(io::read(f / "a.pfm").image, Blur{.psf = Kernel::of_picture(spot)}(noon())) < 1e-4);
     CHECK(test::lsieve("kernel @" + (f / "spot.") + ending).code == 0);
   }
-  CHECK_THROWS_AS(Kernel::parse("@x.png", {{}, [](const std::string&) { return std::string("P5 1 1 255 a"); }}), BadCall);
+  CHECK_THROWS_AS(Kernel::parse("@x.png", {{}, [](const std::string&) { return std::string("P5 1 1 255 a"); }}),
+                  BadCall);
 }
 
 TEST_CASE("psf on the tool: verdicts as text and JSON, a sheet, wrong calls") {
   const test::Folder f;
-  const auto text = test::lsieve("psf disk:radius=5 gaussian:sigma=0.5 --size 768x512 --sheet " + (f / "psf.png") + " --picture " + test::data + "/out_of_focus.png");
+  const auto text = test::lsieve("psf disk:radius=5 gaussian:sigma=0.5 --size 768x512 --sheet " + (f / "psf.png") +
+                                 " --picture " + test::data + "/out_of_focus.png");
   CHECK(text.code == 0);
   CHECK(text.out.find("disk:radius=5: 11x11, at 768x512: needs regularization") != std::string::npos);
   CHECK(text.out.find("gaussian:sigma=0.5") != std::string::npos);
@@ -311,7 +353,8 @@ TEST_CASE("psf on the tool: verdicts as text and JSON, a sheet, wrong calls") {
     CAPTURE(std::string(wrong));
     CHECK(test::lsieve(wrong).code == 2);
   }
-  CHECK(test::lsieve("apply " + test::data + "/noon.png " + (f / "o.png") + " inverse psf=0.25,0.5,0.25 beyond=wrap").code == 2);
+  CHECK(test::lsieve("apply " + test::data + "/noon.png " + (f / "o.png") + " inverse psf=0.25,0.5,0.25 beyond=wrap")
+            .code == 2);
   CHECK(f.entries() == 1);
 }
 
@@ -325,7 +368,8 @@ TEST_CASE("a picture that the PSF did not blur: who hands back noise says so, an
     return all.find("noise rules it") != std::string::npos;
   };
   const Image sharp(noon().view().part({200, 100, 128, 96}));
-  const Image blurred = GaussianNoise{.deviation = 0.005F}(Blur{.psf = Kernel::gaussian(1), .border = Border::mirror}(sharp));
+  const Image blurred =
+      GaussianNoise{.deviation = 0.005F}(Blur{.psf = Kernel::gaussian(1), .border = Border::mirror}(sharp));
   Image stars(96, 96);
   for (int i = 1; i < 6; ++i) stars.at(15 * i, 7 * i + 20) = static_cast<float>(i);
   const Image seen = GaussianNoise{.deviation = 0.002F}(Blur{.psf = Kernel::gaussian(1)}(stars));

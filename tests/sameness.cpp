@@ -29,18 +29,21 @@ std::optional<Image> result_of(const std::string& name, const Image& in) {
   }
 }
 
-// What a change of results would change: means over blocks, and single samples. Not the bytes: the last bits of a float are those
-// of the processor and of the FFT library.
+// What a change of results would change: means over blocks, and single samples. Not the bytes: the last bits of a float
+// are those of the processor and of the FFT library.
 std::vector<double> print_of(const Image& image) {
-  std::vector<double> all = {static_cast<double>(image.width()), static_cast<double>(image.height()), static_cast<double>(image.channels())};
+  std::vector<double> all = {static_cast<double>(image.width()), static_cast<double>(image.height()),
+                             static_cast<double>(image.channels())};
   const auto put = [&](double v) { all.push_back(std::isfinite(v) ? std::round(1e5 * v) / 1e5 : -99); };
   for (int c = 0; c < image.channels(); ++c) {
     for (int j = 0; j < 3; ++j) {
       for (int i = 0; i < 4; ++i) {
-        const int x0 = i * image.width() / 4, x1 = (i + 1) * image.width() / 4, y0 = j * image.height() / 3, y1 = (j + 1) * image.height() / 3;
+        const int x0 = i * image.width() / 4, x1 = (i + 1) * image.width() / 4, y0 = j * image.height() / 3,
+                  y1 = (j + 1) * image.height() / 3;
         double sum = 0;
         for (int y = y0; y < y1; ++y) {
-          for (int x = x0; x < x1; ++x) sum += static_cast<double>(image.at(x, y, c)) / std::max(1, (x1 - x0) * (y1 - y0));
+          for (int x = x0; x < x1; ++x)
+            sum += static_cast<double>(image.at(x, y, c)) / std::max(1, (x1 - x0) * (y1 - y0));
         }
         put(sum);
         put(static_cast<double>(image.at((x0 + x1) / 2, (y0 + y1) / 2, c)));
@@ -53,7 +56,8 @@ std::vector<double> print_of(const Image& image) {
 bool alike(const std::vector<double>& a, const std::vector<double>& b) {
   if (a.size() != b.size()) return false;
   int far = 0;
-  for (std::size_t i = 0; i < a.size(); ++i) far += std::abs(a[i] - b[i]) > 5e-4 * std::max(1.0, std::abs(a[i])) ? 1 : 0;
+  for (std::size_t i = 0; i < a.size(); ++i)
+    far += std::abs(a[i] - b[i]) > 5e-4 * std::max(1.0, std::abs(a[i])) ? 1 : 0;
   return far <= 1;  // a sample beside a threshold
 }
 
@@ -80,7 +84,8 @@ TEST_CASE("every instruction set of this processor gives the same to rounding") 
       std::size_t far = 0;
       for (int c = 0; c < expected->channels(); ++c) {
         for (int y = 0; y < expected->height(); ++y) {
-          for (int x = 0; x < expected->width(); ++x) far += std::abs(expected->at(x, y, c) - other->at(x, y, c)) > 2e-3F ? 1 : 0;
+          for (int x = 0; x < expected->width(); ++x)
+            far += std::abs(expected->at(x, y, c) - other->at(x, y, c)) > 2e-3F ? 1 : 0;
         }
       }
       CHECK(far <= expected->shape().samples() / 500);
@@ -100,7 +105,8 @@ TEST_CASE("results on the demo picture are those of the last release: a change i
   if (std::getenv("SIEVE_WRITE_RESULTS") != nullptr) {
     std::ofstream file(SIEVE_RESULTS);
     file << "{";
-    for (const char* comma = "\n"; const auto& [name, print] : now.items()) file << std::exchange(comma, ",\n") << " \"" << name << "\": " << print.dump();
+    for (const char* comma = "\n"; const auto& [name, print] : now.items())
+      file << std::exchange(comma, ",\n") << " \"" << name << "\": " << print.dump();
     file << "\n}\n";
   }
   std::ifstream file(SIEVE_RESULTS);
@@ -108,7 +114,8 @@ TEST_CASE("results on the demo picture are those of the last release: a change i
   REQUIRE(known.is_object());
   std::string changed;
   for (const auto& [name, print] : now.items()) {
-    if (!known.contains(name) || !alike(known[name].get<std::vector<double>>(), print.get<std::vector<double>>())) changed += name + " ";
+    if (!known.contains(name) || !alike(known[name].get<std::vector<double>>(), print.get<std::vector<double>>()))
+      changed += name + " ";
   }
   for (const auto& [name, print] : known.items()) {
     if (!now.contains(name)) changed += "(gone: " + name + ") ";

@@ -28,7 +28,8 @@ TEST_CASE("convolution turns the kernel by 180 degrees, correlation does not") {
   const Image conv = Convolve{.kernel = k}(impulse), corr = Correlate{.kernel = k}(impulse);
   for (int j = -1; j <= 1; ++j) {
     for (int i = -1; i <= 1; ++i) {
-      CHECK(conv.at(3 + i, 2 + j) == static_cast<float>(k.at(1 + i, 1 + j)));  // an impulse brings out the kernel as written
+      CHECK(conv.at(3 + i, 2 + j) ==
+            static_cast<float>(k.at(1 + i, 1 + j)));  // an impulse brings out the kernel as written
       CHECK(corr.at(3 + i, 2 + j) == static_cast<float>(k.at(1 - i, 1 - j)));
     }
   }
@@ -40,11 +41,11 @@ TEST_CASE("convolution and correlation against the plain sums: kernels, borders,
   const std::pair<int, int> sides[] = {{1, 1}, {3, 3}, {2, 4}, {5, 3}, {1, 7}, {9, 9}};
   std::uint64_t seed = 0;
   for (const auto& [w_, h_] : sizes) {
-      const int w = w_; 
-      const int h = h_;
+    const int w = w_;
+    const int h = h_;
     const Image in = noise(w, h, seed % 2 ? 1 : 4);
     for (const auto& [kw_, kh_] : sides) {
-      const int kw = kw_; 
+      const int kw = kw_;
       const int kh = kh_;
       const Kernel k = random_kernel(kw, kh, ++seed);
       for (const Border border : test::all_borders) {
@@ -53,7 +54,12 @@ TEST_CASE("convolution and correlation against the plain sums: kernels, borders,
             CHECK_THROWS_AS((Convolve{.kernel = k, .border = border, .stride = stride}(in)), BadCall);
             continue;
           }
-          CAPTURE(w); CAPTURE(h); CAPTURE(kw); CAPTURE(kh); CAPTURE(name_of(border)); CAPTURE(stride);
+          CAPTURE(w);
+          CAPTURE(h);
+          CAPTURE(kw);
+          CAPTURE(kh);
+          CAPTURE(name_of(border));
+          CAPTURE(stride);
           for (const Way way : {Way::direct, Way::fourier}) {
             const Convolve conv{.kernel = k, .border = border, .fill = 0.4F, .stride = stride, .way = way};
             const Correlate corr{.kernel = k, .border = border, .fill = 0.4F, .stride = stride, .way = way};
@@ -77,8 +83,10 @@ TEST_CASE("the three ways agree on separable kernels, also when large") {
     for (const int stride : {1, 4}) {
       const Kernel k = Kernel::gaussian(3, 21);
       const Image direct = Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::direct}(in);
-      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::separable}(in)) < 1e-5);
-      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::fourier}(in)) < 1e-5);
+      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::separable}(in)) <
+            1e-5);
+      CHECK(deviation(direct, Convolve{.kernel = k, .border = border, .stride = stride, .way = Way::fourier}(in)) <
+            1e-5);
     }
   }
   CHECK(chosen_way(Kernel::gaussian(3), {4000, 3000, 1}) == Way::separable);
@@ -99,7 +107,8 @@ TEST_CASE("NaN stays within the kernel's reach, whatever the way") {
     }
     return !std::isfinite(out.at(40, 30));
   };
-  for (const Way way : {Way::direct, Way::separable, Way::fourier}) CHECK(outside_is_finite(Convolve{.kernel = Kernel::gaussian(2, 9), .way = way}(in), 4));
+  for (const Way way : {Way::direct, Way::separable, Way::fourier})
+    CHECK(outside_is_finite(Convolve{.kernel = Kernel::gaussian(2, 9), .way = way}(in), 4));
   CHECK(outside_is_finite(Box{.radius = 3}(in), 3));
   CHECK(outside_is_finite(Gaussian{.sigma = 2}(in), Gaussian{.sigma = 2}.reach()));
   const Image slope = GradientMagnitude{}(in);
@@ -112,7 +121,8 @@ TEST_CASE("Gaussian of any sigma against the plain one, sum 1, every border") {
   for (const float sigma : {0.3F, 1.0F, 2.5F, 3.99F, 4.0F, 6.0F, 13.0F, 30.0F}) {
     for (const Border border : test::all_borders) {
       const Gaussian g{.sigma = sigma, .border = border, .fill = 0.7F};
-      CAPTURE(sigma); CAPTURE(name_of(border));
+      CAPTURE(sigma);
+      CAPTURE(name_of(border));
       if (border == Border::inside && 2 * g.reach() + 1 > 61) {
         CHECK_THROWS_AS(g(in), BadCall);
         continue;
@@ -129,13 +139,15 @@ TEST_CASE("Gaussian of any sigma against the plain one, sum 1, every border") {
 
 TEST_CASE("box of any radius against the plain mean, tall pictures and windows larger than the picture") {
   for (const auto& [w_, h_] : {std::pair{53, 300}, {7, 5}, {1100, 9}, {31, 23}}) {
-      const int w = w_; 
-      const int h = h_;
+    const int w = w_;
+    const int h = h_;
     const Image in = noise(w, h, 1);
     for (const int radius : {0, 1, 2, 6, 40}) {
       for (const Border border : test::all_borders) {
         const Box b{.radius = radius, .border = border, .fill = 0.2F};
-        CAPTURE(w); CAPTURE(radius); CAPTURE(name_of(border));
+        CAPTURE(w);
+        CAPTURE(radius);
+        CAPTURE(name_of(border));
         if (border == Border::inside && (2 * radius + 1 > w || 2 * radius + 1 > h)) {
           CHECK_THROWS_AS(b(in), BadCall);
         } else if (w * h * radius * radius < 1500000) {
@@ -155,7 +167,8 @@ TEST_CASE("gradients: magnitude and direction of a ramp, and against the plain f
     for (int x = 0; x < 20; ++x) ramp.at(x, y) = 0.03F * static_cast<float>(x) + 0.04F * static_cast<float>(y);
   }
   CHECK(GradientMagnitude{}(ramp).at(9, 9) == doctest::Approx(8 * 0.05).epsilon(1e-4));
-  CHECK(GradientDirection{.by = GradientBy::scharr}(ramp).at(9, 9) == doctest::Approx(std::atan2(0.04, 0.03)).epsilon(1e-4));
+  CHECK(GradientDirection{.by = GradientBy::scharr}(ramp).at(9, 9) ==
+        doctest::Approx(std::atan2(0.04, 0.03)).epsilon(1e-4));
   const Image in = noise(45, 31, 3);
   for (const GradientBy by : {GradientBy::sobel, GradientBy::prewitt, GradientBy::scharr}) {
     const GradientMagnitude m{.by = by, .border = Border::reflect};
@@ -172,7 +185,8 @@ TEST_CASE("gradients: magnitude and direction of a ramp, and against the plain f
 
 TEST_CASE("frame: crop, pad and shrink") {
   const Image in = noise(23, 17, 4);
-  CHECK(identical(Crop{.x = 3, .y = 4, .width = 6, .height = 5}(in), Crop{.x = 3, .y = 4, .width = 6, .height = 5}.plain(in)));
+  CHECK(identical(Crop{.x = 3, .y = 4, .width = 6, .height = 5}(in),
+                  Crop{.x = 3, .y = 4, .width = 6, .height = 5}.plain(in)));
   CHECK(Crop{.x = 20}(in).width() == 3);
   CHECK_THROWS_AS((Crop{.x = 20, .width = 4}(in)), BadCall);
   for (const Border border : test::all_borders) {
@@ -183,7 +197,8 @@ TEST_CASE("frame: crop, pad and shrink") {
       CHECK(identical(pad(in), pad.plain(in)));
     }
   }
-  for (const float factor : {1.0F, 2.0F, 2.7F, 30.0F}) CHECK(deviation(Shrink{.factor = factor}(in), Shrink{.factor = factor}.plain(in)) < 1e-5);
+  for (const float factor : {1.0F, 2.0F, 2.7F, 30.0F})
+    CHECK(deviation(Shrink{.factor = factor}(in), Shrink{.factor = factor}.plain(in)) < 1e-5);
   const Image flat = Shrink{.factor = 3}(Image(10, 10));
   CHECK(flat.width() == 3);
   CHECK_THROWS_AS((Shrink{.factor = 0.5F}(in)), BadCall);
@@ -198,16 +213,17 @@ TEST_CASE("kernels from names, text and files; what is wrong is said") {
   CHECK(Kernel::parse("1,1/1,1:anchor=1,0").anchor_x() == 1);
   CHECK(Kernel::parse(Kernel::parse("1,2.5/3,4:anchor=1,0").text()).taps() == std::vector<double>{1, 2.5, 3, 4});
   const Resources files{{}, [](const std::string& name) {
-    CHECK(name == "mine.txt");
-    return std::string("# my kernel\n1 2, 3 4\n5 6 7 8  # second row\nanchor 2 1\n");
-  }};
+                          CHECK(name == "mine.txt");
+                          return std::string("# my kernel\n1 2, 3 4\n5 6 7 8  # second row\nanchor 2 1\n");
+                        }};
   const Kernel mine = Kernel::parse("@mine.txt", files);
   CHECK(mine.width() == 4);
   CHECK(mine.anchor_x() == 2);
   CHECK(mine.turned().at(0, 0) == 8);
   CHECK(mine.turned().anchor_x() == 1);
-  for (const char* wrong : {"", "gausian", "gaussian:sigma=0", "gaussian:size=4", "gaussian:radius=1", "1,2/3", "1,x,2", "1,1/1,1", "1,1/1,1:anchor=2,0",
-                            "1,,2", "@", "nan", "1e999,1,1", "box:radius=1.5", "1,2,3:achor=1,0", "//"}) {
+  for (const char* wrong :
+       {"", "gausian", "gaussian:sigma=0", "gaussian:size=4", "gaussian:radius=1", "1,2/3", "1,x,2", "1,1/1,1",
+        "1,1/1,1:anchor=2,0", "1,,2", "@", "nan", "1e999,1,1", "box:radius=1.5", "1,2,3:achor=1,0", "//"}) {
     CAPTURE(wrong);
     CHECK_THROWS_AS(Kernel::parse(wrong), BadCall);
   }
@@ -243,8 +259,8 @@ TEST_CASE("extreme kernels: a tap far off, one column, larger than the picture, 
   const Image nothing = Convolve{.kernel = Kernel(3, 3, std::vector<double>(9, 0.0))}(in);
   CHECK(deviation(nothing, Image(30, 20)) == 0);
   for (const auto& [w_, h_] : {std::pair{1, 61}, {81, 1}, {61, 61}}) {
-      const int w = w_; 
-      const int h = h_;
+    const int w = w_;
+    const int h = h_;
     std::vector<double> line(static_cast<std::size_t>(w * h));
     const RandomStream random(static_cast<std::uint64_t>(w));
     for (std::size_t i = 0; i < line.size(); ++i) line[i] = random.uniform(i) / static_cast<double>(line.size());
@@ -261,10 +277,12 @@ TEST_CASE("extreme kernels: a tap far off, one column, larger than the picture, 
 TEST_CASE("large tiled convolutions: several FFT tiles to a side meet without a seam") {
   const Image in = noise(1300, 700);
   const Kernel k = random_kernel(15, 11, 4);
-  const Convolve fourier{.kernel = k, .border = Border::mirror, .way = Way::fourier}, direct{.kernel = k, .border = Border::mirror, .way = Way::direct};
+  const Convolve fourier{.kernel = k, .border = Border::mirror, .way = Way::fourier},
+      direct{.kernel = k, .border = Border::mirror, .way = Way::direct};
   CHECK(deviation(fourier(in), direct(in)) < 2e-5 * weight(k));
   const Convolve strided{.kernel = k, .border = Border::inside, .stride = 3, .way = Way::fourier};
-  CHECK(deviation(strided(in), Convolve{.kernel = k, .border = Border::inside, .stride = 3, .way = Way::direct}(in)) < 2e-5 * weight(k));
+  CHECK(deviation(strided(in), Convolve{.kernel = k, .border = Border::inside, .stride = 3, .way = Way::direct}(in)) <
+        2e-5 * weight(k));
 }
 
 TEST_CASE("infinity and NaN at the corners: carried, not spread, by every way and border") {
@@ -272,7 +290,9 @@ TEST_CASE("infinity and NaN at the corners: carried, not spread, by every way an
     Image in = noise(70, 60);
     in.at(0, 0) = odd;
     in.at(69, 59) = odd;
-    for (const char* text : {"gaussian sigma=2 border=reflect", "box radius=2", "convolve kernel=disk:radius=2 way=fourier", "convolve kernel=emboss border=mirror", "gradient_direction"}) {
+    for (const char* text :
+         {"gaussian sigma=2 border=reflect", "box radius=2", "convolve kernel=disk:radius=2 way=fourier",
+          "convolve kernel=emboss border=mirror", "gradient_direction"}) {
       CAPTURE(text);
       const Image out = Chain::parse(text)(in);
       int lost = 0;
@@ -291,7 +311,8 @@ TEST_CASE("rows of every length about the vector widths") {
   for (int w = 1; w <= 70; ++w) {
     const Image in = noise(w, 5, 1, static_cast<std::uint64_t>(w));
     CAPTURE(w);
-    for (const char* text : {"gaussian sigma=1.3", "box radius=5", "convolve kernel=1,2,3/4,5,6/7,8,10", "convolve kernel=laplacian", "gradient_magnitude", "clip", "stretch low=0.1 high=0.7"}) {
+    for (const char* text : {"gaussian sigma=1.3", "box radius=5", "convolve kernel=1,2,3/4,5,6/7,8,10",
+                             "convolve kernel=laplacian", "gradient_magnitude", "clip", "stretch low=0.1 high=0.7"}) {
       const Filter f = Chain::parse(text).steps()[0];
       CAPTURE(text);
       CHECK(deviation(f(in), *f.plain(in)) < 1e-3 * 0.5);

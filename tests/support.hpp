@@ -18,7 +18,7 @@
 
 // As doctest's, but the text is made at once: Clang 14 cannot hold names of structured bindings for later.
 #undef CAPTURE
-#define SIEVE_CAPTURE_AS(expression, name)                              \
+#define SIEVE_CAPTURE_AS(expression, name)                        \
   const std::string name = doctest::toString(expression).c_str(); \
   INFO(#expression " := ", name)
 #define CAPTURE(expression) SIEVE_CAPTURE_AS(expression, DOCTEST_CAT(captured_at_, __COUNTER__))
@@ -35,7 +35,8 @@ inline Image noise(int width, int height, int channels = 1, std::uint64_t seed =
     const sieve::RandomStream random(seed, static_cast<std::uint64_t>(c));
     for (int y = 0; y < height; ++y) {
       for (int x = 0; x < width; ++x) {
-        image.at(x, y, c) = static_cast<float>(1.5 * random.uniform(static_cast<std::uint64_t>(y) * 100003 + static_cast<std::uint64_t>(x)) - 0.25);
+        image.at(x, y, c) = static_cast<float>(
+            1.5 * random.uniform(static_cast<std::uint64_t>(y) * 100003 + static_cast<std::uint64_t>(x)) - 0.25);
       }
     }
   }
@@ -64,7 +65,9 @@ inline double deviation(const ConstView& a, const ConstView& b) {
 inline std::size_t not_finite(const ConstView& v) {
   std::size_t n = 0;
   for (int c = 0; c < v.channels(); ++c) {
-    for (int y = 0; y < v.height(); ++y) n += static_cast<std::size_t>(std::count_if(v.row(y, c), v.row(y, c) + v.width(), [](float s) { return !std::isfinite(s); }));
+    for (int y = 0; y < v.height(); ++y)
+      n += static_cast<std::size_t>(
+          std::count_if(v.row(y, c), v.row(y, c) + v.width(), [](float s) { return !std::isfinite(s); }));
   }
   return n;
 }
@@ -82,7 +85,8 @@ class Folder {
   Folder& operator=(const Folder&) = delete;
   std::string operator/(const std::string& name) const { return (path_ / name).string(); }
   std::size_t entries() const {
-    return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(path_), std::filesystem::directory_iterator{}));
+    return static_cast<std::size_t>(
+        std::distance(std::filesystem::directory_iterator(path_), std::filesystem::directory_iterator{}));
   }
 
  private:
@@ -94,9 +98,7 @@ inline std::string contents(const std::string& path) {
   return std::string(std::istreambuf_iterator<char>(file), {});
 }
 
-inline void put(const std::string& path, const std::string& bytes) {
-  std::ofstream(path, std::ios::binary) << bytes;
-}
+inline void put(const std::string& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
 
 struct Outcome {
   int code;
@@ -122,7 +124,8 @@ inline const Image& noon() {
   return image;
 }
 
-constexpr sieve::Border all_borders[] = {sieve::Border::edge, sieve::Border::mirror, sieve::Border::reflect, sieve::Border::wrap,
-                                         sieve::Border::zero, sieve::Border::constant, sieve::Border::inside};
+constexpr sieve::Border all_borders[] = {sieve::Border::edge,  sieve::Border::mirror, sieve::Border::reflect,
+                                         sieve::Border::wrap,  sieve::Border::zero,   sieve::Border::constant,
+                                         sieve::Border::inside};
 
 }  // namespace test

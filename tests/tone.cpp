@@ -14,13 +14,14 @@ TEST_CASE("point operations against their definitions, alpha untouched, NaN kept
   CHECK_THROWS_AS((Clip{.low = 1, .high = 0}(in)), BadCall);
   CHECK(deviation(Absolute{}(in), Absolute{}.plain(in)) == 0);
   CHECK(Absolute{}(in).at(5, 5, 3) == in.at(5, 5, 3));
-  for (const GrayBy by : {GrayBy::rec709, GrayBy::rec2020, GrayBy::average, GrayBy::green}) CHECK(deviation(Gray{by}(in), Gray{by}.plain(in)) < 1e-6);
+  for (const GrayBy by : {GrayBy::rec709, GrayBy::rec2020, GrayBy::average, GrayBy::green})
+    CHECK(deviation(Gray{by}(in), Gray{by}.plain(in)) < 1e-6);
 }
 
 TEST_CASE("stretch: given, measured and percentile ranges") {
   const Image in = noise(71, 50, 3);
-  for (const Stretch s : {Stretch{}, Stretch{.low = 0.2F, .high = 0.4F, .to_low = 1, .to_high = 0}, Stretch{.low = {}, .high = {}, .percent = 2.5F},
-                          Stretch{.low = 0.0F, .high = {}}}) {
+  for (const Stretch s : {Stretch{}, Stretch{.low = 0.2F, .high = 0.4F, .to_low = 1, .to_high = 0},
+                          Stretch{.low = {}, .high = {}, .percent = 2.5F}, Stretch{.low = 0.0F, .high = {}}}) {
     CHECK(deviation(s(in), s.plain(in)) < 2e-5);
   }
   const auto all = statistics(Stretch{}(in));
@@ -86,7 +87,10 @@ TEST_CASE("percentiles are exact ranks, whatever the samples: negative, huge, ti
       std::vector<float> sorted;
       for (int x = 0; x < n; ++x) {
         const double u = random.uniform(static_cast<std::uint64_t>(x) + 100000ULL * static_cast<std::uint64_t>(kind));
-        const double v = kind == 0 ? u : kind == 1 ? (u - 0.5) * 1e30 : kind == 2 ? std::floor(u * 4) - 2 : (u - 0.3) * 1e-38;
+        const double v = kind == 0   ? u
+                         : kind == 1 ? (u - 0.5) * 1e30
+                         : kind == 2 ? std::floor(u * 4) - 2
+                                     : (u - 0.3) * 1e-38;
         image.at(x, 0) = static_cast<float>(v);
         sorted.push_back(image.at(x, 0));
       }
@@ -109,7 +113,8 @@ TEST_CASE("statistics of large offsets do not cancel, and do not depend on the t
   Image image(901, 700);
   const RandomStream random(2);
   for (int y = 0; y < 700; ++y) {
-    for (int x = 0; x < 901; ++x) image.at(x, y) = static_cast<float>(1000 + random.normal(static_cast<std::uint64_t>(y * 901 + x)));
+    for (int x = 0; x < 901; ++x)
+      image.at(x, y) = static_cast<float>(1000 + random.normal(static_cast<std::uint64_t>(y * 901 + x)));
   }
   const ChannelStatistics s = statistics(image)[0];
   CHECK(s.mean == doctest::Approx(1000).epsilon(1e-5));

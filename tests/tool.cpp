@@ -61,7 +61,8 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   const auto text = lsieve("levels " + noon_file + " --channel red --levels 16");
   CHECK(text.out.find("16 levels of red") != std::string::npos);
   CHECK(nlohmann::json::parse(lsieve("levels " + noon_file + " --json").out)["number_of_levels"] == 256);
-  for (const char* wrong : {" --channel alpha", " --levels 1", " --levels 70000", " --csv --json", " --sheet x.jpg"}) CHECK(lsieve("levels " + noon_file + wrong).code == 2);
+  for (const char* wrong : {" --channel alpha", " --levels 1", " --levels 70000", " --csv --json", " --sheet x.jpg"})
+    CHECK(lsieve("levels " + noon_file + wrong).code == 2);
   // What apply writes is what the table says.
   const Folder f;
   REQUIRE(lsieve("apply " + three + " " + f / "e.pgm" + " equalize").code == 0);
@@ -70,7 +71,8 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
     const auto k = static_cast<std::size_t>(std::lround(in.at(i % 64, i / 64) * 7));
     CHECK(std::lround(out.at(i % 64, i / 64) * 7) == static_cast<long>(table[k].mapped));
   }
-  const auto notes = nlohmann::json::parse(lsieve("apply " + test::data + "/night.png " + f / "n.png auto_exposure --json").out);
+  const auto notes =
+      nlohmann::json::parse(lsieve("apply " + test::data + "/night.png " + f / "n.png auto_exposure --json").out);
   CHECK(notes["steps"][0]["notes"][0].get<std::string>().find("gamma") != std::string::npos);
   const auto look = nlohmann::json::parse(lsieve("look " + test::data + "/dead_pixels.png --json").out);
   CHECK(look["advice"][0]["chain"] == "median radius=1");
@@ -79,7 +81,8 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
   CHECK(lsieve("look " + test::data + "/lamp.png").out.find("take: flatten by=polynomial") != std::string::npos);
   // Any bins and range, of every channel and of the luma.
   const Image picture = io::read(noon_file).image;
-  const auto counted = nlohmann::json::parse(lsieve("look " + noon_file + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
+  const auto counted =
+      nlohmann::json::parse(lsieve("look " + noon_file + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
   REQUIRE(counted["channels"].size() == 4);
   for (int c = 0; c < 4; ++c) {
     const Histogram h = histogram(picture, c < 3 ? c : luma_channel, 7, 0.25, 0.75);
@@ -89,18 +92,22 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
     CHECK(have["above"] == h.above);
     CHECK(have["cumulative"].back() == 1);
   }
-  CHECK(nlohmann::json::parse(lsieve("look " + three + " --bins 0 --json").out)["histogram"]["channels"][0]["counts"].get<std::vector<std::size_t>>() == histogram(in, 0).counts);
+  CHECK(nlohmann::json::parse(lsieve("look " + three + " --bins 0 --json").out)["histogram"]["channels"][0]["counts"]
+            .get<std::vector<std::size_t>>() == histogram(in, 0).counts);
   CHECK(lsieve("look " + three + " --bins 0").out.find("         2   0.28571      1766") != std::string::npos);
   CHECK(lsieve("look " + three + " --bins 0").out.find('\033') == std::string::npos);  // no color but on a terminal
-  for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"}) CHECK(lsieve("look " + noon_file + wrong).code == 2);
+  for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"})
+    CHECK(lsieve("look " + noon_file + wrong).code == 2);
 }
 
 TEST_CASE("apply: steps, saturation, depth, and the same samples as the library") {
   const Folder f;
-  const auto r = lsieve("apply " + noon_file + " " + f / "e.pfm" + " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");
+  const auto r = lsieve("apply " + noon_file + " " + f / "e.pfm" +
+                        " gray then convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror then stretch percent=1");
   CHECK(r.code == 0);
   CHECK(r.out.find("2. convolve kernel=0,1,0/1,-4,1/0,1,0 border=mirror (kernel 3x3, sum 0)") != std::string::npos);
-  const Image expected = Chain::parse("gray then convolve kernel=laplacian border=mirror then stretch percent=1")(io::read(noon_file).image);
+  const Image expected = Chain::parse("gray then convolve kernel=laplacian border=mirror then stretch percent=1")(
+      io::read(noon_file).image);
   CHECK(identical(io::read(f / "e.pfm").image, expected));
   const auto cut = lsieve("apply " + noon_file + " " + f / "s.png" + " convolve kernel=sharpen --json");
   const json j = json::parse(cut.out);
@@ -108,8 +115,10 @@ TEST_CASE("apply: steps, saturation, depth, and the same samples as the library"
   CHECK(j["saturated"]["below"] > 0);
   CHECK(j["saturated"]["above"] > 0);
   CHECK(j["steps"][0]["minimum"] < 0);
-  CHECK(lsieve("apply " + noon_file + " " + f / "s.png" + " convolve kernel=sharpen").out.find("samples saturated") != std::string::npos);
-  CHECK(lsieve("apply " + noon_file + " " + f / "d.tif" + " convolve kernel=sharpen --depth float").out.find("no sample saturated") != std::string::npos);
+  CHECK(lsieve("apply " + noon_file + " " + f / "s.png" + " convolve kernel=sharpen").out.find("samples saturated") !=
+        std::string::npos);
+  CHECK(lsieve("apply " + noon_file + " " + f / "d.tif" + " convolve kernel=sharpen --depth float")
+            .out.find("no sample saturated") != std::string::npos);
   CHECK(io::read(f / "d.tif").bits == 32);
   CHECK(lsieve("apply " + three + " " + f / "t.pgm" + " absolute").code == 0);
   CHECK(identical(io::read(f / "t.pgm").image, io::read(three).image));  // the depth of 3 bits is kept
@@ -169,7 +178,8 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
   check("frobnicate", 2, "--help");
   check("", 2, "--help");
   CHECK(lsieve("look " + f / "none.png " + noon_file).code == 1);
-  CHECK(lsieve("look " + f / "none.png " + noon_file).out.find("768x512") != std::string::npos);  // one bad file does not hide the rest
+  CHECK(lsieve("look " + f / "none.png " + noon_file).out.find("768x512") !=
+        std::string::npos);  // one bad file does not hide the rest
   CHECK(lsieve("--help").code == 0);
   CHECK(lsieve("--version").out.find("lsieve 0.") != std::string::npos);
 }
@@ -177,7 +187,8 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
 TEST_CASE("Ctrl-C ends the work soon and leaves no half file") {
   const Folder f;
   io::write(f / "big.pgm", Image(Shape{9000, 6000, 1}, 255));
-  const auto r = test::run("timeout --foreground --preserve-status -s INT 1.2 " LSIEVE_TOOL " apply " + f / "big.pgm" + " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 way=direct then gaussian sigma=3");
+  const auto r = test::run("timeout --foreground --preserve-status -s INT 1.2 " LSIEVE_TOOL " apply " + f / "big.pgm" +
+                           " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 way=direct then gaussian sigma=3");
   CHECK(r.code == 1);
   CHECK(r.err.find("stopped") != std::string::npos);
   CHECK(f.entries() == 1);
@@ -212,7 +223,8 @@ TEST_CASE("the demo pictures are made byte for byte again") {
 TEST_CASE("the filter reference in docs is what the filters say of themselves") {
   const auto o = lsieve("list --markdown");
   CHECK(o.code == 0);
-  CHECK(test::contents(std::string(SIEVE_DOCS) + "/filters.md") == o.out);  // else: lsieve list --markdown > docs/filters.md
+  CHECK(test::contents(std::string(SIEVE_DOCS) + "/filters.md") ==
+        o.out);  // else: lsieve list --markdown > docs/filters.md
   CHECK(lsieve("list --markdown median").code == 2);
 }
 
@@ -220,16 +232,20 @@ TEST_CASE("man page and completion name every command, option and filter") {
   const auto page = lsieve("manual"), bash = lsieve("completion");
   REQUIRE(page.code == 0);
   REQUIRE(bash.code == 0);
-  for (const char* word : {"apply", "batch", "judge", "\\-\\-resume", "nonlocal_means"}) CHECK(page.out.find(word) != std::string::npos);
+  for (const char* word : {"apply", "batch", "judge", "\\-\\-resume", "nonlocal_means"})
+    CHECK(page.out.find(word) != std::string::npos);
   // Nothing but requests may begin with a dot.
   std::istringstream lines(page.out);
   for (std::string line; std::getline(lines, line);) {
-    if (line.starts_with('.')) CHECK((line.starts_with(".TH") || line.starts_with(".S") || line.starts_with(".TP") || line.starts_with(".B") || line.starts_with(".PP")));
+    if (line.starts_with('.'))
+      CHECK((line.starts_with(".TH") || line.starts_with(".S") || line.starts_with(".TP") || line.starts_with(".B") ||
+             line.starts_with(".PP")));
   }
   const test::Folder folder;
   test::put(folder / "lsieve", bash.out);
   const auto complete = [&](const std::string& words) {
-    test::put(folder / "ask", "source " + folder / "lsieve" + "\ncompopt() { :; }\nCOMP_WORDS=(" + words + ")\nCOMP_CWORD=$((${#COMP_WORDS[@]} - 1))\n_lsieve\necho \"${COMPREPLY[*]}\"\n");
+    test::put(folder / "ask", "source " + folder / "lsieve" + "\ncompopt() { :; }\nCOMP_WORDS=(" + words +
+                                  ")\nCOMP_CWORD=$((${#COMP_WORDS[@]} - 1))\n_lsieve\necho \"${COMPREPLY[*]}\"\n");
     return test::run("bash --norc " + folder / "ask").out;
   };
   CHECK(complete("lsieve ju") == "judge\n");

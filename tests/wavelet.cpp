@@ -13,7 +13,9 @@ namespace {
 
 double worst(const WaveletBands& a, const WaveletBands& b) {
   double most = 0;
-  const auto hold = [&](const Image& p, const Image& q) { most = std::max(most, p.empty() && q.empty() ? 0 : deviation(p, q)); };
+  const auto hold = [&](const Image& p, const Image& q) {
+    most = std::max(most, p.empty() && q.empty() ? 0 : deviation(p, q));
+  };
   for (std::size_t j = 0; j < a.levels.size(); ++j) {
     hold(a.levels[j].horizontal, b.levels[j].horizontal);
     hold(a.levels[j].vertical, b.levels[j].vertical);
@@ -43,7 +45,8 @@ TEST_CASE("taps fulfill the equations that define each wavelet") {
       double p = 0;
       for (int i = 0; i < static_cast<int>(a.size()); ++i) {
         const int j = i - at_a + at_b - 2 * shift;
-        if (j >= 0 && j < static_cast<int>(b.size())) p += a[static_cast<std::size_t>(i)] * b[static_cast<std::size_t>(j)];
+        if (j >= 0 && j < static_cast<int>(b.size()))
+          p += a[static_cast<std::size_t>(i)] * b[static_cast<std::size_t>(j)];
       }
       return p;
     };
@@ -60,7 +63,8 @@ TEST_CASE("taps fulfill the equations that define each wavelet") {
     for (int m = 0; m < moments; ++m) {
       double moment = 0, scale = 0;
       for (int i = 0; i < static_cast<int>(t.high.size()); ++i) {
-        const double place = std::pow((i - static_cast<double>(t.high.size() - 1) / 2) / static_cast<double>(t.high.size()), m);
+        const double place =
+            std::pow((i - static_cast<double>(t.high.size() - 1) / 2) / static_cast<double>(t.high.size()), m);
         moment += place * t.high[static_cast<std::size_t>(i)];
         scale += std::abs(place);
       }
@@ -75,7 +79,8 @@ TEST_CASE("taps fulfill the equations that define each wavelet") {
     CHECK((t.low.size() == t.high_back.size() && t.symmetric) == (text == "5/3" || text == "9/7"));
   }
   // Known values: Daubechies (1992), table 6.1.
-  CHECK(taps_of(Wavelet::daubechies2).low[0] == doctest::Approx((1 + std::sqrt(3)) / (4 * std::sqrt(2))).epsilon(1e-14));
+  CHECK(taps_of(Wavelet::daubechies2).low[0] ==
+        doctest::Approx((1 + std::sqrt(3)) / (4 * std::sqrt(2))).epsilon(1e-14));
   CHECK(taps_of(Wavelet::nine_seven).low[4] == doctest::Approx(0.852698679009).epsilon(1e-10));
   CHECK(taps_of(Wavelet::nine_seven).low_back[3] == doctest::Approx(0.788485616406).epsilon(1e-10));
 }
@@ -83,7 +88,8 @@ TEST_CASE("taps fulfill the equations that define each wavelet") {
 TEST_CASE("fast and plain transforms agree, and every picture comes back") {
   for (const auto& [name, w] : ChoiceNames<Wavelet>::all()) {
     CAPTURE(std::string(name));
-    for (const auto& [width, height] : {std::pair{33, 22}, std::pair{16, 37}, std::pair{1, 9}, std::pair{7, 1}, std::pair{1, 1}, std::pair{2, 3}}) {
+    for (const auto& [width, height] :
+         {std::pair{33, 22}, std::pair{16, 37}, std::pair{1, 9}, std::pair{7, 1}, std::pair{1, 1}, std::pair{2, 3}}) {
       CAPTURE(width);
       CAPTURE(height);
       const Image in = noise(width, height, width == 16 ? 3 : 1);
@@ -149,16 +155,20 @@ TEST_CASE("bands answer to what they are named for; energy and noise are as stat
       const WaveletBands b = wavelet_forward(white, w, 2, undecimated);
       for (int j = 0; j < 2; ++j) {
         const WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
-        CHECK(statistics(d.horizontal)[0].deviation == doctest::Approx(0.1 * wavelet_noise_gain(w, j, false, true)).epsilon(0.03));
-        CHECK(statistics(d.diagonal)[0].deviation == doctest::Approx(0.1 * wavelet_noise_gain(w, j, true, true)).epsilon(0.03));
+        CHECK(statistics(d.horizontal)[0].deviation ==
+              doctest::Approx(0.1 * wavelet_noise_gain(w, j, false, true)).epsilon(0.03));
+        CHECK(statistics(d.diagonal)[0].deviation ==
+              doctest::Approx(0.1 * wavelet_noise_gain(w, j, true, true)).epsilon(0.03));
       }
     }
   }
   // A shift of the picture shifts undecimated bands.
   Image moved(64, 48);
   copy(in.view().part({0, 0, 59, 48}), moved.view().part({5, 0, 59, 48}));
-  const WaveletBands a = wavelet_forward(in, Wavelet::nine_seven, 1, true), b = wavelet_forward(moved, Wavelet::nine_seven, 1, true);
-  CHECK(deviation(a.levels[0].diagonal.view().part({8, 0, 40, 48}), b.levels[0].diagonal.view().part({13, 0, 40, 48})) < 1e-6);
+  const WaveletBands a = wavelet_forward(in, Wavelet::nine_seven, 1, true),
+                     b = wavelet_forward(moved, Wavelet::nine_seven, 1, true);
+  CHECK(deviation(a.levels[0].diagonal.view().part({8, 0, 40, 48}), b.levels[0].diagonal.view().part({13, 0, 40, 48})) <
+        1e-6);
 }
 
 TEST_CASE("the nested picture holds every band at its place; wrong bands are refused") {
@@ -169,7 +179,9 @@ TEST_CASE("the nested picture holds every band at its place; wrong bands are ref
     if (w == Wavelet::nine_seven) CHECK(raw.shape() == in.shape());
     CHECK(identical(raw.view().part({0, 0, b.approximation.width(), b.approximation.height()}), b.approximation));
     const Image& fine = b.levels[0].diagonal;
-    CHECK(identical(raw.view().part({raw.width() - fine.width(), raw.height() - fine.height(), fine.width(), fine.height()}), fine));
+    CHECK(identical(
+        raw.view().part({raw.width() - fine.width(), raw.height() - fine.height(), fine.width(), fine.height()}),
+        fine));
     const ChannelStatistics s = statistics(seen)[0];
     CHECK(s.minimum == doctest::Approx(0));
     CHECK(s.maximum == doctest::Approx(1));
@@ -188,7 +200,8 @@ TEST_CASE("the nested picture holds every band at its place; wrong bands are ref
 }
 
 TEST_CASE("the reversible 5/3 gives every number back, and is the 5/3 up to its rounding") {
-  for (const auto& [w, h] : {std::pair{64, 64}, std::pair{97, 61}, std::pair{1, 17}, std::pair{5, 1}, std::pair{1, 1}, std::pair{130, 3}}) {
+  for (const auto& [w, h] :
+       {std::pair{64, 64}, std::pair{97, 61}, std::pair{1, 17}, std::pair{5, 1}, std::pair{1, 1}, std::pair{130, 3}}) {
     CAPTURE(w);
     CAPTURE(h);
     const RandomStream random(4, 0);
@@ -205,7 +218,9 @@ TEST_CASE("the reversible 5/3 gives every number back, and is the 5/3 up to its 
         const Image low = wavelet_forward(picture, Wavelet::five_three, 1).approximation;
         double most = 0;
         for (int y = 0; y < low.height(); ++y) {
-          for (int x = 0; x < low.width(); ++x) most = std::max(most, std::abs(static_cast<double>(low.at(x, y)) / 2 - v[static_cast<std::size_t>(y * w + x)]));
+          for (int x = 0; x < low.width(); ++x)
+            most = std::max(most,
+                            std::abs(static_cast<double>(low.at(x, y)) / 2 - v[static_cast<std::size_t>(y * w + x)]));
         }
         CHECK(most < 2.5);
       }

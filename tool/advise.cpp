@@ -20,12 +20,23 @@ struct AdviseArguments {
 
 std::vector<std::string> findings(const Damage& d) {
   std::vector<std::string> lines = {fmt::format("noise: {}", d.kind)};
-  lines.push_back(fmt::format("grain: deviation {:.4f} ({:.1f}/255){}", d.noise, 255 * d.noise, !d.grain ? ", not worth a filter" : d.photon ? fmt::format(", grows with the level like that of {:.0f} photons at white", d.photons) : ", about the same at every level"));
-  lines.push_back(fmt::format("impulses: dark {:.2f} %, bright {:.2f} %", 100 * d.impulses.dark, 100 * d.impulses.bright));
-  for (const Wave& w : d.waves) lines.push_back(fmt::format("wave: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}", w.period, w.angle, w.amplitude));
+  lines.push_back(
+      fmt::format("grain: deviation {:.4f} ({:.1f}/255){}", d.noise, 255 * d.noise,
+                  !d.grain   ? ", not worth a filter"
+                  : d.photon ? fmt::format(", grows with the level like that of {:.0f} photons at white", d.photons)
+                             : ", about the same at every level"));
+  lines.push_back(
+      fmt::format("impulses: dark {:.2f} %, bright {:.2f} %", 100 * d.impulses.dark, 100 * d.impulses.bright));
+  for (const Wave& w : d.waves)
+    lines.push_back(
+        fmt::format("wave: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}", w.period, w.angle, w.amplitude));
   if (d.waves.empty()) lines.emplace_back("waves: none");
-  lines.push_back(d.blur == 0 ? "blur: no clear edge to measure it at" : fmt::format("blur: the steepest edges are like those of a Gaussian of sigma {:.2f} pixels{}", d.blur, d.blurred ? "" : ": sharp"));
-  if (d.shaken) lines.push_back(fmt::format("motion: {:.1f} pixels at {:.1f} degrees", d.motion_length, d.motion_angle));
+  lines.push_back(d.blur == 0
+                      ? "blur: no clear edge to measure it at"
+                      : fmt::format("blur: the steepest edges are like those of a Gaussian of sigma {:.2f} pixels{}",
+                                    d.blur, d.blurred ? "" : ": sharp"));
+  if (d.shaken)
+    lines.push_back(fmt::format("motion: {:.1f} pixels at {:.1f} degrees", d.motion_length, d.motion_angle));
   return lines;
 }
 
@@ -35,19 +46,33 @@ int advise(const Session& session, const AdviseArguments& o) {
   const Damage d = measure_damage(contest.in);
   const std::vector<Advice> proposals = propose(d, contest.in.shape().color_channels() == 3);
   if (o.lineup || !o.truth.empty() || !o.sheet.empty()) {
-    contest.run(proposals.size(), [&](std::size_t i) { return Chain::parse(proposals[i].chain, session.catalogue, session.resources()); });
+    contest.run(proposals.size(), [&](std::size_t i) {
+      return Chain::parse(proposals[i].chain, session.catalogue, session.resources());
+    });
   }
   const Watch::Active none(nullptr);
   if (o.json) {
     ordered_json waves = ordered_json::array(), chains = ordered_json::array();
-    for (const Wave& w : d.waves) waves.push_back({{"period", w.period}, {"angle", w.angle}, {"amplitude", w.amplitude}, {"fx", w.fx}, {"fy", w.fy}});
+    for (const Wave& w : d.waves)
+      waves.push_back(
+          {{"period", w.period}, {"angle", w.angle}, {"amplitude", w.amplitude}, {"fx", w.fx}, {"fy", w.fy}});
     for (std::size_t i = 0; i < proposals.size(); ++i) {
       ordered_json j = {{"chain", proposals[i].chain}, {"reason", proposals[i].reason}};
       if (i < contest.trials.size()) j["result"] = contest.json(i);
       chains.push_back(std::move(j));
     }
-    print_json({{"input", o.in}, {"kind", d.kind}, {"noise", d.noise}, {"photons", d.photon ? ordered_json(d.photons) : ordered_json(nullptr)}, {"dark_impulses", d.impulses.dark},
-                {"bright_impulses", d.impulses.bright}, {"waves", waves}, {"blur", d.blur}, {"motion", d.shaken ? ordered_json{{"length", d.motion_length}, {"angle", d.motion_angle}} : ordered_json(nullptr)}, {"blurred", d.blurred}, {"proposals", chains}});
+    print_json({{"input", o.in},
+                {"kind", d.kind},
+                {"noise", d.noise},
+                {"photons", d.photon ? ordered_json(d.photons) : ordered_json(nullptr)},
+                {"dark_impulses", d.impulses.dark},
+                {"bright_impulses", d.impulses.bright},
+                {"waves", waves},
+                {"blur", d.blur},
+                {"motion", d.shaken ? ordered_json{{"length", d.motion_length}, {"angle", d.motion_angle}}
+                                    : ordered_json(nullptr)},
+                {"blurred", d.blurred},
+                {"proposals", chains}});
   } else {
     fmt::print("{}\n", o.in);
     for (const std::string& line : findings(d)) fmt::print("  {}\n", line);
@@ -55,23 +80,30 @@ int advise(const Session& session, const AdviseArguments& o) {
       fmt::print("{}. {}\n   {}\n", i + 1, proposals[i].chain, proposals[i].reason);
       if (i >= contest.trials.size()) continue;
       const Trial& t = contest.trials[i];
-      fmt::print("   {}noise left {:.4f}, {}\n", t.against ? fmt::format("PSNR {}, SSIM {:.4f}, ", psnr_text(t.against->psnr), t.against->ssim) : "", t.noise, time_text(t.seconds));
+      fmt::print("   {}noise left {:.4f}, {}\n",
+                 t.against ? fmt::format("PSNR {}, SSIM {:.4f}, ", psnr_text(t.against->psnr), t.against->ssim) : "",
+                 t.noise, time_text(t.seconds));
     }
   }
   if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.in) + ": what to take", "measured noise and blur, and the chains that follow, the first choice first");
+    draw::Sheet sheet(base_name(o.in) + ": what to take",
+                      "measured noise and blur, and the chains that follow, the first choice first");
     draw::Cell input = draw::picture_cell("input", contest.in);
     input.below = draw::text(findings(d));
     sheet.add(std::move(input));
     for (std::size_t i = 0; i < contest.trials.size(); ++i) {
       const Trial& t = contest.trials[i];
       draw::Cell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, t.name), t.result);
-      cell.note = (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise left {:.4f}  ", t.noise)) + time_text(t.seconds);
+      cell.note = (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
+                             : fmt::format("noise left {:.4f}  ", t.noise)) +
+                  time_text(t.seconds);
       sheet.add(std::move(cell));
     }
     write_sheet(sheet, o.sheet);
   }
-  if (contest.stopped) throw Error(fmt::format("stopped on request: {} of {} proposals are finished and shown", contest.trials.size(), proposals.size()));
+  if (contest.stopped)
+    throw Error(fmt::format("stopped on request: {} of {} proposals are finished and shown", contest.trials.size(),
+                            proposals.size()));
   return 0;
 }
 

@@ -37,8 +37,10 @@ Range01 range_of(const Image& image) {
 
 // From the words, from a recipe, or from the record that a picture carries.
 Chain chain_of(const Session& session, const ApplyArguments& o) {
-  if (o.again.empty()) return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
-  if (!o.words.empty() || !o.recipe.empty()) throw BadCall("--again takes the chain from " + o.again + ": give no steps and no --recipe beside it");
+  if (o.again.empty())
+    return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
+  if (!o.words.empty() || !o.recipe.empty())
+    throw BadCall("--again takes the chain from " + o.again + ": give no steps and no --recipe beside it");
   const io::Loaded made = session.read(o.again);
   try {
     return Chain::parse(chain_text_of_record(made.record), session.catalogue, session.resources());
@@ -50,7 +52,9 @@ Chain chain_of(const Session& session, const ApplyArguments& o) {
 // Input and result along a row across the steepest upright edge of the input, each the mean of a few rows.
 std::optional<draw::Cell> edge_profile(const Image& in, const Image& result) {
   constexpr int kHalf = 24, kRows = 4;
-  if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 || in.height() < 2 * kRows + 2) return std::nullopt;
+  if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 ||
+      in.height() < 2 * kRows + 2)
+    return std::nullopt;
   const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(before);
   int x0 = kHalf, y0 = kRows;
   float most = -1;
@@ -70,11 +74,14 @@ std::optional<draw::Cell> edge_profile(const Image& in, const Image& result) {
     a.x.push_back(x), b.x.push_back(x);
     a.y.push_back(p), b.y.push_back(q);
   }
-  return draw::Cell{"across the steepest edge", draw::curves({a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows), "luma"), "", nullptr};
+  return draw::Cell{"across the steepest edge",
+                    draw::curves({a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows), "luma"), "",
+                    nullptr};
 }
 
 // Input, second pictures and result over common axes.
-void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in, const Image& result) {
+void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in,
+                    const Image& result) {
   std::vector<std::pair<std::string, Image>> others;
   for (const Filter& f : chain.steps()) {
     for (const Parameter& p : f.about().parameters) {
@@ -86,15 +93,21 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   std::vector<draw::Named> all = {{"input", in}};
   for (const auto& [name, image] : others) all.push_back({name, image});
   all.push_back({"result", result});
-  const auto peaks = [](const Image& v) { return histogram_peaks(histogram(v, v.shape().color_channels() == 1 ? 0 : luma_channel)).size(); };
-  sheet.add({"input and result", draw::histograms(all), fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)), draw::cumulatives(all)});
+  const auto peaks = [](const Image& v) {
+    return histogram_peaks(histogram(v, v.shape().color_channels() == 1 ? 0 : luma_channel)).size();
+  };
+  sheet.add({"input and result", draw::histograms(all),
+             fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)),
+             draw::cumulatives(all)});
   if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
 }
 
 int apply(const Session& session, const ApplyArguments& o) {
   const Chain chain = chain_of(session, o);
-  if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
-  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  if (!io::format_of_name(o.out))
+    throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
+    throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   io::WriteOptions options;
   options.bits = bits_of_text(o.depth);
   options.quality = o.quality;
@@ -117,10 +130,18 @@ int apply(const Session& session, const ApplyArguments& o) {
     const std::string meaning = f.meaning();
     const std::vector<std::string> notes = attended.take_notes();
     if (o.json) {
-      steps.push_back({{"step", f.text()}, {"meaning", meaning}, {"seconds", seconds}, {"width", image.width()}, {"height", image.height()},
-                       {"minimum", r.low}, {"maximum", r.high}, {"outside", r.outside}, {"notes", notes}});
+      steps.push_back({{"step", f.text()},
+                       {"meaning", meaning},
+                       {"seconds", seconds},
+                       {"width", image.width()},
+                       {"height", image.height()},
+                       {"minimum", r.low},
+                       {"maximum", r.high},
+                       {"outside", r.outside},
+                       {"notes", notes}});
     } else {
-      fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(), meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
+      fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(),
+                 meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
       if (r.outside > 0) fmt::print(", {} samples outside 0..1", r.outside);
       if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
       fmt::print("\n");
@@ -148,15 +169,23 @@ int apply(const Session& session, const ApplyArguments& o) {
   const io::Written w = io::write(o.out, result, options);
   const Saturation& s = w.saturation;
   if (o.json) {
-    ordered_json j = {{"input", o.in}, {"output", o.out}, {"chain", chain.text()}, {"steps", steps}, {"bits", w.bits},
+    ordered_json j = {{"input", o.in},
+                      {"output", o.out},
+                      {"chain", chain.text()},
+                      {"steps", steps},
+                      {"bits", w.bits},
                       {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
     if (!w.note.empty()) j["note"] = w.note;
     print_json(j);
   } else {
-    fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text, w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+    fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text,
+               w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
     if (s.total() > 0) {
-      fmt::print(", {} samples saturated ({} below 0, {} above 1{}): put clip, stretch or absolute last, or write float (.tif with --depth float, .pfm)",
-                 s.total(), s.below, s.above, s.not_a_number ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
+      fmt::print(
+          ", {} samples saturated ({} below 0, {} above 1{}): put clip, stretch or absolute last, or write float (.tif "
+          "with --depth float, .pfm)",
+          s.total(), s.below, s.above,
+          s.not_a_number ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
     } else {
       fmt::print(", no sample saturated");
     }

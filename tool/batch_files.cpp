@@ -29,13 +29,15 @@ bool hidden(const fs::path& p) { return p.filename().string().starts_with('.'); 
 void take_folder(const fs::path& folder, const fs::path& into, bool recursive, std::vector<Found>& all) {
   std::error_code ignored;
   const auto take = [&](const fs::directory_entry& e) {
-    if (!hidden(e.path()) && e.is_regular_file(ignored) && io::format_of_name(e.path().filename().string())) all.push_back({e.path(), e.path().lexically_relative(folder)});
+    if (!hidden(e.path()) && e.is_regular_file(ignored) && io::format_of_name(e.path().filename().string()))
+      all.push_back({e.path(), e.path().lexically_relative(folder)});
   };
   if (!recursive) {
     for (const auto& e : fs::directory_iterator(folder)) take(e);
     return;
   }
-  for (auto i = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied); i != fs::recursive_directory_iterator(); ++i) {
+  for (auto i = fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied);
+       i != fs::recursive_directory_iterator(); ++i) {
     // Results of an earlier run are no pictures to work on.
     if (i->is_directory(ignored) && (hidden(i->path()) || fs::equivalent(i->path(), into, ignored))) {
       i.disable_recursion_pending();
@@ -77,7 +79,10 @@ std::vector<BatchFile> batch_files(const BatchChoice& choice) {
       }
     }
   }
-  if (found.empty()) throw BadCall(fmt::format("no picture found{}; endings that are known: {}", choice.recursive ? "" : " (folders within folders only with --recursive)", io::known_endings()));
+  if (found.empty())
+    throw BadCall(fmt::format("no picture found{}; endings that are known: {}",
+                              choice.recursive ? "" : " (folders within folders only with --recursive)",
+                              io::known_endings()));
   std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.in < b.in; });
   std::vector<BatchFile> all;
   std::map<fs::path, fs::path> taken;
@@ -88,32 +93,41 @@ std::vector<BatchFile> batch_files(const BatchChoice& choice) {
     fs::path out = into / f.below;
     if (!choice.ending.empty()) out.replace_extension(choice.ending);
     const auto [other, fresh] = taken.emplace(fs::weakly_canonical(out), f.in);
-    if (!fresh) throw BadCall(fmt::format("{} and {} would both become {}: give them apart, or folders with --recursive", other->second.string(), f.in.string(), out.string()));
+    if (!fresh)
+      throw BadCall(fmt::format("{} and {} would both become {}: give them apart, or folders with --recursive",
+                                other->second.string(), f.in.string(), out.string()));
     all.push_back({f.in.string(), out.string()});
   }
   for (const auto& [out, in] : taken) {
-    if (inputs.contains(out)) throw BadCall(fmt::format("the result of {} would take the place of {}: give another folder with --into", in.string(), out.string()));
+    if (inputs.contains(out))
+      throw BadCall(fmt::format("the result of {} would take the place of {}: give another folder with --into",
+                                in.string(), out.string()));
   }
   return all;
 }
 
 Shard shard_of(const std::string& text) {
-  const auto wrong = [&](const std::string& why) { return BadCall(fmt::format("--shard {}: {}; give I/N (part I of N, from 1), or auto or auto/N within a job array", text, why)); };
+  const auto wrong = [&](const std::string& why) {
+    return BadCall(
+        fmt::format("--shard {}: {}; give I/N (part I of N, from 1), or auto or auto/N within a job array", text, why));
+  };
   const std::size_t slash = text.find('/');
   const std::string first = text.substr(0, slash);
   Shard s;
   std::optional<long long> count;
   if (slash != std::string::npos) count = detail::parse_whole(text.substr(slash + 1));
-  if (slash != std::string::npos && (!count || *count < 1 || *count > 1000000)) throw wrong("N is a whole number from 1");
+  if (slash != std::string::npos && (!count || *count < 1 || *count > 1000000))
+    throw wrong("N is a whole number from 1");
   if (first == "auto") {
     // Index, first and last index, and number of jobs, where the usual schedulers name them.
     struct Names {
       const char *index, *first, *last, *count;
     };
-    constexpr Names all[] = {{"SLURM_ARRAY_TASK_ID", "SLURM_ARRAY_TASK_MIN", "SLURM_ARRAY_TASK_MAX", "SLURM_ARRAY_TASK_COUNT"},
-                             {"PBS_ARRAY_INDEX", nullptr, nullptr, nullptr},
-                             {"SGE_TASK_ID", "SGE_TASK_FIRST", "SGE_TASK_LAST", nullptr},
-                             {"LSB_JOBINDEX", nullptr, "LSB_JOBINDEX_END", nullptr}};
+    constexpr Names all[] = {
+        {"SLURM_ARRAY_TASK_ID", "SLURM_ARRAY_TASK_MIN", "SLURM_ARRAY_TASK_MAX", "SLURM_ARRAY_TASK_COUNT"},
+        {"PBS_ARRAY_INDEX", nullptr, nullptr, nullptr},
+        {"SGE_TASK_ID", "SGE_TASK_FIRST", "SGE_TASK_LAST", nullptr},
+        {"LSB_JOBINDEX", nullptr, "LSB_JOBINDEX_END", nullptr}};
     for (const Names& n : all) {
       const auto index = number_in(n.index);
       if (!index) continue;
@@ -123,7 +137,8 @@ Shard shard_of(const std::string& text) {
       if (!count && number_in(n.last)) count = *number_in(n.last) - from + 1;
       if (!count) throw wrong(fmt::format("{} says which part, but nothing how many", n.index));
       s.count = static_cast<int>(*count);
-      if (s.index < 1 || s.index > s.count) throw wrong(fmt::format("{}={} is no part of {}", n.index, *index, s.count));
+      if (s.index < 1 || s.index > s.count)
+        throw wrong(fmt::format("{}={} is no part of {}", n.index, *index, s.count));
       return s;
     }
     throw wrong("no job array's index is in the environment");

@@ -22,8 +22,8 @@ struct BatchChoice {
 // results would have one name, or where a result would take a picture's place.
 std::vector<BatchFile> batch_files(const BatchChoice& choice);
 
-// Every N-th from the I-th of "I/N" (I from 1). "auto" takes I, and N where it is not said ("auto/N"), from the environment that
-// job arrays set. Tells both; BadCall where they are wrong.
+// Every N-th from the I-th of "I/N" (I from 1). "auto" takes I, and N where it is not said ("auto/N"), from the
+// environment that job arrays set. Tells both; BadCall where they are wrong.
 struct Shard {
   int index = 1, count = 1;
 };

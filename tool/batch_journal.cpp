@@ -34,7 +34,8 @@ std::optional<std::uint64_t> hash_of(const std::string& path) {
   const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), XXH3_freeState);
   XXH3_64bits_reset(state.get());
   std::vector<char> part(1 << 20);
-  while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0) XXH3_64bits_update(state.get(), part.data(), static_cast<std::size_t>(in.gcount()));
+  while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
+    XXH3_64bits_update(state.get(), part.data(), static_cast<std::size_t>(in.gcount()));
   if (in.bad()) return std::nullopt;
   return XXH3_64bits_digest(state.get());
 }
@@ -65,9 +66,13 @@ BatchJournal::BatchJournal(std::string path, const std::string& settings, bool r
     for (std::size_t end; (end = text.find('\n', start)) != std::string::npos; start = end + 1) {
       const ordered_json j = ordered_json::parse(text.substr(start, end - start), nullptr, false);
       if (first) {
-        if (!j.is_object() || j.value("journal", "") != kKind) throw BadCall(path_ + " is no journal of this command: give another folder with --into");
+        if (!j.is_object() || j.value("journal", "") != kKind)
+          throw BadCall(path_ + " is no journal of this command: give another folder with --into");
         if (j.value("settings", "") != settings) {
-          throw BadCall(fmt::format("{}: the run that was stopped had other settings ({}): repeat it with these, or leave --resume to begin anew", path_, j.value("settings", "")));
+          throw BadCall(
+              fmt::format("{}: the run that was stopped had other settings ({}): repeat it with these, or leave "
+                          "--resume to begin anew",
+                          path_, j.value("settings", "")));
         }
         first = false;
         continue;
@@ -99,14 +104,19 @@ bool BatchJournal::done(const BatchFile& file) const {
   if (found == entries_.end()) return false;
   const Entry& e = found->second;
   const auto in = stamp_of(file.in), out = stamp_of(file.out);
-  return in && out && in->bytes == e.in_bytes && in->time == e.in_time && out->bytes == e.out_bytes && hash_of(file.out) == e.out_hash;
+  return in && out && in->bytes == e.in_bytes && in->time == e.in_time && out->bytes == e.out_bytes &&
+         hash_of(file.out) == e.out_hash;
 }
 
 void BatchJournal::add(const BatchFile& file) {
   const auto in = stamp_of(file.in), out = stamp_of(file.out);
   const auto hash = hash_of(file.out);
   if (!in || !out || !hash) return;  // gone meanwhile: a later run does it again
-  append(ordered_json{{"result", file.out}, {"bytes", out->bytes}, {"hash", *hash}, {"in_bytes", in->bytes}, {"in_time", in->time}}.dump(-1, ' ', false, ordered_json::error_handler_t::replace) + "\n");
+  append(
+      ordered_json{
+          {"result", file.out}, {"bytes", out->bytes}, {"hash", *hash}, {"in_bytes", in->bytes}, {"in_time", in->time}}
+          .dump(-1, ' ', false, ordered_json::error_handler_t::replace) +
+      "\n");
 }
 
 void BatchJournal::append(const std::string& line) {

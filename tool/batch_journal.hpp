@@ -12,8 +12,8 @@ namespace sieve::front {
 
 class BatchJournal {
  public:
-  // `settings` says all that the results depend on. With `resume` what the file holds is believed after a check; else it begins
-  // anew. BadCall where it is of other settings, Error where it cannot be written.
+  // `settings` says all that the results depend on. With `resume` what the file holds is believed after a check; else
+  // it begins anew. BadCall where it is of other settings, Error where it cannot be written.
   BatchJournal(std::string path, const std::string& settings, bool resume);
   ~BatchJournal();
   BatchJournal(const BatchJournal&) = delete;

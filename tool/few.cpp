@@ -38,7 +38,8 @@ int few(const Session& session, const FewArguments& o) {
   const Attended attended;
   const Image loaded = session.read(o.in).image, image = to_gray(loaded);
   const std::uint64_t most = image.shape().pixels();
-  if (o.numbers < 1 || o.numbers > most) throw BadCall(fmt::format("--numbers {}: the picture has {} pixels; give 1 to {}", o.numbers, most, most));
+  if (o.numbers < 1 || o.numbers > most)
+    throw BadCall(fmt::format("--numbers {}: the picture has {} pixels; give 1 to {}", o.numbers, most, most));
   struct Shown {
     std::string name;
     Image picture;
@@ -47,7 +48,8 @@ int few(const Session& session, const FewArguments& o) {
   std::vector<Shown> all;
   // A part of the picture with as many samples and the same sides; the rest is its mean.
   const double share = std::sqrt(static_cast<double>(o.numbers) / static_cast<double>(most));
-  const int w = std::max(1, static_cast<int>(image.width() * share)), h = std::max(1, std::min(image.height(), static_cast<int>(o.numbers / static_cast<std::uint64_t>(w))));
+  const int w = std::max(1, static_cast<int>(image.width() * share)),
+            h = std::max(1, std::min(image.height(), static_cast<int>(o.numbers / static_cast<std::uint64_t>(w))));
   const Rectangle part{(image.width() - w) / 2, (image.height() - h) / 2, w, h};
   const auto mean = static_cast<float>(statistics(image.view().part(part))[0].mean);
   Image crop = map_samples(image, [mean](float) { return mean; });
@@ -61,19 +63,28 @@ int few(const Session& session, const FewArguments& o) {
   for (WaveletDetails& d : bands.levels) list.insert(list.end(), {&d.horizontal, &d.vertical, &d.diagonal});
   keep_largest(list, o.numbers);
   all.push_back({"wavelet coefficients, the largest", wavelet_inverse(bands), o.numbers});
-  const int rank = std::clamp(static_cast<int>(o.numbers / static_cast<std::uint64_t>(image.width() + image.height() + 1)), 1, std::min(image.width(), image.height()));
-  all.push_back({fmt::format("singular vectors, rank {}", rank), LowRank{.rank = rank}(image), static_cast<std::uint64_t>(rank) * static_cast<std::uint64_t>(image.width() + image.height() + 1)});
+  const int rank =
+      std::clamp(static_cast<int>(o.numbers / static_cast<std::uint64_t>(image.width() + image.height() + 1)), 1,
+                 std::min(image.width(), image.height()));
+  all.push_back({fmt::format("singular vectors, rank {}", rank), LowRank{.rank = rank}(image),
+                 static_cast<std::uint64_t>(rank) * static_cast<std::uint64_t>(image.width() + image.height() + 1)});
   ordered_json j = ordered_json::array();
-  draw::Sheet sheet(fmt::format("{}: {} numbers", base_name(o.in), o.numbers), fmt::format("{:.2f} % of the {} samples, spent in four ways; places are not counted", 100.0 * static_cast<double>(o.numbers) / static_cast<double>(most), most));
+  draw::Sheet sheet(fmt::format("{}: {} numbers", base_name(o.in), o.numbers),
+                    fmt::format("{:.2f} % of the {} samples, spent in four ways; places are not counted",
+                                100.0 * static_cast<double>(o.numbers) / static_cast<double>(most), most));
   sheet.add({"the picture", draw::picture(image), "", nullptr});
   for (const Shown& s : all) {
     const double psnr = compare(s.picture, image).psnr, like = ssim(s.picture, image);
     if (o.json) {
-      j.push_back({{"kept", s.name}, {"numbers", s.numbers}, {"psnr", std::isfinite(psnr) ? ordered_json(psnr) : ordered_json(nullptr)}, {"ssim", like}});
+      j.push_back({{"kept", s.name},
+                   {"numbers", s.numbers},
+                   {"psnr", std::isfinite(psnr) ? ordered_json(psnr) : ordered_json(nullptr)},
+                   {"ssim", like}});
     } else {
       fmt::print("{:>8} {:<36} PSNR {:>6.2f} dB  SSIM {:.4f}\n", s.numbers, s.name, psnr, like);
     }
-    sheet.add({s.name, draw::picture(s.picture), fmt::format("{} numbers, PSNR {:.2f} dB, SSIM {:.4f}", s.numbers, psnr, like), nullptr});
+    sheet.add({s.name, draw::picture(s.picture),
+               fmt::format("{} numbers, PSNR {:.2f} dB, SSIM {:.4f}", s.numbers, psnr, like), nullptr});
   }
   if (o.json) print_json({{"input", o.in}, {"kept", j}});
   if (!o.sheet.empty()) write_sheet(sheet, o.sheet);
@@ -84,7 +95,8 @@ int few(const Session& session, const FewArguments& o) {
 
 Command declare_few(CLI::App& root, Session& session) {
   auto o = std::make_shared<FewArguments>();
-  CLI::App* app = root.add_subcommand("few", "The same count of numbers as samples, cosine and wavelet coefficients, and low rank.");
+  CLI::App* app = root.add_subcommand(
+      "few", "The same count of numbers as samples, cosine and wavelet coefficients, and low rank.");
   app->add_option("IN", o->in, "the picture; taken as gray")->required();
   app->add_option("--numbers", o->numbers, "how many")->required();
   app->add_option("--sheet", o->sheet, "draw all of them into this PNG");

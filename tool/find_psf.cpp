@@ -39,23 +39,34 @@ std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
   return all;
 }
 
-std::string spec_of(const FoundPsf& f) { return f.family == "point" ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height()) : f.psf.text(); }
+std::string spec_of(const FoundPsf& f) {
+  return f.family == "point" ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height()) : f.psf.text();
+}
 
 int find_psf(const Session& session, const FindPsfArguments& o) {
-  if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1) throw BadCall("give one of --point, --edge, --motion and --blind, or none to try the last two");
-  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1)
+    throw BadCall("give one of --point, --edge, --motion and --blind, or none to try the last two");
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
+    throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   const Attended attended;
   const Image image = session.read(o.in).image;
   const std::vector<FoundPsf> all = found(o, image);
   if (o.json) {
     ordered_json list = ordered_json::array();
     for (const FoundPsf& f : all) {
-      list.push_back({{"family", f.family}, {"psf", f.family == "point" ? ordered_json(nullptr) : ordered_json(f.psf.text())}, {"size", f.size}, {"angle", f.angle}, {"confidence", f.confidence}, {"reason", f.reason}});
+      list.push_back({{"family", f.family},
+                      {"psf", f.family == "point" ? ordered_json(nullptr) : ordered_json(f.psf.text())},
+                      {"size", f.size},
+                      {"angle", f.angle},
+                      {"confidence", f.confidence},
+                      {"reason", f.reason}});
     }
     print_json({{"input", o.in}, {"found", list}});
   } else {
-    for (const FoundPsf& f : all) fmt::print("{}: {}, confidence {:.2f}\n  {}\n", o.in, spec_of(f), f.confidence, f.reason);
-    if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty()) fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
+    for (const FoundPsf& f : all)
+      fmt::print("{}: {}, confidence {:.2f}\n  {}\n", o.in, spec_of(f), f.confidence, f.reason);
+    if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())
+      fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
   }
   if (!o.into.empty()) {
     const std::string text = kernel_file(all[0]);
@@ -66,11 +77,16 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
   draw::Sheet sheet("Point spread function of " + base_name(o.in), "found in the picture, with the confidence of each");
   draw::Cell input = draw::picture_cell("input", image);
   if (!o.edge.empty()) input.below = draw::detail(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]});
-  if (!o.point.empty()) input.below = draw::detail(image, {o.point[0] - o.radius, o.point[1] - o.radius, 2 * o.radius + 1, 2 * o.radius + 1});
+  if (!o.point.empty())
+    input.below =
+        draw::detail(image, {o.point[0] - o.radius, o.point[1] - o.radius, 2 * o.radius + 1, 2 * o.radius + 1});
   sheet.add(std::move(input));
   for (const FoundPsf& f : all) {
-    draw::Cell cell{spec_of(f), draw::heat(f.psf.width(), f.psf.height(), f.psf.taps()), fmt::format("confidence {:.2f}", f.confidence), nullptr};
-    if (!f.profile.empty()) cell.below = draw::curves({{"edge", f.position, f.profile}, {f.psf.text(), f.position, f.fitted}}, "pixels from the edge", "share of the step");
+    draw::Cell cell{spec_of(f), draw::heat(f.psf.width(), f.psf.height(), f.psf.taps()),
+                    fmt::format("confidence {:.2f}", f.confidence), nullptr};
+    if (!f.profile.empty())
+      cell.below = draw::curves({{"edge", f.position, f.profile}, {f.psf.text(), f.position, f.fitted}},
+                                "pixels from the edge", "share of the step");
     sheet.add(std::move(cell));
   }
   write_sheet(sheet, o.sheet);
@@ -85,7 +101,9 @@ Command declare_find_psf(CLI::App& root, Session& session) {
   app->add_option("IN", o->in, "the blurred picture")->required();
   app->add_option("--point", o->point, "X,Y of a bright point on an even background")->delimiter(',')->expected(2);
   app->add_option("--radius", o->radius, "half-width of the part about the point, pixels (default 8)");
-  app->add_option("--edge", o->edge, "X,Y,W,H of a part with one straight edge, slanted by 2 to 10 degrees")->delimiter(',')->expected(4);
+  app->add_option("--edge", o->edge, "X,Y,W,H of a part with one straight edge, slanted by 2 to 10 degrees")
+      ->delimiter(',')
+      ->expected(4);
   app->add_flag("--motion", o->motion, "a straight motion, from the cepstrum");
   app->add_flag("--blind", o->blind, "the Gaussian that makes the steepest edges as wide");
   app->add_option("--into", o->into, "write the weights into this text file, for psf=@FILE");

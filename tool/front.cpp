@@ -30,11 +30,18 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
-  const std::vector<Command> commands = {declare_look(app, session), declare_advise(app, session), declare_psf(app, session), declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session), declare_batch(app, session), declare_list(app, session),
-                                         declare_kernel(app, session), declare_judge(app, session), declare_lineup(app, session),
-                                         declare_sweep(app, session), declare_pack(app, session), declare_unpack(app, session), declare_rate(app, session), declare_few(app, session), declare_verify(app, session), declare_time(app, session), declare_demo(app, session), declare_manual(app, session), declare_completion(app, session)};
+  const std::vector<Command> commands = {
+      declare_look(app, session),     declare_advise(app, session), declare_psf(app, session),
+      declare_find_psf(app, session), declare_levels(app, session), declare_apply(app, session),
+      declare_batch(app, session),    declare_list(app, session),   declare_kernel(app, session),
+      declare_judge(app, session),    declare_lineup(app, session), declare_sweep(app, session),
+      declare_pack(app, session),     declare_unpack(app, session), declare_rate(app, session),
+      declare_few(app, session),      declare_verify(app, session), declare_time(app, session),
+      declare_demo(app, session),     declare_manual(app, session), declare_completion(app, session)};
   // The chain of a batch stands behind --, so that its words are not taken for pictures.
-  const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) { return std::string_view(a) == "batch" || std::string_view(a) == "--"; });
+  const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) {
+    return std::string_view(a) == "batch" || std::string_view(a) == "--";
+  });
   if (command != argv + argc && std::string_view(*command) == "batch") {
     const auto dashes = std::find_if(command, argv + argc, [](const char* a) { return std::string_view(a) == "--"; });
     session.behind_dashes.assign(std::min(dashes + 1, argv + argc), argv + argc);
@@ -45,7 +52,8 @@ int run(int argc, const char* const* argv, const Catalogue& catalogue) {
   } catch (const CLI::Success& e) {
     return app.exit(e);  // help and version
   } catch (const CLI::ParseError& e) {
-    const std::string where = argc > 1 && argv[1][0] != '-' ? fmt::format("lsieve {} --help", argv[1]) : "lsieve --help";
+    const std::string where =
+        argc > 1 && argv[1][0] != '-' ? fmt::format("lsieve {} --help", argv[1]) : "lsieve --help";
     return fail(2, fmt::format("{} (see `{}`)", e.what(), where));
   }
   try {

@@ -61,7 +61,11 @@ int judge(const Session& session, const JudgeArguments& o) {
     }
     ordered_json levels = ordered_json::array();
     for (const Peak& p : peaks) levels.push_back(p.level);
-    j["without_truth"] = {{"noise", noise}, {"impulses_dark", impulses.dark}, {"impulses_bright", impulses.bright}, {"sharpness", sharp}, {"histogram_peaks", levels}};
+    j["without_truth"] = {{"noise", noise},
+                          {"impulses_dark", impulses.dark},
+                          {"impulses_bright", impulses.bright},
+                          {"sharpness", sharp},
+                          {"histogram_peaks", levels}};
     print_json(j);
   } else {
     fmt::print("{} against {}\n", o.result, o.truth);
@@ -75,19 +79,23 @@ int judge(const Session& session, const JudgeArguments& o) {
     row("SSIM", q.ssim, b ? std::optional(b->ssim) : std::nullopt, "{:.4f}");
     row("mean squared error", q.mse, b ? std::optional(b->mse) : std::nullopt, "{:.4g}");
     row("mean absolute error", q.mae, b ? std::optional(b->mae) : std::nullopt, "{:.4g}");
-    fmt::print("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y, channel_name(q.channel, result.shape()));
+    fmt::print("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y,
+               channel_name(q.channel, result.shape()));
     fmt::print("  {:22}{:>10.2f} %\n", "samples changed", 100 * q.changed);
     if (q.not_finite > 0) fmt::print("  {} samples are not finite and left out\n", q.not_finite);
-    fmt::print("without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n", noise,
-               100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());
+    fmt::print(
+        "without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
+        noise, 100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());
   }
   if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.result) + " judged", fmt::format("PSNR {} (peak 1), SSIM {:.4f}{}", psnr_text(q.psnr), q.ssim,
-                      b ? fmt::format("; before {}, {:.4f}", psnr_text(b->psnr), b->ssim) : ""));
+    draw::Sheet sheet(base_name(o.result) + " judged",
+                      fmt::format("PSNR {} (peak 1), SSIM {:.4f}{}", psnr_text(q.psnr), q.ssim,
+                                  b ? fmt::format("; before {}, {:.4f}", psnr_text(b->psnr), b->ssim) : ""));
     sheet.add(plain_cell("truth: " + base_name(o.truth), truth));
     if (before) sheet.add(plain_cell("before: " + base_name(o.before), *before));
     sheet.add(plain_cell("result: " + base_name(o.result), result));
-    sheet.add({"result - truth", draw::signed_picture(difference(result, truth)), "blue: too dark, orange: too bright; 99.5 % of the samples lie within the scale", nullptr});
+    sheet.add({"result - truth", draw::signed_picture(difference(result, truth)),
+               "blue: too dark, orange: too bright; 99.5 % of the samples lie within the scale", nullptr});
     std::vector<draw::Named> named = {{"truth", truth}};
     const int y = truth.height() / 2;
     std::vector<draw::Curve> rows = {row_profile("truth", truth, y)};
@@ -112,7 +120,8 @@ Command declare_judge(CLI::App& root, Session& session) {
   app->add_option("RESULT", o->result, "the picture to judge")->required();
   app->add_option("--truth", o->truth, "the clean picture")->required();
   app->add_option("--before", o->before, "the damaged picture: the gain over it is told");
-  app->add_option("--sheet", o->sheet, "draw truth, before, result, difference, histograms and a row profile into this PNG");
+  app->add_option("--sheet", o->sheet,
+                  "draw truth, before, result, difference, histograms and a row profile into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");
   return {app, [o, &session] { return judge(session, *o); }};
 }

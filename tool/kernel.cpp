@@ -26,8 +26,8 @@ std::string effect(double sum) {
 
 void print(const std::string& spec, const Kernel& k) {
   const auto f = k.separated();
-  fmt::print("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(), k.sum(), effect(k.sum()),
-             f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
+  fmt::print("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(),
+             k.sum(), effect(k.sum()), f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
   constexpr int kMostShown = 13;
   if (k.width() > kMostShown || k.height() > kMostShown) {
     fmt::print("  (too large to print; --json has all taps, --sheet draws it)\n");
@@ -90,19 +90,27 @@ int kernel(const Session& session, const KernelArguments& o) {
       for (int y = 0; y < k.height(); ++y) {
         rows.push_back(std::vector<double>(k.taps().begin() + y * k.width(), k.taps().begin() + (y + 1) * k.width()));
       }
-      out.push_back({{"kernel", o.specs[i]}, {"width", k.width()}, {"height", k.height()}, {"anchor", {k.anchor_x(), k.anchor_y()}},
-                     {"sum", k.sum()}, {"separable", k.separated().has_value()}, {"taps", rows}});
+      out.push_back({{"kernel", o.specs[i]},
+                     {"width", k.width()},
+                     {"height", k.height()},
+                     {"anchor", {k.anchor_x(), k.anchor_y()}},
+                     {"sum", k.sum()},
+                     {"separable", k.separated().has_value()},
+                     {"taps", rows}});
     } else {
       print(o.specs[i], k);
     }
   }
   if (o.json) print_json(kernels.size() == 1 ? out[0] : out);
   if (!o.sheet.empty()) {
-    draw::Sheet sheet("Kernels", "as written (convolution turns them by 180 degrees, correlation does not), and under each its gain over the frequencies, white the largest");
+    draw::Sheet sheet("Kernels",
+                      "as written (convolution turns them by 180 degrees, correlation does not), and under each its "
+                      "gain over the frequencies, white the largest");
     std::vector<draw::Curve> profiles, responses;
     for (std::size_t i = 0; i < kernels.size(); ++i) {
       const Kernel& k = kernels[i];
-      sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()), fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())),
+      sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()),
+                 fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())),
                  draw::frequency_plane(response(k))});
       responses.push_back(response_curve(o.specs[i], k));
       profiles.push_back(profile(o.specs[i], k));

@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
-#include <tuple>
 #include <nlohmann/json.hpp>
+#include <tuple>
 
 #include "session.hpp"
 #include "trial.hpp"
@@ -36,7 +36,8 @@ std::vector<Chain> candidates(const Session& session, const LineupArguments& o) 
   }
   if (!o.words.empty()) finish();
   for (const std::string& r : o.recipes) {
-    all.push_back(Chain::parse(recipe_words(io::read_text(r), r, session.catalogue, session.resources()), session.catalogue, session.resources()));
+    all.push_back(Chain::parse(recipe_words(io::read_text(r), r, session.catalogue, session.resources()),
+                               session.catalogue, session.resources()));
   }
   if (all.empty()) throw BadCall("no candidate given: STEP [then STEP]... or STEP ..., or --recipe FILE");
   return all;
@@ -76,7 +77,8 @@ Rectangle detail_of(const LineupArguments& o, const std::vector<Trial>& trials) 
   std::size_t start = 0;
   for (int i = 0; i < 3; ++i) {
     const std::size_t comma = i < 2 ? o.detail.find(',', start) : o.detail.size();
-    const auto n = comma == std::string::npos ? std::nullopt : detail::parse_whole(o.detail.substr(start, comma - start));
+    const auto n =
+        comma == std::string::npos ? std::nullopt : detail::parse_whole(o.detail.substr(start, comma - start));
     if (!n || *n < 0 || *n > 100000) throw BadCall("--detail " + o.detail + ": give X,Y,SIZE in pixels");
     v[i] = static_cast<int>(*n);
     start = comma + 1;
@@ -97,7 +99,10 @@ void report(const LineupArguments& o, const Contest& c) {
   if (o.json) {
     ordered_json all = ordered_json::array();
     for (std::size_t i = 0; i < c.trials.size(); ++i) all.push_back(c.json(i));
-    print_json({{"input", o.in}, {"truth", c.truth ? ordered_json(o.truth) : ordered_json(nullptr)}, {"ranked_by", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)}, {"candidates", all}});
+    print_json({{"input", o.in},
+                {"truth", c.truth ? ordered_json(o.truth) : ordered_json(nullptr)},
+                {"ranked_by", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)},
+                {"candidates", all}});
     return;
   }
   if (o.csv) {
@@ -105,11 +110,13 @@ void report(const LineupArguments& o, const Contest& c) {
     for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", csv_text(c.trials[i].name), c.csv(i));
     return;
   }
-  fmt::print("  {:>10} {:>8} {:>9} {:>10}\n", o.truth.empty() ? "" : "PSNR", o.truth.empty() ? "" : "SSIM", "noise", "time");
+  fmt::print("  {:>10} {:>8} {:>9} {:>10}\n", o.truth.empty() ? "" : "PSNR", o.truth.empty() ? "" : "SSIM", "noise",
+             "time");
   for (std::size_t i = 0; i < c.trials.size(); ++i) {
     const Trial& t = c.trials[i];
-    fmt::print("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", c.is_best(i) ? "*" : " ", t.against ? psnr_text(t.against->psnr) : "",
-               t.against ? fmt::format("{:.4f}", t.against->ssim) : "", t.noise, time_text(t.seconds), t.name);
+    fmt::print("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", c.is_best(i) ? "*" : " ",
+               t.against ? psnr_text(t.against->psnr) : "", t.against ? fmt::format("{:.4f}", t.against->ssim) : "",
+               t.noise, time_text(t.seconds), t.name);
   }
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
@@ -119,30 +126,41 @@ int lineup(const Session& session, const LineupArguments& o) {
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
   contest.run(chains.size(), [&](std::size_t i) { return chains[i]; });
-  const auto& [trials, truth, figure, best, in] = std::tie(contest.trials, contest.truth, contest.figure, contest.best, contest.in);
+  const auto& [trials, truth, figure, best, in] =
+      std::tie(contest.trials, contest.truth, contest.figure, contest.best, contest.in);
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
   const Rectangle part = o.sheet.empty() && o.detail.empty() ? Rectangle{} : detail_of(o, trials);
   report(o, contest);
   if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.in) + ": the candidates", fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
-                      truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x, part.y, best >= 0 ? fmt::format("; * the best by {}", figure.name) : ""));
+    draw::Sheet sheet(base_name(o.in) + ": the candidates",
+                      fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
+                                  truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x,
+                                  part.y, best >= 0 ? fmt::format("; * the best by {}", figure.name) : ""));
     const auto cell = [&](const std::string& caption, const Image& image, const std::string& note) {
       draw::Cell c = draw::picture_cell(caption, image);
       if (!note.empty()) c.note = note;
       const bool fits = part.x + part.width <= image.width() && part.y + part.height <= image.height();
-      c.below = fits ? draw::beside(draw::detail(image, part), draw::histograms({{"", image}})) : draw::histograms({{"", image}});
+      c.below = fits ? draw::beside(draw::detail(image, part), draw::histograms({{"", image}}))
+                     : draw::histograms({{"", image}});
       sheet.add(std::move(c));
     };
-    cell("input", in, truth && in.width() == truth->width() && in.height() == truth->height() && in.shape().color_channels() == truth->shape().color_channels()
-                          ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(compare(in, *truth).psnr), ssim(in, *truth)) : "");
+    cell("input", in,
+         truth && in.width() == truth->width() && in.height() == truth->height() &&
+                 in.shape().color_channels() == truth->shape().color_channels()
+             ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(compare(in, *truth).psnr), ssim(in, *truth))
+             : "");
     for (std::size_t i = 0; i < trials.size(); ++i) {
       const Trial& t = trials[i];
       cell((contest.is_best(i) ? "* " : "") + t.name, t.result,
-           (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise {:.4f}  ", t.noise)) + time_text(t.seconds));
+           (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
+                      : fmt::format("noise {:.4f}  ", t.noise)) +
+               time_text(t.seconds));
     }
     write_sheet(sheet, o.sheet);
   }
-  if (contest.stopped) throw Error(fmt::format("stopped on request: {} of {} candidates are finished and shown", trials.size(), chains.size()));
+  if (contest.stopped)
+    throw Error(
+        fmt::format("stopped on request: {} of {} candidates are finished and shown", trials.size(), chains.size()));
   return 0;
 }
 
@@ -155,7 +173,8 @@ Command declare_lineup(CLI::App& root, Session& session) {
   app->add_option("STEP", o->words, "STEP [then STEP]... or STEP ... [or ...]");
   app->add_option("--recipe", o->recipes, "a candidate from this TOML file (repeatable)")->allow_extra_args(false);
   app->add_option("--truth", o->truth, "the clean picture: PSNR and SSIM are told and the best is marked");
-  app->add_option("--by", o->by, "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
+  app->add_option("--by", o->by,
+                  "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
   app->add_option("--detail", o->detail, "X,Y,SIZE of the enlarged detail; default: where the results differ most");
   app->add_option("--sheet", o->sheet, "draw input and all results into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");

@@ -18,9 +18,14 @@ struct ListArguments {
 
 ordered_json as_json(const Filter& f) {
   const About& a = f.about();
-  ordered_json j = {{"name", a.name}, {"family", a.family}, {"summary", a.summary}, {"wrong_when", a.wrong_when}, {"parameters", ordered_json::array()}};
+  ordered_json j = {{"name", a.name},
+                    {"family", a.family},
+                    {"summary", a.summary},
+                    {"wrong_when", a.wrong_when},
+                    {"parameters", ordered_json::array()}};
   for (const Parameter& p : a.parameters) {
-    j["parameters"].push_back({{"name", p.name}, {"default", p.standard}, {"allowed", p.allowed}, {"unit", p.unit}, {"help", p.help}});
+    j["parameters"].push_back(
+        {{"name", p.name}, {"default", p.standard}, {"allowed", p.allowed}, {"unit", p.unit}, {"help", p.help}});
   }
   return j;
 }
@@ -53,7 +58,8 @@ std::string cell(std::string text) {
 
 void print_markdown(const Session& session) {
   std::map<std::string, std::vector<std::string>> families;
-  for (const std::string& name : session.catalogue.names()) families[session.catalogue.find(name).about().family].push_back(name);
+  for (const std::string& name : session.catalogue.names())
+    families[session.catalogue.find(name).about().family].push_back(name);
   fmt::print("# Filters\n\nWritten by `lsieve list --markdown` from the filters' own descriptions; do not edit.\n");
   for (const auto& [family, names] : families) {
     fmt::print("\n## {}\n", family);
@@ -64,7 +70,9 @@ void print_markdown(const Session& session) {
       if (!a.wrong_when.empty()) fmt::print("\nWrong when: {}\n", a.wrong_when);
       if (f.reach()) fmt::print("\nReach with the defaults: {} pixels\n", *f.reach());
       if (!a.parameters.empty()) fmt::print("\n| parameter | default | allowed | unit | |\n|---|---|---|---|---|\n");
-      for (const Parameter& p : a.parameters) fmt::print("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit), cell(p.help));
+      for (const Parameter& p : a.parameters)
+        fmt::print("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit),
+                   cell(p.help));
       fmt::print("\n`lsieve apply in.png out.png {}`\n", example_step(a));
     }
   }
@@ -72,7 +80,8 @@ void print_markdown(const Session& session) {
 
 int list(const Session& session, const ListArguments& o) {
   if (o.markdown) {
-    if (!o.filter.empty() || o.json) throw BadCall("--markdown prints all filters: give no name and no --json beside it");
+    if (!o.filter.empty() || o.json)
+      throw BadCall("--markdown prints all filters: give no name and no --json beside it");
     print_markdown(session);
     return 0;
   }

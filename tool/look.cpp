@@ -52,8 +52,10 @@ Wanted wanted_of(int bins, const std::string& range) {
   Wanted w{bins};
   if (range.empty()) return w;
   const std::size_t comma = range.find(',');
-  const auto low = detail::parse_number(range.substr(0, comma)), high = comma == std::string::npos ? std::nullopt : detail::parse_number(range.substr(comma + 1));
-  if (!low || !high || !(*low < *high)) throw BadCall("--range " + range + ": give LOW,HIGH on the 0..1 scale, the first one lower");
+  const auto low = detail::parse_number(range.substr(0, comma)),
+             high = comma == std::string::npos ? std::nullopt : detail::parse_number(range.substr(comma + 1));
+  if (!low || !high || !(*low < *high))
+    throw BadCall("--range " + range + ": give LOW,HIGH on the 0..1 scale, the first one lower");
   w.low = *low;
   w.high = *high;
   return w;
@@ -62,7 +64,8 @@ Wanted wanted_of(int bins, const std::string& range) {
 // The histograms of the color channels and, of a color picture, of the luma.
 std::vector<std::pair<std::string, Histogram>> histograms_of(const Image& image, const Wanted& w) {
   std::vector<std::pair<std::string, Histogram>> all;
-  for (int c = 0; c < image.shape().color_channels(); ++c) all.emplace_back(channel_name(c, image.shape()), histogram(image, c, w.bins, w.low, w.high));
+  for (int c = 0; c < image.shape().color_channels(); ++c)
+    all.emplace_back(channel_name(c, image.shape()), histogram(image, c, w.bins, w.low, w.high));
   if (all.size() > 1) all.emplace_back("luma", histogram(image, luma_channel, w.bins, w.low, w.high));
   return all;
 }
@@ -73,7 +76,13 @@ ordered_json histogram_json(const Image& image, const Wanted& w) {
     j["by_level"] = h.by_level;
     ordered_json peaks = ordered_json::array();
     for (const Peak& p : histogram_peaks(h)) peaks.push_back(p.level);
-    j["channels"].push_back({{"channel", name}, {"counts", h.counts}, {"cumulative", h.cumulative()}, {"below", h.below}, {"above", h.above}, {"not_finite", h.not_finite}, {"peaks", peaks}});
+    j["channels"].push_back({{"channel", name},
+                             {"counts", h.counts},
+                             {"cumulative", h.cumulative()},
+                             {"below", h.below},
+                             {"above", h.above},
+                             {"not_finite", h.not_finite},
+                             {"peaks", peaks}});
   }
   return j;
 }
@@ -87,7 +96,8 @@ void print_histogram(const Image& image, const Wanted& w) {
   fmt::print("{}\n", head);
   for (std::size_t b = 0; b < first.counts.size(); ++b) {
     const auto low = w.low + static_cast<double>(b) * width;
-    std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b)) : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
+    std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b))
+                                      : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
     for (const auto& [name, h] : all) line += fmt::format("{:>10}", h.counts[b]);
     fmt::print("{}\n", line);
   }
@@ -97,33 +107,54 @@ void print_histogram(const Image& image, const Wanted& w) {
 }
 
 // The stored level of a sample, or its value for float data.
-double stored(float v, std::uint32_t maximum) { return maximum == 0 ? static_cast<double>(v) : std::round(static_cast<double>(v) * maximum); }
+double stored(float v, std::uint32_t maximum) {
+  return maximum == 0 ? static_cast<double>(v) : std::round(static_cast<double>(v) * maximum);
+}
 
 std::string stored_text(float v, std::uint32_t maximum) { return fmt::format("{:.6g}", stored(v, maximum)); }
 
 void check_place(const Place& p, const Image& image, const std::string& file) {
   if (p.x < 0 || p.y < 0 || p.x >= image.width() || p.y >= image.height()) {
-    throw BadCall(fmt::format("--at {},{} is outside {}: x is 0..{}, y is 0..{}", p.x, p.y, file, image.width() - 1, image.height() - 1));
+    throw BadCall(fmt::format("--at {},{} is outside {}: x is 0..{}, y is 0..{}", p.x, p.y, file, image.width() - 1,
+                              image.height() - 1));
   }
 }
 
 ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
   const auto& [file, l, f] = looked;
   const Image& image = l.image;
-  ordered_json j = {{"file", file},          {"format", io::name_of(l.format)}, {"width", image.width()}, {"height", image.height()},
-                    {"channels", image.channels()}, {"bits", l.bits}, {"profile_bytes", l.profile.size()}};
+  ordered_json j = {{"file", file},
+                    {"format", io::name_of(l.format)},
+                    {"width", image.width()},
+                    {"height", image.height()},
+                    {"channels", image.channels()},
+                    {"bits", l.bits},
+                    {"profile_bytes", l.profile.size()}};
   if (!l.note.empty()) j["note"] = l.note;
   if (!l.record.empty()) j["record"] = l.record;
   j["statistics"] = ordered_json::array();
   for (int c = 0; const ChannelStatistics& s : statistics(image)) {
-    j["statistics"].push_back({{"channel", channel_name(c++, image.shape())}, {"minimum", s.minimum}, {"maximum", s.maximum}, {"mean", s.mean},
-                               {"deviation", s.deviation}, {"at_floor", s.at_floor}, {"at_ceiling", s.at_ceiling},
-                               {"below", s.below}, {"above", s.above}, {"not_finite", s.not_finite}});
+    j["statistics"].push_back({{"channel", channel_name(c++, image.shape())},
+                               {"minimum", s.minimum},
+                               {"maximum", s.maximum},
+                               {"mean", s.mean},
+                               {"deviation", s.deviation},
+                               {"at_floor", s.at_floor},
+                               {"at_ceiling", s.at_ceiling},
+                               {"below", s.below},
+                               {"above", s.above},
+                               {"not_finite", s.not_finite}});
   }
   j["exposure"] = {{"verdict", f.exposure.verdict}, {"reason", f.exposure.reason}};
-  j["levels"] = {{"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
-  j["estimates"] = {{"noise", f.noise}, {"sharpness", f.sharpness}, {"dark_impulses", f.impulses.dark}, {"bright_impulses", f.impulses.bright},
-                    {"light_range", f.light_range}, {"light_share", f.light_share}, {"light_slope", f.light_slope}};
+  j["levels"] = {
+      {"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
+  j["estimates"] = {{"noise", f.noise},
+                    {"sharpness", f.sharpness},
+                    {"dark_impulses", f.impulses.dark},
+                    {"bright_impulses", f.impulses.bright},
+                    {"light_range", f.light_range},
+                    {"light_share", f.light_share},
+                    {"light_slope", f.light_slope}};
   j["advice"] = ordered_json::array();
   for (const Advice& a : f.advice) j["advice"].push_back({{"take", a.take}, {"chain", a.chain}, {"reason", a.reason}});
   j["samples"] = ordered_json::array();
@@ -160,12 +191,14 @@ std::string block_histogram(const Image& image, int channel) {
 std::string depth_text(const io::Loaded& l) {
   if (l.bits == 32) return "32-bit float";
   const std::uint32_t m = l.image.maximum();
-  return (m & (m + 1)) == 0 ? fmt::format("{} bits a sample", l.bits) : fmt::format("levels 0..{} ({} bits a sample)", m, l.bits);
+  return (m & (m + 1)) == 0 ? fmt::format("{} bits a sample", l.bits)
+                            : fmt::format("levels 0..{} ({} bits a sample)", m, l.bits);
 }
 
 std::string size_text(const io::Loaded& l) {
   constexpr const char* kinds[] = {"gray", "gray + alpha", "RGB", "RGBA"};
-  return fmt::format("{}x{}, {}, {}, {}{}", l.image.width(), l.image.height(), kinds[l.image.channels() - 1], depth_text(l), io::name_of(l.format),
+  return fmt::format("{}x{}, {}, {}, {}{}", l.image.width(), l.image.height(), kinds[l.image.channels() - 1],
+                     depth_text(l), io::name_of(l.format),
                      l.profile.empty() ? "" : fmt::format(", color profile of {} bytes", l.profile.size()));
 }
 
@@ -173,12 +206,24 @@ std::string size_text(const io::Loaded& l) {
 std::vector<std::string> findings_text(const Findings& f, const Image& image) {
   std::vector<std::string> lines = {"exposure: " + f.exposure.verdict + ": " + f.exposure.reason};
   if (f.exposure.verdict == "unreadable") return lines;
-  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise, 255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
-  if (image.maximum() > 0) lines.push_back(fmt::format("levels: {} of {} used{}", f.comb.used, image.maximum() + 1, image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
-  if (f.comb.found) lines.push_back(fmt::format("warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them", 100 * f.comb.share));
-  if (f.at_floor + f.at_ceiling >= 0.01) lines.push_back(fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings back what they were", 100 * f.at_floor, 100 * f.at_ceiling));
-  for (const Advice& a : f.advice) lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain, a.reason));
-  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; })) lines.push_back("no correction of levels or light suggests itself; lsieve advise measures noise and blur");
+  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise,
+                              255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
+  if (image.maximum() > 0)
+    lines.push_back(fmt::format("levels: {} of {} used{}", f.comb.used, image.maximum() + 1,
+                                image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
+  if (f.comb.found)
+    lines.push_back(fmt::format(
+        "warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them",
+        100 * f.comb.share));
+  if (f.at_floor + f.at_ceiling >= 0.01)
+    lines.push_back(
+        fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings "
+                    "back what they were",
+                    100 * f.at_floor, 100 * f.at_ceiling));
+  for (const Advice& a : f.advice)
+    lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain, a.reason));
+  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; }))
+    lines.push_back("no correction of levels or light suggests itself; lsieve advise measures noise and blur");
   return lines;
 }
 
@@ -188,20 +233,24 @@ void print(const Looked& looked, const std::vector<Place>& places) {
   fmt::print("{}: {}\n", file, size_text(l));
   if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
   if (!l.record.empty()) fmt::print("  made by: {}\n", l.record);
-  fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation", "at floor", "at ceiling");
+  fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation",
+             "at floor", "at ceiling");
   const auto all = statistics(image);
   for (int c = 0; c < image.channels(); ++c) {
     const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
-    fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()), s.minimum, s.maximum, s.mean,
-               s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
-    if (s.below + s.above > 0) fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
-    if (s.not_finite > 0) fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
+    fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()),
+               s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
+    if (s.below + s.above > 0)
+      fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
+    if (s.not_finite > 0)
+      fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
   }
   // On a terminal each channel's in its own color.
   const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
   for (int c = 0; c < image.shape().color_channels(); ++c) {
     const std::string on = colored ? fmt::format("\033[{}m", 31 + (c == 0 ? 0 : c == 1 ? 1 : 3)) : "";
-    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c), colored ? "\033[0m" : "");
+    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c),
+               colored ? "\033[0m" : "");
   }
   fmt::print("          0{:>64}\n", image.maximum() == 0 ? "1" : std::to_string(image.maximum()));
   for (const std::string& line : findings_text(findings, image)) fmt::print("  {}\n", line);
@@ -217,7 +266,8 @@ void print(const Looked& looked, const std::vector<Place>& places) {
 
 draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
   if (pictures.size() > 1) {
-    draw::Sheet sheet(fmt::format("{} pictures", pictures.size()), "each with its range and its histogram: counts over the level");
+    draw::Sheet sheet(fmt::format("{} pictures", pictures.size()),
+                      "each with its range and its histogram: counts over the level");
     for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
     return sheet;
   }
@@ -227,8 +277,10 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted
   const auto all = statistics(l.image);
   for (int c = 0; c < l.image.channels(); ++c) {
     const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
-    facts.push_back(fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %", channel_name(c, l.image.shape()),
-                                s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling));
+    facts.push_back(
+        fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %",
+                    channel_name(c, l.image.shape()), s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor,
+                    100 * s.at_ceiling));
   }
   for (std::string& line : findings_text(findings, l.image)) facts.push_back(std::move(line));
   draw::Cell cell = draw::picture_cell("picture", l.image);
@@ -312,15 +364,26 @@ Command declare_look(CLI::App& root, Session& session) {
   auto o = std::make_shared<LookArguments>();
   CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
   app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
-  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")->allow_extra_args(false);
-  app->add_option("--bins", o->bins, "print the histogram of every channel and the luma in so many bins; 0: one a level")->check(CLI::Range(0, 1 << 24));
+  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")
+      ->allow_extra_args(false);
+  app->add_option("--bins", o->bins,
+                  "print the histogram of every channel and the luma in so many bins; 0: one a level")
+      ->check(CLI::Range(0, 1 << 24));
   app->add_option("--range", o->range, "LOW,HIGH of that histogram on the 0..1 scale (default 0,1)");
-  app->add_flag("--spectrum", o->spectrum, "the Fourier spectrum: strongest waves, periodic interference; on the sheet also its radial average");
-  app->add_option("--taper", o->taper, "against the cross that borders make in a spectrum: none, hann, tukey or periodic");
-  app->add_option("--probe", o->probes, "print frequency, period, angle and value at X,Y of the centered picture of the spectrum (repeatable)")->allow_extra_args(false);
+  app->add_flag("--spectrum", o->spectrum,
+                "the Fourier spectrum: strongest waves, periodic interference; on the sheet also its radial average");
+  app->add_option("--taper", o->taper,
+                  "against the cross that borders make in a spectrum: none, hann, tukey or periodic");
+  app->add_option(
+         "--probe", o->probes,
+         "print frequency, period, angle and value at X,Y of the centered picture of the spectrum (repeatable)")
+      ->allow_extra_args(false);
   app->add_flag("--singular", o->singular, "singular values: how many hold 90, 95 and 99 percent");
-  app->add_option("--cosine", o->cosine, "the cosine transform of blocks of so many samples a side; 0: of the whole picture")->check(CLI::Range(0, 4096));
-  app->add_option("--wavelet", o->wavelet, "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
+  app->add_option("--cosine", o->cosine,
+                  "the cosine transform of blocks of so many samples a side; 0: of the whole picture")
+      ->check(CLI::Range(0, 4096));
+  app->add_option("--wavelet", o->wavelet,
+                  "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
   app->add_option("--levels", o->levels, "levels of the wavelet")->check(CLI::Range(1, 16));
   app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
   app->add_flag("--json", o->json, "print one JSON object (an array for several files)");

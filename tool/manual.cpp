@@ -1,5 +1,5 @@
-// What the tool says of itself for other programs: the man page and the shell's completion, from the descriptions that --help
-// shows.
+// What the tool says of itself for other programs: the man page and the shell's completion, from the descriptions that
+// --help shows.
 
 #include <fmt/format.h>
 
@@ -32,12 +32,16 @@ void print_options(const CLI::App& app) {
   for (const CLI::Option* o : app.get_options()) {
     if (o->get_name() == "--help") continue;
     const bool takes = o->get_items_expected_max() > 0 && o->nonpositional();
-    fmt::print(".TP\n.B {}{}\n{}\n", roff(o->get_name(false, true)), takes ? " " + roff(o->get_type_name()) : "", roff(o->get_description()));
+    fmt::print(".TP\n.B {}{}\n{}\n", roff(o->get_name(false, true)), takes ? " " + roff(o->get_type_name()) : "",
+               roff(o->get_description()));
   }
 }
 
 int manual(const CLI::App& root, const Session& session) {
-  fmt::print(".TH LSIEVE 1 \"\" \"Lean Sieve {}\" \"User commands\"\n.SH NAME\nlsieve \\- look at pictures, filter them, and see every step\n", LSIEVE_VERSION);
+  fmt::print(
+      ".TH LSIEVE 1 \"\" \"Lean Sieve {}\" \"User commands\"\n.SH NAME\nlsieve \\- look at pictures, filter them, and "
+      "see every step\n",
+      LSIEVE_VERSION);
   fmt::print(".SH SYNOPSIS\n.B lsieve\n[OPTIONS] COMMAND [ARGUMENTS]\n.SH OPTIONS\n");
   print_options(root);
   fmt::print(".SH COMMANDS\n");
@@ -46,7 +50,9 @@ int manual(const CLI::App& root, const Session& session) {
     print_options(*c);
     if (!c->get_footer().empty()) fmt::print(".PP\n{}\n", roff(c->get_footer()));
   }
-  fmt::print(".SH FILTERS\nA step of a chain is a filter's name and its parameters as key=value; steps are joined by\n.BR then .\n");
+  fmt::print(
+      ".SH FILTERS\nA step of a chain is a filter's name and its parameters as key=value; steps are joined by\n.BR "
+      "then .\n");
   for (const std::string& name : session.catalogue.names()) {
     const About& a = session.catalogue.find(name).about();
     fmt::print(".TP\n.B {}\n{}\n", roff(name), roff(a.summary));
@@ -77,7 +83,8 @@ int completion(const CLI::App& root, const Session& session) {
   for (const std::string& name : session.catalogue.names()) {
     filters += (filters.empty() ? "" : " ") + name;
     std::string own;
-    for (const Parameter& p : session.catalogue.find(name).about().parameters) own += (own.empty() ? "" : " ") + p.name + "=";
+    for (const Parameter& p : session.catalogue.find(name).about().parameters)
+      own += (own.empty() ? "" : " ") + p.name + "=";
     keys += fmt::format("      {}) words=\"{}\"; break ;;\n", name, own);
   }
   fmt::print(R"(# Completion of lsieve for bash: source <(lsieve completion)
@@ -109,7 +116,8 @@ _lsieve() {{
   [[ ${{COMPREPLY[0]}} != *= ]] || compopt -o nospace
 }}
 complete -o filenames -F _lsieve lsieve
-)", options, commands, option_words(root), filters, keys, filters);
+)",
+             options, commands, option_words(root), filters, keys, filters);
   return 0;
 }
 

@@ -22,12 +22,22 @@ struct PackArguments {
 };
 
 // Bytes of the samples as they are: one, two or four each.
-std::uint64_t raw_bytes(const Image& image) { return image.shape().pixels() * static_cast<std::uint64_t>(image.channels()) * (image.maximum() == 0 ? 4 : image.maximum() > 255 ? 2 : 1); }
+std::uint64_t raw_bytes(const Image& image) {
+  return image.shape().pixels() * static_cast<std::uint64_t>(image.channels()) *
+         (image.maximum() == 0    ? 4
+          : image.maximum() > 255 ? 2
+                                  : 1);
+}
 
-std::string bytes_text(double n) { return n < 10000 ? fmt::format("{:.0f} bytes", n) : n < 1e7 ? fmt::format("{:.1f} kB", n / 1000) : fmt::format("{:.1f} MB", n / 1e6); }
+std::string bytes_text(double n) {
+  return n < 10000 ? fmt::format("{:.0f} bytes", n)
+         : n < 1e7 ? fmt::format("{:.1f} kB", n / 1000)
+                   : fmt::format("{:.1f} MB", n / 1e6);
+}
 
 int pack_file(const Session& session, PackArguments& o) {
-  if (io::format_of_name(o.out) != io::Format::packed) throw BadCall(o.out + ": a packed picture is called something.lsv");
+  if (io::format_of_name(o.out) != io::Format::packed)
+    throw BadCall(o.out + ": a packed picture is called something.lsv");
   o.pack.by = choice_of<PackBy>("--by", o.by);
   Attended attended;
   const Image image = session.read(o.in).image;
@@ -37,35 +47,62 @@ int pack_file(const Session& session, PackArguments& o) {
   io::write_bytes(o.out, p.bytes);
   const Image back = unpack(p.bytes).image;
   const Comparison c = compare(back, image);
-  const double n = static_cast<double>(p.bytes.size()), raw = static_cast<double>(raw_bytes(image)), bits = 8 * n / static_cast<double>(image.shape().pixels());
+  const double n = static_cast<double>(p.bytes.size()), raw = static_cast<double>(raw_bytes(image)),
+               bits = 8 * n / static_cast<double>(image.shape().pixels());
   std::error_code none;
   const double source = static_cast<double>(std::filesystem::file_size(o.in, none));
   if (o.json) {
-    ordered_json j = {{"input", o.in}, {"output", o.out}, {"by", o.by}, {"bytes", p.bytes.size()}, {"ratio", raw / n}, {"ratio_to_file", none ? ordered_json(nullptr) : ordered_json(source / n)}, {"bits_per_pixel", bits},
-                      {"psnr", std::isfinite(c.psnr) ? ordered_json(c.psnr) : ordered_json(nullptr)}, {"ssim", ssim(back, image)}, {"step", p.step}, {"kept", p.kept}, {"seconds", took}};
+    ordered_json j = {{"input", o.in},
+                      {"output", o.out},
+                      {"by", o.by},
+                      {"bytes", p.bytes.size()},
+                      {"ratio", raw / n},
+                      {"ratio_to_file", none ? ordered_json(nullptr) : ordered_json(source / n)},
+                      {"bits_per_pixel", bits},
+                      {"psnr", std::isfinite(c.psnr) ? ordered_json(c.psnr) : ordered_json(nullptr)},
+                      {"ssim", ssim(back, image)},
+                      {"step", p.step},
+                      {"kept", p.kept},
+                      {"seconds", took}};
     if (!p.note.empty()) j["note"] = p.note;
     print_json(j);
     return 0;
   }
   fmt::print("{}: {}, by {}, {:.4g} bits a pixel\n", o.out, bytes_text(n), o.by, bits);
-  fmt::print("  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw), none ? "" : fmt::format(", {:.4g} times smaller than {} ({})", source / n, base_name(o.in), bytes_text(source)));
-  fmt::print("  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n", std::isfinite(c.psnr) ? fmt::format("{:.2f} dB", c.psnr) : "infinite: not a bit lost", ssim(back, image), p.kept,
-             o.pack.by == PackBy::svd ? "terms" : o.pack.by == PackBy::pca ? "components" : "coefficients that are not 0", time_text(took));
+  fmt::print(
+      "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
+      none ? "" : fmt::format(", {:.4g} times smaller than {} ({})", source / n, base_name(o.in), bytes_text(source)));
+  fmt::print("  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n",
+             std::isfinite(c.psnr) ? fmt::format("{:.2f} dB", c.psnr) : "infinite: not a bit lost", ssim(back, image),
+             p.kept,
+             o.pack.by == PackBy::svd   ? "terms"
+             : o.pack.by == PackBy::pca ? "components"
+                                        : "coefficients that are not 0",
+             time_text(took));
   if (!p.note.empty()) fmt::print("  note: {}\n", p.note);
   return 0;
 }
 
 int unpack_file(const Session& session, const PackArguments& o) {
-  if (!io::format_of_name(o.out)) throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  if (!io::format_of_name(o.out))
+    throw BadCall(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
   const Attended attended;
   const io::Loaded in = session.read(o.in);
-  if (in.format != io::Format::packed) throw BadCall(o.in + ": this is no packed picture; convert others with `lsieve apply IN OUT clip`");
+  if (in.format != io::Format::packed)
+    throw BadCall(o.in + ": this is no packed picture; convert others with `lsieve apply IN OUT clip`");
   const io::Written w = io::write(o.out, in.image);
   if (o.json) {
-    print_json({{"input", o.in}, {"output", o.out}, {"width", in.image.width()}, {"height", in.image.height()}, {"channels", in.image.channels()}, {"complete", in.note.empty()}, {"bits", w.bits}});
+    print_json({{"input", o.in},
+                {"output", o.out},
+                {"width", in.image.width()},
+                {"height", in.image.height()},
+                {"channels", in.image.channels()},
+                {"complete", in.note.empty()},
+                {"bits", w.bits}});
     return 0;
   }
-  fmt::print("{}: {}, {}\n", o.out, text_of(in.image.shape()).text, w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+  fmt::print("{}: {}, {}\n", o.out, text_of(in.image.shape()).text,
+             w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
   if (!in.note.empty()) fmt::print("  note: {}\n", in.note);
   return 0;
 }

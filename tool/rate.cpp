@@ -31,7 +31,8 @@ struct Method {
 };
 
 Point point_of(const Image& back, const Image& image, std::uint64_t bytes) {
-  return {8.0 * static_cast<double>(bytes) / static_cast<double>(image.shape().pixels()), compare(back, image).psnr, ssim(back, image), bytes};
+  return {8.0 * static_cast<double>(bytes) / static_cast<double>(image.shape().pixels()), compare(back, image).psnr,
+          ssim(back, image), bytes};
 }
 
 // Bytes of a curve at a PSNR, between its points by the logarithm; 0 beyond its ends.
@@ -46,8 +47,8 @@ double bytes_at(const Method& m, double psnr) {
   return 0;
 }
 
-// Baseline JPEG with optimized tables, with color at every or every fourth pixel: of both curves the points that the other
-// does not reach with as few bytes.
+// Baseline JPEG with optimized tables, with color at every or every fourth pixel: of both curves the points that the
+// other does not reach with as few bytes.
 Method jpeg_curve(const Image& image) {
   Method all{"jpeg", {}};
   if (image.shape().has_alpha()) return all;
@@ -55,7 +56,8 @@ Method jpeg_curve(const Image& image) {
   for (const int quality : {3, 6, 10, 15, 20, 30, 40, 50, 60, 70, 80, 86, 90, 93, 95, 97}) {
     for (const bool full : {false, true}) {
       const auto bytes = io::encode(io::Format::jpeg, image, {.bits = 8, .quality = quality, .full_color = full});
-      curves[full ? 1 : 0].points.push_back(point_of(io::decode(bytes.data(), bytes.size(), "jpeg").image, image, bytes.size()));
+      curves[full ? 1 : 0].points.push_back(
+          point_of(io::decode(bytes.data(), bytes.size(), "jpeg").image, image, bytes.size()));
     }
   }
   for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
@@ -79,7 +81,8 @@ draw::PanelPtr curves_of(const std::vector<Method>& all, bool psnr) {
 }
 
 int rate(const Session& session, const RateArguments& o) {
-  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png) throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
+    throw BadCall(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   std::vector<PackBy> methods;
   for (const std::string& name : o.by) methods.push_back(choice_of<PackBy>("--by", name));
   const Attended attended;
@@ -107,29 +110,41 @@ int rate(const Session& session, const RateArguments& o) {
       ordered_json points = ordered_json::array();
       for (const Point& p : m.points) {
         const double same = bytes_at(jpeg, p.psnr);
-        points.push_back({{"bytes", p.bytes}, {"bits_per_pixel", p.bits}, {"psnr", p.psnr}, {"ssim", p.ssim}, {"share_of_jpeg", same > 0 ? ordered_json(static_cast<double>(p.bytes) / same) : ordered_json(nullptr)}});
+        points.push_back(
+            {{"bytes", p.bytes},
+             {"bits_per_pixel", p.bits},
+             {"psnr", p.psnr},
+             {"ssim", p.ssim},
+             {"share_of_jpeg", same > 0 ? ordered_json(static_cast<double>(p.bytes) / same) : ordered_json(nullptr)}});
       }
       list.push_back({{"by", m.name}, {"points", points}});
     }
     print_json({{"input", o.in}, {"methods", list}});
   } else {
-    fmt::print("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM", "of baseline JPEG at the same PSNR");
+    fmt::print("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM",
+               "of baseline JPEG at the same PSNR");
     for (const Method& m : all) {
       for (const Point& p : m.points) {
         const double same = &m == &jpeg ? 0 : bytes_at(jpeg, p.psnr);
-        fmt::print("{:<8} {:>10} {:>10.3f} {:>6.2f} dB {:>7.4f}  {}\n", m.name, p.bytes, p.bits, p.psnr, p.ssim, same > 0 ? fmt::format("{:.0f} %", 100 * static_cast<double>(p.bytes) / same) : "");
+        fmt::print("{:<8} {:>10} {:>10.3f} {:>6.2f} dB {:>7.4f}  {}\n", m.name, p.bytes, p.bits, p.psnr, p.ssim,
+                   same > 0 ? fmt::format("{:.0f} %", 100 * static_cast<double>(p.bytes) / same) : "");
       }
     }
   }
   if (o.sheet.empty()) return 0;
-  draw::Sheet sheet(base_name(o.in) + ": bytes and quality", "each method over the rate, beside baseline JPEG with optimized tables (color at every or every fourth pixel, whichever is better)");
+  draw::Sheet sheet(base_name(o.in) + ": bytes and quality",
+                    "each method over the rate, beside baseline JPEG with optimized tables (color at every or every "
+                    "fourth pixel, whichever is better)");
   sheet.add({"PSNR over the rate", curves_of(all, true), "", nullptr});
   sheet.add({"SSIM over the rate", curves_of(all, false), "", nullptr});
   const double raw = static_cast<double>(image.shape().pixels()) * image.channels();
   for (const double ratio : {4.0, 8.0, 16.0, 32.0, 64.0}) {
-    const Packed p = pack(image, {.by = methods.size() == 1 ? methods[0] : PackBy::wavelet, .bytes = std::max<std::uint64_t>(64, static_cast<std::uint64_t>(raw / ratio))});
+    const Packed p = pack(image, {.by = methods.size() == 1 ? methods[0] : PackBy::wavelet,
+                                  .bytes = std::max<std::uint64_t>(64, static_cast<std::uint64_t>(raw / ratio))});
     const Image back = unpack(p.bytes).image;
-    sheet.add({fmt::format("{}, {:.0f} times smaller", methods.size() == 1 ? o.by[0] : "wavelet", ratio), draw::picture(back), fmt::format("{} bytes, PSNR {:.2f} dB", p.bytes.size(), compare(back, image).psnr), nullptr});
+    sheet.add({fmt::format("{}, {:.0f} times smaller", methods.size() == 1 ? o.by[0] : "wavelet", ratio),
+               draw::picture(back), fmt::format("{} bytes, PSNR {:.2f} dB", p.bytes.size(), compare(back, image).psnr),
+               nullptr});
   }
   write_sheet(sheet, o.sheet);
   return 0;

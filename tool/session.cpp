@@ -19,14 +19,18 @@ extern "C" void on_interrupt(int) {
 }  // namespace
 
 Resources Session::resources() const {
-  return {[this](const std::string& name) { return read(name).image; }, [](const std::string& name) { return io::read_text(name); }};
+  return {[this](const std::string& name) { return read(name).image; },
+          [](const std::string& name) { return io::read_text(name); }};
 }
 
 std::string base_name(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
 
-std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words, const std::string& recipe, bool ranges) {
-  if (recipe.empty() == words.empty()) throw BadCall("give either steps (NAME key=value ... [then ...]) or --recipe FILE");
-  return recipe.empty() ? words : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,
+                                     const std::string& recipe, bool ranges) {
+  if (recipe.empty() == words.empty())
+    throw BadCall("give either steps (NAME key=value ... [then ...]) or --recipe FILE");
+  return recipe.empty() ? words
+                        : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
 }
 
 draw::PanelPtr plot_of(const Stage& stage) {
@@ -44,12 +48,17 @@ draw::Curve profile(const std::string& spec, const Kernel& k) {
   return c;
 }
 
-double seconds_since(std::chrono::steady_clock::time_point start) { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); }
+double seconds_since(std::chrono::steady_clock::time_point start) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
 
-void print_json(const nlohmann::ordered_json& value) { fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)); }
+void print_json(const nlohmann::ordered_json& value) {
+  fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+}
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {
-  if (io::format_of_name(path) != io::Format::png) throw BadCall(path + ": a sheet is a PNG: give a name that ends in .png");
+  if (io::format_of_name(path) != io::Format::png)
+    throw BadCall(path + ": a sheet is a PNG: give a name that ends in .png");
   io::write_bytes(path, sheet.png());
   fmt::print(stderr, "sheet: {}\n", path);
 }

@@ -59,7 +59,8 @@ Command declare_demo(CLI::App& root, Session& session);
 std::string base_name(const std::string& path);
 
 // The chain of words, or of a recipe file; BadCall where both or neither are given.
-std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words, const std::string& recipe, bool ranges);
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,
+                                     const std::string& recipe, bool ranges);
 
 // The value of an enumeration that an option names; BadCall lists them all.
 template <class E>

@@ -2,8 +2,8 @@
 
 #include <CLI/CLI.hpp>
 #include <cmath>
-#include <tuple>
 #include <nlohmann/json.hpp>
+#include <tuple>
 
 #include "session.hpp"
 #include "trial.hpp"
@@ -49,8 +49,10 @@ Varied varied_of(std::size_t at, const std::string& word) {
   if (colon == std::string::npos) wrong(word, "how many steps?");
   const std::size_t second = text.find(':', colon + 1);
   const std::string tail = second == std::string::npos ? "" : text.substr(second + 1);
-  const auto low = detail::parse_number(text.substr(0, dots)), high = detail::parse_number(text.substr(dots + 2, colon - dots - 2));
-  const auto steps = detail::parse_whole(text.substr(colon + 1, second == std::string::npos ? std::string::npos : second - colon - 1));
+  const auto low = detail::parse_number(text.substr(0, dots)),
+             high = detail::parse_number(text.substr(dots + 2, colon - dots - 2));
+  const auto steps =
+      detail::parse_whole(text.substr(colon + 1, second == std::string::npos ? std::string::npos : second - colon - 1));
   if (!low || !high) wrong(word, "an end of the range is no number");
   if (!steps || *steps < 2 || *steps > 200) wrong(word, "the steps are a whole number from 2 to 200");
   if (!tail.empty() && tail != "log") wrong(word, "only :log may follow the steps");
@@ -96,13 +98,17 @@ Plan plan_of(const Session& session, const SweepArguments& o) {
     if (eq == std::string::npos || !holds_range(p.words[i].substr(eq + 1))) continue;
     // Names of files and kernels may hold dots: a range begins with a number.
     const std::string value = p.words[i].substr(eq + 1);
-    if (value.find('|') == std::string::npos && value.find_first_of("0123456789") != 0 && value[0] != '-' && value[0] != '+' && value[0] != '.') continue;
+    if (value.find('|') == std::string::npos && value.find_first_of("0123456789") != 0 && value[0] != '-' &&
+        value[0] != '+' && value[0] != '.')
+      continue;
     p.varied.push_back(varied_of(i, p.words[i]));
   }
-  if (p.varied.empty()) throw BadCall("no value varies: give one or two as a range (sigma=0.5..4:8) or a list (radius=1|2|3)");
+  if (p.varied.empty())
+    throw BadCall("no value varies: give one or two as a range (sigma=0.5..4:8) or a list (radius=1|2|3)");
   if (p.varied.size() > 2) throw BadCall(fmt::format("{} values vary; one or two may", p.varied.size()));
   if (p.size() > 400) throw BadCall(fmt::format("{} runs; at most 400 in one sweep", p.size()));
-  for (std::size_t i = 0; i < p.size(); ++i) Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
+  for (std::size_t i = 0; i < p.size(); ++i)
+    Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
   return p;
 }
 
@@ -120,7 +126,9 @@ void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
       j.update(c.json(i));
       runs.push_back(j);
     }
-    print_json({{"input", o.in}, {"figure", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)}, {"runs", runs}});
+    print_json({{"input", o.in},
+                {"figure", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)},
+                {"runs", runs}});
     return;
   }
   if (o.csv) {
@@ -140,7 +148,8 @@ void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
 
 void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
   const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
-  draw::Sheet sheet(base_name(o.in) + ": a sweep", o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
+  draw::Sheet sheet(base_name(o.in) + ": a sweep",
+                    o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
   const std::string marked = best >= 0 ? "; the best is marked" : "";
   if (plan.varied.size() == 1) {
     draw::Curve curve{figure.name, {}, {}, best};
@@ -153,12 +162,19 @@ void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
       const double y = value_of(trials[i], figure);
       curve.y.push_back(std::isfinite(y) ? y : 0);
     }
-    const std::string axis = plan.varied[0].logarithmic ? "log10 of " + plan.varied[0].key : numbers ? plan.varied[0].key : plan.varied[0].key + ", place in the list";
-    sheet.add({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked), draw::curves({curve}, axis, figure.name), "", nullptr});
+    const std::string axis = plan.varied[0].logarithmic ? "log10 of " + plan.varied[0].key
+                             : numbers                  ? plan.varied[0].key
+                                                        : plan.varied[0].key + ", place in the list";
+    sheet.add({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked),
+               draw::curves({curve}, axis, figure.name), "", nullptr});
   } else {
     std::vector<double> values;
-    for (std::size_t i = 0; i < plan.size(); ++i) values.push_back(i < trials.size() ? value_of(trials[i], figure) : std::nan(""));
-    sheet.add({fmt::format("{}{}", figure.name, marked), draw::map(plan.varied[0].values, plan.varied[1].values, values, best, plan.varied[0].key, plan.varied[1].key), "", nullptr});
+    for (std::size_t i = 0; i < plan.size(); ++i)
+      values.push_back(i < trials.size() ? value_of(trials[i], figure) : std::nan(""));
+    sheet.add(
+        {fmt::format("{}{}", figure.name, marked),
+         draw::map(plan.varied[0].values, plan.varied[1].values, values, best, plan.varied[0].key, plan.varied[1].key),
+         "", nullptr});
   }
   // At most two dozen pictures, evenly chosen, the best always among them.
   const std::size_t every = (trials.size() + 23) / 24;
@@ -168,7 +184,8 @@ void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
     draw::Cell cell = draw::picture_cell((is_best ? "* " : "") + plan.label(i), trials[i].result);
     cell.below = nullptr;
     const Trial& t = trials[i];
-    cell.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim) : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
+    cell.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim)
+                          : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
     sheet.add(std::move(cell));
   }
   write_sheet(sheet, o.sheet);
@@ -178,11 +195,14 @@ int sweep(const Session& session, const SweepArguments& o) {
   const Plan plan = plan_of(session, o);
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
-  contest.run(plan.size(), [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
+  contest.run(plan.size(),
+              [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
   report(o, plan, contest);
   if (!o.sheet.empty()) draw_sheet(o, plan, contest);
-  if (contest.stopped) throw Error(fmt::format("stopped on request: {} of {} runs are finished and shown", contest.trials.size(), plan.size()));
+  if (contest.stopped)
+    throw Error(
+        fmt::format("stopped on request: {} of {} runs are finished and shown", contest.trials.size(), plan.size()));
   return 0;
 }
 
@@ -192,10 +212,12 @@ Command declare_sweep(CLI::App& root, Session& session) {
   auto o = std::make_shared<SweepArguments>();
   CLI::App* app = root.add_subcommand("sweep", "One chain with one or two values varied.");
   app->add_option("IN", o->in, "the picture to filter")->required();
-  app->add_option("STEP", o->words, "a chain with ranges: sigma=0.5..4:8, weight=0.01..1:9:log, or lists: radius=1|2|3 (in quotes)");
+  app->add_option("STEP", o->words,
+                  "a chain with ranges: sigma=0.5..4:8, weight=0.01..1:9:log, or lists: radius=1|2|3 (in quotes)");
   app->add_option("--recipe", o->recipe, "take the chain from this TOML file; ranges stand in strings");
   app->add_option("--truth", o->truth, "the clean picture");
-  app->add_option("--by", o->by, "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
+  app->add_option("--by", o->by,
+                  "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
   app->add_option("--sheet", o->sheet, "draw the figure over the values and the results into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--csv", o->csv, "print a CSV table");

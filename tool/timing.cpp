@@ -47,7 +47,8 @@ Row measure(const Chain& chain, const Image& in, int used_threads, int runs) {
     copies.push_back(seconds([&] { copy(in, copied.view()); }));
     work.push_back(seconds([&] { chain(in); }));
   }
-  return {in.width(), in.height(), used_threads, *std::min_element(work.begin(), work.end()), median(work), median(copies)};
+  return {in.width(),   in.height(),   used_threads, *std::min_element(work.begin(), work.end()),
+          median(work), median(copies)};
 }
 
 Image noise(int width, int height) {
@@ -56,7 +57,9 @@ Image noise(int width, int height) {
   parallel_rows(height, static_cast<std::size_t>(width), [&](int first, int last) {
     const RandomStream random(7);
     for (int y = first; y < last; ++y) {
-      for (int x = 0; x < width; ++x) v.at(x, y) = static_cast<float>(random.uniform((static_cast<std::uint64_t>(y) << 32) + static_cast<std::uint64_t>(x)));
+      for (int x = 0; x < width; ++x)
+        v.at(x, y) =
+            static_cast<float>(random.uniform((static_cast<std::uint64_t>(y) << 32) + static_cast<std::uint64_t>(x)));
     }
   });
   return image;
@@ -68,8 +71,10 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
     const std::size_t end = std::min(text.find(',', start), text.size());
     const std::string one = text.substr(start, end - start);
     const std::size_t x = one.find('x');
-    const auto w = detail::parse_whole(one.substr(0, x)), h = x == std::string::npos ? w : detail::parse_whole(one.substr(x + 1));
-    if (!w || !h || *w < 1 || *h < 1 || *w > 50000 || *h > 50000) throw BadCall("--sizes " + text + ": give WIDTHxHEIGHT,WIDTHxHEIGHT,...");
+    const auto w = detail::parse_whole(one.substr(0, x)),
+               h = x == std::string::npos ? w : detail::parse_whole(one.substr(x + 1));
+    if (!w || !h || *w < 1 || *h < 1 || *w > 50000 || *h > 50000)
+      throw BadCall("--sizes " + text + ": give WIDTHxHEIGHT,WIDTHxHEIGHT,...");
     all.emplace_back(static_cast<int>(*w), static_cast<int>(*h));
     start = end + 1;
   }
@@ -77,7 +82,8 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
 }
 
 int time(const Session& session, const TimingArguments& o) {
-  const Chain chain = Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
+  const Chain chain =
+      Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
   const int most = session.threads > 0 ? session.threads : threads();
   const Attended attended;
   std::vector<Image> pictures;
@@ -92,8 +98,14 @@ int time(const Session& session, const TimingArguments& o) {
   set_threads(session.threads);
 
   const auto as_json = [](const Row& r) {
-    return ordered_json{{"width", r.width}, {"height", r.height}, {"threads", r.threads}, {"minimum_seconds", r.least}, {"median_seconds", r.middle},
-                        {"copy_seconds", r.copy}, {"multiple_of_copy", r.middle / r.copy}, {"megapixels_per_second", r.megapixels()}};
+    return ordered_json{{"width", r.width},
+                        {"height", r.height},
+                        {"threads", r.threads},
+                        {"minimum_seconds", r.least},
+                        {"median_seconds", r.middle},
+                        {"copy_seconds", r.copy},
+                        {"multiple_of_copy", r.middle / r.copy},
+                        {"megapixels_per_second", r.megapixels()}};
   };
   if (o.json) {
     ordered_json sizes = ordered_json::array(), counts = ordered_json::array();
@@ -103,10 +115,11 @@ int time(const Session& session, const TimingArguments& o) {
   } else {
     fmt::print("{}: {} runs each, in turns with a parallel copy\n", chain.text(), o.runs);
     const auto print = [](const Row& r) {
-      fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13.1f} {:>9.2f}x\n", fmt::format("{}x{}", r.width, r.height), r.threads, time_text(r.least), time_text(r.middle), r.megapixels(),
-                 r.middle / r.copy);
+      fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13.1f} {:>9.2f}x\n", fmt::format("{}x{}", r.width, r.height),
+                 r.threads, time_text(r.least), time_text(r.middle), r.megapixels(), r.middle / r.copy);
     };
-    fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13} {:>10}\n", "size", "threads", "minimum", "median", "Mpixel/s", "copy");
+    fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13} {:>10}\n", "size", "threads", "minimum", "median", "Mpixel/s",
+               "copy");
     for (const Row& r : by_size) print(r);
     if (most > 1) {
       fmt::print("  the last size with 1 to {} threads\n", most);
@@ -115,7 +128,8 @@ int time(const Session& session, const TimingArguments& o) {
   }
   if (!o.sheet.empty()) {
     draw::Sheet sheet("Time of a chain", chain.text());
-    draw::Curve time_curve{"median", {}, {}}, copy_curve{"copy", {}, {}}, speed{"measured", {}, {}}, ideal{"one for one", {}, {}};
+    draw::Curve time_curve{"median", {}, {}}, copy_curve{"copy", {}, {}}, speed{"measured", {}, {}},
+        ideal{"one for one", {}, {}};
     for (const Row& r : by_size) {
       time_curve.x.push_back(r.width / 1e6 * r.height);
       copy_curve.x.push_back(r.width / 1e6 * r.height);
@@ -129,7 +143,8 @@ int time(const Session& session, const TimingArguments& o) {
       ideal.y.push_back(r.threads);
     }
     sheet.add({"time over size", draw::curves({time_curve, copy_curve}, "megapixels", "milliseconds"), "", nullptr});
-    sheet.add({"speed-up over threads", draw::curves({speed, ideal}, "threads", "times faster than one thread"), "", nullptr});
+    sheet.add({"speed-up over threads", draw::curves({speed, ideal}, "threads", "times faster than one thread"), "",
+               nullptr});
     write_sheet(sheet, o.sheet);
   }
   return 0;

@@ -35,8 +35,14 @@ Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
 }
 
 Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by)
-    : in_file(std::move(in_path)), truth_file(std::move(truth_path)), by(std::move(ranked_by)),
-      figure(figure_of(!by.empty() ? by : truth_file.empty() ? "noise" : "psnr", !truth_file.empty())), ranked(!by.empty() || !truth_file.empty()) {
+    : in_file(std::move(in_path)),
+      truth_file(std::move(truth_path)),
+      by(std::move(ranked_by)),
+      figure(figure_of(!by.empty()          ? by
+                       : truth_file.empty() ? "noise"
+                                            : "psnr",
+                       !truth_file.empty())),
+      ranked(!by.empty() || !truth_file.empty()) {
   in = session.read(in_file).image;
   if (!truth_file.empty()) truth = session.read(truth_file).image;
 }
@@ -67,14 +73,18 @@ ordered_json Contest::json(std::size_t i) const {
 
 std::string Contest::csv(std::size_t i) const {
   const Trial& t = trials[i];
-  const auto figures = t.against ? fmt::format("{},{},{},{}", t.against->psnr, t.against->ssim, t.against->mse, t.against->mae) : std::string(",,,");
+  const auto figures =
+      t.against ? fmt::format("{},{},{},{}", t.against->psnr, t.against->ssim, t.against->mse, t.against->mae)
+                : std::string(",,,");
   return fmt::format("{},{},{},{},{}", figures, t.noise, t.sharpness, t.seconds, is_best(i));
 }
 
-void require_same_size(const Image& result, const std::string& what, const Image& truth, const std::string& truth_file) {
-  if (result.width() != truth.width() || result.height() != truth.height() || result.shape().color_channels() != truth.shape().color_channels()) {
-    throw BadCall(fmt::format("{} is {}, {} is {}: both need one size and the same color channels", what, text_of(result.shape()).text, truth_file,
-                              text_of(truth.shape()).text));
+void require_same_size(const Image& result, const std::string& what, const Image& truth,
+                       const std::string& truth_file) {
+  if (result.width() != truth.width() || result.height() != truth.height() ||
+      result.shape().color_channels() != truth.shape().color_channels()) {
+    throw BadCall(fmt::format("{} is {}, {} is {}: both need one size and the same color channels", what,
+                              text_of(result.shape()).text, truth_file, text_of(truth.shape()).text));
   }
 }
 
@@ -96,10 +106,12 @@ void add_figures(ordered_json& j, const Comparison& c) {
 std::string psnr_text(double psnr) { return std::isinf(psnr) ? "identical" : fmt::format("{:.2f} dB", psnr); }
 
 Figure figure_of(const std::string& name, bool truth) {
-  static constexpr Figure all[] = {{"psnr", true, true}, {"ssim", true, true}, {"mse", true, false}, {"mae", true, false}, {"noise", false, false}, {"sharpness", false, true}};
+  static constexpr Figure all[] = {{"psnr", true, true}, {"ssim", true, true},    {"mse", true, false},
+                                   {"mae", true, false}, {"noise", false, false}, {"sharpness", false, true}};
   for (const Figure& f : all) {
     if (name != f.name) continue;
-    if (f.needs_truth && !truth) throw BadCall(fmt::format("--by {} needs a truth: give --truth CLEAN, or rank by noise or sharpness", name));
+    if (f.needs_truth && !truth)
+      throw BadCall(fmt::format("--by {} needs a truth: give --truth CLEAN, or rank by noise or sharpness", name));
     return f;
   }
   throw BadCall(fmt::format("--by {}: known are psnr, ssim, mse, mae (with --truth), noise, sharpness", name));
@@ -110,7 +122,10 @@ double value_of(const Trial& t, const Figure& f) {
   if (name == "noise") return t.noise;
   if (name == "sharpness") return t.sharpness;
   if (!t.against) return std::nan("");
-  return name == "psnr" ? t.against->psnr : name == "ssim" ? t.against->ssim : name == "mse" ? t.against->mse : t.against->mae;
+  return name == "psnr"   ? t.against->psnr
+         : name == "ssim" ? t.against->ssim
+         : name == "mse"  ? t.against->mse
+                          : t.against->mae;
 }
 
 int best_of(const std::vector<Trial>& trials, const Figure& f) {

@@ -26,7 +26,8 @@ Image made_up(int width, int height) {
     const RandomStream random(20, static_cast<std::uint64_t>(c));
     for (int y = 0; y < height; ++y) {
       for (int x = 0; x < width; ++x) {
-        image.at(x, y, c) = static_cast<float>(0.5 + 0.4 * std::sin(0.11 * x + c) * std::cos(0.07 * y) + 0.5 * (random.uniform(static_cast<std::uint64_t>(y * 131 + x)) - 0.5));
+        image.at(x, y, c) = static_cast<float>(0.5 + 0.4 * std::sin(0.11 * x + c) * std::cos(0.07 * y) +
+                                               0.5 * (random.uniform(static_cast<std::uint64_t>(y * 131 + x)) - 0.5));
       }
     }
   }
@@ -115,16 +116,23 @@ int verify(const Session& session, const VerifyArguments& o) {
     const Verdict v = verify_one(f, in);
     failed += !v.good();
     if (o.json) {
-      all.push_back({{"filter", v.name}, {"agrees", v.good()}, {"maximum_deviation", finite_or_null(v.deviation)}, {"at", {{"x", v.x}, {"y", v.y}, {"channel", v.channel}}},
-                     {"tolerance", v.tolerance}, {"seconds", v.fast}, {"seconds_plain", v.plain}, {"times_faster", v.plain / v.fast}});
+      all.push_back({{"filter", v.name},
+                     {"agrees", v.good()},
+                     {"maximum_deviation", finite_or_null(v.deviation)},
+                     {"at", {{"x", v.x}, {"y", v.y}, {"channel", v.channel}}},
+                     {"tolerance", v.tolerance},
+                     {"seconds", v.fast},
+                     {"seconds_plain", v.plain},
+                     {"times_faster", v.plain / v.fast}});
       continue;
     }
     if (!v.same_shape) {
       fmt::print("FAILS  {}: the two results differ in shape\n", v.name);
       continue;
     }
-    fmt::print("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n", v.good() ? "agrees" : "FAILS ", v.name, v.deviation, v.x, v.y,
-               channel_name(v.channel, in.shape()), v.tolerance, time_text(v.fast), time_text(v.plain), v.plain / v.fast);
+    fmt::print("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n",
+               v.good() ? "agrees" : "FAILS ", v.name, v.deviation, v.x, v.y, channel_name(v.channel, in.shape()),
+               v.tolerance, time_text(v.fast), time_text(v.plain), v.plain / v.fast);
   }
   if (o.json) print_json(all.size() == 1 ? all[0] : all);
   return failed == 0 ? 0 : 1;
@@ -135,7 +143,8 @@ int verify(const Session& session, const VerifyArguments& o) {
 Command declare_verify(CLI::App& root, Session& session) {
   auto o = std::make_shared<VerifyArguments>();
   CLI::App* app = root.add_subcommand("verify", "The fast way of a filter against its plain definition.");
-  app->add_option("FILTER", o->words, "FILTER [key=value ...] [IN]; default: every filter that has one, on a made-up picture");
+  app->add_option("FILTER", o->words,
+                  "FILTER [key=value ...] [IN]; default: every filter that has one, on a made-up picture");
   app->add_flag("--json", o->json, "print JSON");
   return {app, [o, &session] { return verify(session, *o); }};
 }

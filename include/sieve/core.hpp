@@ -9,7 +9,7 @@
 #include "sieve/core/image.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
-#include "sieve/core/stage.hpp"
 #include "sieve/core/picture.hpp"
 #include "sieve/core/random.hpp"
+#include "sieve/core/stage.hpp"
 #include "sieve/core/watch.hpp"

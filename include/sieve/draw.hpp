@@ -66,10 +66,11 @@ PanelPtr cumulatives(const std::vector<Named>& pictures);
 
 /// Figures over two parameters as a map: light is low and dark is high, each cell with its number where there is room,
 /// the best one framed. `values` row by row; `best` is an index into it, or -1.
-PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label);
+PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
+             std::string x_label, std::string y_label);
 
-/// A picture over the frequencies, zero in the middle (spectrum_image, a transfer function), gray from 0 to 1, with axes in
-/// cycles per pixel and rings around the places (fx, fy) and their mirror places. Keeps a reduced copy.
+/// A picture over the frequencies, zero in the middle (spectrum_image, a transfer function), gray from 0 to 1, with
+/// axes in cycles per pixel and rings around the places (fx, fy) and their mirror places. Keeps a reduced copy.
 PanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks = {});
 
 /// Two panels side by side, or one above the other where there is more height than width; the first gets the room that
@@ -97,7 +98,8 @@ PanelPtr detail(const ConstView& image, const Rectangle& part);
 class Sheet {
  public:
   /// `title` in large type, `subtitle` under it.
-  explicit Sheet(std::string title, std::string subtitle = {}) : title_(std::move(title)), subtitle_(std::move(subtitle)) {}
+  explicit Sheet(std::string title, std::string subtitle = {})
+      : title_(std::move(title)), subtitle_(std::move(subtitle)) {}
   void add(Cell cell) { cells_.push_back(std::move(cell)); }
   /// The page as a PNG file: `width` by `height` pixels, higher where so many cells need it. Error where Cairo fails.
   std::vector<std::uint8_t> png(int width = 1280, int height = 800) const;

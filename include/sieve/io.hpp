@@ -31,18 +31,18 @@ struct Limits {
 
 /// A picture and what its file says beside the samples.
 struct Loaded {
-  Image image;                         ///< 0..1 scale; image.maximum() is the file's largest level, 0 for float
+  Image image;  ///< 0..1 scale; image.maximum() is the file's largest level, 0 for float
   Format format = Format::png;
-  int bits = 8;                        ///< stored bits a sample; 32 for float
-  std::vector<std::uint8_t> profile;   ///< the embedded ICC color profile, empty where there is none
-  std::string record;                  ///< what Lean Sieve wrote into it about its making, see WriteOptions
-  std::string note;                    ///< what was done on reading, in words ("turned as its orientation tag says")
+  int bits = 8;                       ///< stored bits a sample; 32 for float
+  std::vector<std::uint8_t> profile;  ///< the embedded ICC color profile, empty where there is none
+  std::string record;                 ///< what Lean Sieve wrote into it about its making, see WriteOptions
+  std::string note;                   ///< what was done on reading, in words ("turned as its orientation tag says")
 };
 
 /// Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
-/// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied; packed pictures that are cut off open
-/// at lower quality, with a note. Error with one line for a file
-/// that is missing, truncated, damaged, mislabeled or larger than the limits.
+/// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied; packed pictures that are cut off
+/// open at lower quality, with a note. Error with one line for a file that is missing, truncated, damaged, mislabeled
+/// or larger than the limits.
 Loaded read(const std::string& path, const Limits& limits = {});
 
 /// The same from memory; `name` stands in messages and is checked against the content.
@@ -53,10 +53,11 @@ std::string read_text(const std::string& path);
 
 /// How a picture is written.
 struct WriteOptions {
-  std::optional<int> bits = {};       ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
-  int quality = 92;                   ///< JPEG and packed pictures, 1 to 100
-  std::optional<bool> full_color = {};  ///< JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
-  bool smallest = false;              ///< PNG alone: as small as the library makes it, and slow
+  std::optional<int> bits = {};  ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
+  int quality = 92;              ///< JPEG and packed pictures, 1 to 100
+  std::optional<bool> full_color =
+      {};                 ///< JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
+  bool smallest = false;  ///< PNG alone: as small as the library makes it, and slow
   std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
   std::string record = {};                 ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
 };
@@ -75,7 +76,8 @@ struct Written {
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
 
 /// The same as bytes in memory. `written` may be null. BadCall for a depth that the format has not.
-std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {}, Written* written = nullptr);
+std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {},
+                                 Written* written = nullptr);
 
 /// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);

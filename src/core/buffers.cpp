@@ -58,40 +58,41 @@ Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::ui
   const float scale = static_cast<float>(maximum);
   Saturation all;
   std::mutex mutex;
-  parallel_rows(in.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
-    Saturation s;
-    for (int y = first; y < last; ++y) {
-      for (int c = 0; c < channels; ++c) {
-        const float* row = in.row(y, c);
-        T* out = samples + y * stride + c;
-        for (int x = 0; x < width; ++x) {
-          const float v = row[x];
-          if constexpr (std::is_integral_v<T>) {
-            const float level = v * scale + 0.5f;
-            if (v >= 0 && v <= 1) {
-              out[x * channels] = static_cast<T>(level);
-            } else if (v < 0) {
-              // Half a level either way still rounds to the end level: only what is truly lost counts.
-              s.below += v * scale <= -0.5f;
-              out[x * channels] = 0;
-            } else if (v > 1) {
-              s.above += level >= scale + 1;
-              out[x * channels] = static_cast<T>(maximum);
-            } else {
-              ++s.not_a_number;
-              out[x * channels] = 0;
-            }
-          } else {
-            out[x * channels] = v;
-          }
-        }
-      }
-    }
-    const std::lock_guard lock(mutex);
-    all.below += s.below;
-    all.above += s.above;
-    all.not_a_number += s.not_a_number;
-  });
+  parallel_rows(in.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels),
+                [&](int first, int last) {
+                  Saturation s;
+                  for (int y = first; y < last; ++y) {
+                    for (int c = 0; c < channels; ++c) {
+                      const float* row = in.row(y, c);
+                      T* out = samples + y * stride + c;
+                      for (int x = 0; x < width; ++x) {
+                        const float v = row[x];
+                        if constexpr (std::is_integral_v<T>) {
+                          const float level = v * scale + 0.5f;
+                          if (v >= 0 && v <= 1) {
+                            out[x * channels] = static_cast<T>(level);
+                          } else if (v < 0) {
+                            // Half a level either way still rounds to the end level: only what is truly lost counts.
+                            s.below += v * scale <= -0.5f;
+                            out[x * channels] = 0;
+                          } else if (v > 1) {
+                            s.above += level >= scale + 1;
+                            out[x * channels] = static_cast<T>(maximum);
+                          } else {
+                            ++s.not_a_number;
+                            out[x * channels] = 0;
+                          }
+                        } else {
+                          out[x * channels] = v;
+                        }
+                      }
+                    }
+                  }
+                  const std::lock_guard lock(mutex);
+                  all.below += s.below;
+                  all.above += s.above;
+                  all.not_a_number += s.not_a_number;
+                });
   return all;
 }
 
@@ -109,7 +110,8 @@ Image from_interleaved(const float* samples, int width, int height, int channels
   return read(samples, width, height, channels, row_stride, 0);
 }
 
-Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride, std::uint32_t maximum) {
+Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride,
+                          std::uint32_t maximum) {
   return write(in, samples, row_stride, maximum);
 }
 Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrdiff_t row_stride,

@@ -66,8 +66,8 @@ Image join(std::span<const Image> channels) {
   Image out(Shape{first.width, first.height, static_cast<int>(channels.size())}, channels[0].maximum());
   for (std::size_t c = 0; c < channels.size(); ++c) {
     if (channels[c].shape() != Shape{first.width, first.height, 1}) {
-      throw BadCall(std::string("join: picture ") + std::to_string(c + 1) + " is " +
-                    text_of(channels[c].shape()).text + "; all must be gray and of one size");
+      throw BadCall(std::string("join: picture ") + std::to_string(c + 1) + " is " + text_of(channels[c].shape()).text +
+                    "; all must be gray and of one size");
     }
     copy(channels[c], out.view().channel(static_cast<int>(c)));
   }

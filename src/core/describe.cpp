@@ -17,9 +17,8 @@ constexpr std::pair<const char*, Border> kBorders[] = {
 };
 
 constexpr std::pair<const char*, GrayBy> kGrayBy[] = {
-    {"rec709", GrayBy::rec709},   {"rec601", GrayBy::rec601}, {"rec2020", GrayBy::rec2020},
-    {"average", GrayBy::average}, {"red", GrayBy::red},       {"green", GrayBy::green},
-    {"blue", GrayBy::blue},
+    {"rec709", GrayBy::rec709}, {"rec601", GrayBy::rec601}, {"rec2020", GrayBy::rec2020}, {"average", GrayBy::average},
+    {"red", GrayBy::red},       {"green", GrayBy::green},   {"blue", GrayBy::blue},
 };
 
 bool is_white(char c) { return std::string_view(" \t\n\v\f\r").find(c) != std::string_view::npos; }

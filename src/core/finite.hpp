@@ -12,13 +12,14 @@ template <class Work>
 void on_finite(const ConstView& in, const View& out, Work work) {
   const Image finite = map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; });
   work(finite.view(), out);
-  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const float* a = in.row(i % in.height(), i / in.height());
-      float* r = out.row(i % in.height(), i / in.height());
-      for (int x = 0; x < in.width(); ++x) r[x] = std::isfinite(a[x]) ? r[x] : a[x];
-    }
-  });
+  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()),
+                [&](int first, int last) {
+                  for (int i = first; i < last; ++i) {
+                    const float* a = in.row(i % in.height(), i / in.height());
+                    float* r = out.row(i % in.height(), i / in.height());
+                    for (int x = 0; x < in.width(); ++x) r[x] = std::isfinite(a[x]) ? r[x] : a[x];
+                  }
+                });
 }
 
 }  // namespace sieve

@@ -11,6 +11,8 @@ inline std::uint32_t key_of(float v) {
   return bits ^ ((bits >> 31) != 0 ? 0xffffffffU : 0x80000000U);
 }
 
-inline float float_of(std::uint32_t key) { return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU)); }
+inline float float_of(std::uint32_t key) {
+  return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU));
+}
 
 }  // namespace sieve

@@ -20,8 +20,7 @@ namespace {
 void check_part(const Rectangle& r, const Shape& s) {
   if (r.x < 0 || r.y < 0 || r.width < 1 || r.height < 1 || r.width > s.width - r.x || r.height > s.height - r.y) {
     throw BadCall("the part " + std::to_string(r.width) + "x" + std::to_string(r.height) + " at " +
-                  std::to_string(r.x) + "," + std::to_string(r.y) + " is not inside the picture of " +
-                  text_of(s).text);
+                  std::to_string(r.x) + "," + std::to_string(r.y) + " is not inside the picture of " + text_of(s).text);
   }
 }
 
@@ -36,7 +35,9 @@ ConstView ConstView::part(const Rectangle& r) const {
   return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
 }
 
-View View::channel(int c) const { return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum}; }
+View View::channel(int c) const {
+  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum};
+}
 
 View View::part(const Rectangle& r) const {
   check_part(r, shape);
@@ -150,7 +151,8 @@ void require_output(const ConstView& in, const View& out, const Shape& needed, c
   const float* in_end = past(in.data, in.shape, in.row_stride, in.plane_stride);
   const float* out_end = past(out.data, out.shape, out.row_stride, out.plane_stride);
   if (out.data < in_end && in.data < out_end) {
-    throw BadCall(std::string(who) + ": output and input share memory; nothing here changes its input, so give another buffer");
+    throw BadCall(std::string(who) +
+                  ": output and input share memory; nothing here changes its input, so give another buffer");
   }
 }
 

@@ -1,13 +1,15 @@
 #pragma once
 #include <cmath>
 
-#include "sieve/core/map.hpp"
 #include "sieve/core/channels.hpp"
+#include "sieve/core/map.hpp"
 
 namespace sieve {
 
 // The gray channel, or the luma of a color picture, as a picture of its own.
-inline Image lightness(const ConstView& in) { return in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0)); }
+inline Image lightness(const ConstView& in) {
+  return in.shape.color_channels() == 1 ? Image(in.channel(0)) : Image(to_gray(in).view().channel(0));
+}
 
 // The same with 0 for what is not finite.
 inline Image finite_lightness(const ConstView& in) {

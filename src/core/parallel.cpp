@@ -26,7 +26,8 @@ std::mutex control_mutex;
 std::unique_ptr<tbb::global_control> control;
 
 #ifdef __SANITIZE_THREAD__
-// oneTBB is built without the thread sanitizer, which then sees races in all that it hands over: here plain threads do the work.
+// oneTBB is built without the thread sanitizer, which then sees races in all that it hands over: here plain threads do
+// the work.
 void each_range(int strips, const std::function<void(int, int)>& work) {
   std::atomic<int> next = 0;
   std::exception_ptr failure;
@@ -49,7 +50,8 @@ void each_range(int strips, const std::function<void(int, int)>& work) {
 #else
 template <class Work>
 void each_range(int strips, const Work& work) {
-  tbb::parallel_for(tbb::blocked_range<int>(0, strips), [&](const tbb::blocked_range<int>& range) { work(range.begin(), range.end()); });
+  tbb::parallel_for(tbb::blocked_range<int>(0, strips),
+                    [&](const tbb::blocked_range<int>& range) { work(range.begin(), range.end()); });
 }
 #endif
 }  // namespace

@@ -63,7 +63,8 @@ void extend(const ConstView& channel, int y, int from, int count, Border border,
   };
   const int first = std::clamp(from, 0, w), past = std::clamp(from + count, first, w);
   if (const int left = std::min(first, from + count); from < left) beyond(from, left);
-  if (past > first) std::memcpy(out + (first - from), row + first, static_cast<std::size_t>(past - first) * sizeof(float));
+  if (past > first)
+    std::memcpy(out + (first - from), row + first, static_cast<std::size_t>(past - first) * sizeof(float));
   if (const int right = std::max(past, from); right < from + count) beyond(right, from + count);
 }
 

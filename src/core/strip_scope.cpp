@@ -18,7 +18,8 @@ SpareRoom::~SpareRoom() {
 
 SpareRoom::Block SpareRoom::take(std::size_t bytes) {
   const std::lock_guard lock(mutex_);
-  const auto fits = std::find_if(blocks_.begin(), blocks_.end(), [bytes](const Block& b) { return b.bytes >= bytes && b.bytes / 2 <= bytes; });
+  const auto fits = std::find_if(blocks_.begin(), blocks_.end(),
+                                 [bytes](const Block& b) { return b.bytes >= bytes && b.bytes / 2 <= bytes; });
   if (fits == blocks_.end()) return {};
   const Block found = *fits;
   *fits = blocks_.back();

@@ -7,8 +7,8 @@
 
 namespace sieve {
 
-// Keeps the memory of pictures that strips no longer need for those that come: fresh pages from the system would cost more
-// than the work on them. Frees it at the end of its own life.
+// Keeps the memory of pictures that strips no longer need for those that come: fresh pages from the system would cost
+// more than the work on them. Frees it at the end of its own life.
 class SpareRoom {
  public:
   SpareRoom() = default;

@@ -10,7 +10,7 @@ namespace sieve {
 namespace {
 thread_local Watch* active_watch = nullptr;
 thread_local Progress* innermost = nullptr;
-}
+}  // namespace
 
 Watch::Active::Active(Watch* watch) : before_(active_watch) { active_watch = watch; }
 Watch::Active::~Active() { active_watch = before_; }
@@ -29,16 +29,18 @@ void note(const std::string& line) {
 
 void Watch::report(double share) {
   if (!on_progress) return;
-  const long long now = std::chrono::duration_cast<std::chrono::milliseconds>(
-                            std::chrono::steady_clock::now().time_since_epoch())
-                            .count();
+  const long long now =
+      std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now().time_since_epoch())
+          .count();
   long long last = last_.load();
   if (share <= most_.load() || now - last < 50 || !last_.compare_exchange_strong(last, now)) return;
   most_.store(share);
   on_progress(std::min(1.0, share));
 }
 
-Progress::Progress(double total) : watch_(active_watch), outer_(innermost), total_(std::max(total, 1.0)) { innermost = this; }
+Progress::Progress(double total) : watch_(active_watch), outer_(innermost), total_(std::max(total, 1.0)) {
+  innermost = this;
+}
 
 Progress::~Progress() { innermost = outer_; }
 

@@ -9,7 +9,8 @@ namespace sieve {
 
 namespace {
 Convolve as_convolution(const Blur& b) {
-  if (!(b.psf.sum() > 0)) throw BadCall(fmt::format("blur: the PSF sums to {:g}; a point spread function has a sum above 0", b.psf.sum()));
+  if (!(b.psf.sum() > 0))
+    throw BadCall(fmt::format("blur: the PSF sums to {:g}; a point spread function has a sum above 0", b.psf.sum()));
   return {.kernel = b.psf.normalized(), .border = b.border, .fill = b.fill};
 }
 }  // namespace
@@ -17,7 +18,7 @@ Convolve as_convolution(const Blur& b) {
 Image Blur::operator()(const ConstView& in) const { return made(*this, in); }
 void Blur::operator()(const ConstView& in, const View& out) const {
   sieve::check(*this);
-  as_convolution(*this)(in, out);
+  as_convolution (*this)(in, out);
 }
 Image Blur::plain(const ConstView& in) const { return as_convolution(*this).plain(in); }
 Shape Blur::shape(const Shape& in) const { return as_convolution(*this).shape(in); }

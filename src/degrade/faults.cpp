@@ -10,20 +10,23 @@ namespace sieve {
 namespace {
 
 constexpr double kPi = 3.14159265358979323846;
-constexpr std::pair<const char*, DeadLines::Along> kAlong[] = {{"columns", DeadLines::Along::columns}, {"rows", DeadLines::Along::rows}};
+constexpr std::pair<const char*, DeadLines::Along> kAlong[] = {{"columns", DeadLines::Along::columns},
+                                                               {"rows", DeadLines::Along::rows}};
 
 // f(sample, x, y) for every color sample.
 template <class F, class Work>
 void each_place(const F& filter, const ConstView& in, const View& out, Work work) {
   ready(filter, in, out);
-  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const int y = i % in.height(), c = i / in.height();
-      const float* a = in.row(y, c);
-      float* r = out.row(y, c);
-      for (int x = 0; x < in.width(); ++x) r[x] = static_cast<float>(work(static_cast<double>(a[x]), x, y));
-    }
-  });
+  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()) * 4,
+                [&](int first, int last) {
+                  for (int i = first; i < last; ++i) {
+                    const int y = i % in.height(), c = i / in.height();
+                    const float* a = in.row(y, c);
+                    float* r = out.row(y, c);
+                    for (int x = 0; x < in.width(); ++x)
+                      r[x] = static_cast<float>(work(static_cast<double>(a[x]), x, y));
+                  }
+                });
   copy_alpha(in, out);
 }
 
@@ -33,13 +36,15 @@ std::span<const std::pair<const char*, DeadLines::Along>> ChoiceNames<DeadLines:
 
 Image LineHum::operator()(const ConstView& in) const { return made(*this, in); }
 void LineHum::operator()(const ConstView& in, const View& out) const {
-  const double a = angle * kPi / 180, fx = 2 * kPi * std::cos(a) / period, fy = 2 * kPi * std::sin(a) / period, start = phase * kPi / 180;
+  const double a = angle * kPi / 180, fx = 2 * kPi * std::cos(a) / period, fy = 2 * kPi * std::sin(a) / period,
+               start = phase * kPi / 180;
   each_place(*this, in, out, [&](double v, int x, int y) { return v + amplitude * std::sin(fx * x + fy * y + start); });
 }
 void LineHum::describe(Description<LineHum>& d) {
   d.called("line_hum", "degrade", "Adds periodic stripes, as mains hum and scan lines do.");
   d.wrong("the stripes are single broken lines: take dead_lines.");
-  d.field("angle", &LineHum::angle, "degrees", "direction across the stripes: 0 gives upright stripes, 90 lying ones", {-360, 360});
+  d.field("angle", &LineHum::angle, "degrees", "direction across the stripes: 0 gives upright stripes, 90 lying ones",
+          {-360, 360});
   d.field("period", &LineHum::period, "pixels", "from stripe to stripe", {0.1, 1e6});
   d.field("amplitude", &LineHum::amplitude, "0..1 scale", "of the sine wave", {0, 100});
   d.field("phase", &LineHum::phase, "degrees", "of the wave at the pixel 0,0", {-360, 360});
@@ -49,7 +54,9 @@ Image DeadLines::operator()(const ConstView& in) const { return made(*this, in);
 void DeadLines::operator()(const ConstView& in, const View& out) const {
   const RandomStream random(seed, 77);
   each_place(*this, in, out, [&](double v, int x, int y) {
-    return random.uniform(static_cast<std::uint64_t>(along == Along::columns ? x : y)) < share ? static_cast<double>(level) : v;
+    return random.uniform(static_cast<std::uint64_t>(along == Along::columns ? x : y)) < share
+               ? static_cast<double>(level)
+               : v;
   });
 }
 void DeadLines::describe(Description<DeadLines>& d) {
@@ -77,7 +84,9 @@ void Quantize::describe(Description<Quantize>& d) {
 Image Vignette::operator()(const ConstView& in) const { return made(*this, in); }
 void Vignette::operator()(const ConstView& in, const View& out) const {
   const double cx = (in.width() - 1) / 2.0, cy = (in.height() - 1) / 2.0, corner = std::max(cx * cx + cy * cy, 1e-9);
-  each_place(*this, in, out, [&](double v, int x, int y) { return v * (1 - strength * ((x - cx) * (x - cx) + (y - cy) * (y - cy)) / corner); });
+  each_place(*this, in, out, [&](double v, int x, int y) {
+    return v * (1 - strength * ((x - cx) * (x - cx) + (y - cy) * (y - cy)) / corner);
+  });
 }
 void Vignette::describe(Description<Vignette>& d) {
   d.called("vignette", "degrade", "Darkens toward the corners with the square of the distance, as lenses do.");

@@ -23,7 +23,8 @@ void each_random(const F& filter, const ConstView& in, const View& out, Work wor
       const float* a = in.row(y, c);
       float* r = out.row(y, c);
       const std::uint64_t start = static_cast<std::uint64_t>(y) << 32;
-      for (int x = 0; x < in.width(); ++x) r[x] = static_cast<float>(work(static_cast<double>(a[x]), random, start + static_cast<std::uint64_t>(x)));
+      for (int x = 0; x < in.width(); ++x)
+        r[x] = static_cast<float>(work(static_cast<double>(a[x]), random, start + static_cast<std::uint64_t>(x)));
     }
   });
   copy_alpha(in, out);
@@ -34,7 +35,8 @@ double log_factorial(double k) {
   static constexpr double small[] = {1, 1, 2, 6, 24, 120, 720, 5040, 40320, 362880};
   if (k < 10) return std::log(small[static_cast<std::size_t>(k)]);
   const double n = k + 1;
-  return (n - 0.5) * std::log(n) - n + 0.91893853320467274178 + 1 / (12 * n) - 1 / (360 * n * n * n) + 1 / (1260 * n * n * n * n * n);
+  return (n - 0.5) * std::log(n) - n + 0.91893853320467274178 + 1 / (12 * n) - 1 / (360 * n * n * n) +
+         1 / (1260 * n * n * n * n * n);
 }
 
 double poisson(double mean, const RandomStream& random, std::uint64_t position) {
@@ -48,14 +50,16 @@ double poisson(double mean, const RandomStream& random, std::uint64_t position) 
     while (u > sum && k < 200) sum += p *= mean / ++k;
     return k;
   }
-  const double b = 0.931 + 2.53 * std::sqrt(mean), a = -0.059 + 0.02483 * b, inverse = 1.1239 + 1.1328 / (b - 3.4), v_r = 0.9277 - 3.6224 / (b - 2);
+  const double b = 0.931 + 2.53 * std::sqrt(mean), a = -0.059 + 0.02483 * b, inverse = 1.1239 + 1.1328 / (b - 3.4),
+               v_r = 0.9277 - 3.6224 / (b - 2);
   // Each try has a stream of its own, so that positions stay independent.
   for (std::uint64_t t = 0;; ++t) {
     const auto [u0, v] = random.uniform_pair(position + (t << 56));
     const double u = u0 - 0.5, us = 0.5 - std::abs(u), k = std::floor((2 * a / us + b) * u + mean + 0.43);
     if (us >= 0.07 && v <= v_r) return k;
     if (k < 0 || (us < 0.013 && v > us)) continue;
-    if (std::log(v * inverse / (a / (us * us) + b)) <= -mean + k * std::log(mean) - log_factorial(k) || t > 200) return k;
+    if (std::log(v * inverse / (a / (us * us) + b)) <= -mean + k * std::log(mean) - log_factorial(k) || t > 200)
+      return k;
   }
 }
 
@@ -72,27 +76,33 @@ void GaussianNoise::operator()(const ConstView& in, const View& out) const {
   each_random(*this, in, out, [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * r.normal(at); });
 }
 void GaussianNoise::describe(Description<GaussianNoise>& d) {
-  d.called("gaussian_noise", "degrade", "Adds normal noise of mean 0, the same everywhere: the read noise of a sensor.");
+  d.called("gaussian_noise", "degrade",
+           "Adds normal noise of mean 0, the same everywhere: the read noise of a sensor.");
   d.wrong("the light is low and photons are counted: take poisson_noise, whose variance grows with the light.");
-  d.field("deviation", &GaussianNoise::deviation, "0..1 scale", "standard deviation; 25 of 255 levels is 0.098", {0, 100});
+  d.field("deviation", &GaussianNoise::deviation, "0..1 scale", "standard deviation; 25 of 255 levels is 0.098",
+          {0, 100});
   seed_field(d);
 }
 
 Image UniformNoise::operator()(const ConstView& in) const { return made(*this, in); }
 void UniformNoise::operator()(const ConstView& in, const View& out) const {
   const double k = amplitude;
-  each_random(*this, in, out, [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * (2 * r.uniform(at) - 1); });
+  each_random(*this, in, out,
+              [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * (2 * r.uniform(at) - 1); });
 }
 void UniformNoise::describe(Description<UniformNoise>& d) {
   d.called("uniform_noise", "degrade", "Adds noise that is uniform between -amplitude and amplitude.");
   d.wrong("you want the noise of a sensor: that is gaussian_noise or poisson_noise.");
-  d.field("amplitude", &UniformNoise::amplitude, "0..1 scale", "half the width; the deviation is amplitude / sqrt 3", {0, 100});
+  d.field("amplitude", &UniformNoise::amplitude, "0..1 scale", "half the width; the deviation is amplitude / sqrt 3",
+          {0, 100});
   seed_field(d);
 }
 
 Image ImpulseNoise::operator()(const ConstView& in) const { return made(*this, in); }
 void ImpulseNoise::operator()(const ConstView& in, const View& out) const {
-  if (dark + bright > 1) throw BadCall(fmt::format("impulse_noise: dark={} and bright={} are shares of all samples: together at most 1", dark, bright));
+  if (dark + bright > 1)
+    throw BadCall(fmt::format("impulse_noise: dark={} and bright={} are shares of all samples: together at most 1",
+                              dark, bright));
   const double low = dark, high = 1 - static_cast<double>(bright);
   each_random(*this, in, out, [=](double v, const RandomStream& r, std::uint64_t at) {
     const double u = r.uniform(at);
@@ -110,7 +120,9 @@ void ImpulseNoise::describe(Description<ImpulseNoise>& d) {
 Image PoissonNoise::operator()(const ConstView& in) const { return made(*this, in); }
 void PoissonNoise::operator()(const ConstView& in, const View& out) const {
   const double n = photons;
-  each_random(*this, in, out, [n](double v, const RandomStream& r, std::uint64_t at) { return std::isnan(v) ? v : poisson(v * n, r, at) / n; });
+  each_random(*this, in, out, [n](double v, const RandomStream& r, std::uint64_t at) {
+    return std::isnan(v) ? v : poisson(v * n, r, at) / n;
+  });
 }
 void PoissonNoise::describe(Description<PoissonNoise>& d) {
   d.called("poisson_noise", "degrade", "Photon noise: each sample becomes a random count whose mean is its light.");
@@ -122,10 +134,12 @@ void PoissonNoise::describe(Description<PoissonNoise>& d) {
 Image SpeckleNoise::operator()(const ConstView& in) const { return made(*this, in); }
 void SpeckleNoise::operator()(const ConstView& in, const View& out) const {
   const double k = deviation;
-  each_random(*this, in, out, [k](double v, const RandomStream& r, std::uint64_t at) { return v * (1 + k * r.normal(at)); });
+  each_random(*this, in, out,
+              [k](double v, const RandomStream& r, std::uint64_t at) { return v * (1 + k * r.normal(at)); });
 }
 void SpeckleNoise::describe(Description<SpeckleNoise>& d) {
-  d.called("speckle_noise", "degrade", "Multiplies by 1 + noise: bright places grow noisier, as in radar and laser pictures.");
+  d.called("speckle_noise", "degrade",
+           "Multiplies by 1 + noise: bright places grow noisier, as in radar and laser pictures.");
   d.wrong("dark places are to be noisy too: take gaussian_noise.");
   d.field("deviation", &SpeckleNoise::deviation, "", "standard deviation of the factor", {0, 100});
   seed_field(d);

@@ -19,7 +19,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, BilateralWay>> ChoiceNames<BilateralWay>::all() {
-  static constexpr std::pair<const char*, BilateralWay> names[] = {{"best", BilateralWay::best}, {"exact", BilateralWay::exact}, {"fast", BilateralWay::fast}};
+  static constexpr std::pair<const char*, BilateralWay> names[] = {
+      {"best", BilateralWay::best}, {"exact", BilateralWay::exact}, {"fast", BilateralWay::fast}};
   return names;
 }
 
@@ -27,7 +28,9 @@ namespace {
 
 int radius_of(float sigma) { return static_cast<int>(std::ceil(2.5F * sigma)); }
 
-float range_of(const Bilateral& f, const ConstView& in) { return f.range ? *f.range : std::max(0.02F, static_cast<float>(2.5 * noise_level(in))); }
+float range_of(const Bilateral& f, const ConstView& in) {
+  return f.range ? *f.range : std::max(0.02F, static_cast<float>(2.5 * noise_level(in)));
+}
 
 void exact(const ConstView& in, float sigma, float range, const View& out) {
   const int radius = radius_of(sigma);
@@ -37,7 +40,8 @@ void exact(const ConstView& in, float sigma, float range, const View& out) {
   };
   std::vector<Tap> all;
   for (int dy = -radius; dy <= radius; ++dy) {
-    for (int dx = -radius; dx <= radius; ++dx) all.push_back({dx, dy, -static_cast<float>(dx * dx + dy * dy) / (2 * sigma * sigma)});
+    for (int dx = -radius; dx <= radius; ++dx)
+      all.push_back({dx, dy, -static_cast<float>(dx * dx + dy * dy) / (2 * sigma * sigma)});
   }
   std::vector<float> logs;
   for (const Tap& t : all) logs.push_back(t.log);
@@ -50,7 +54,8 @@ void exact(const ConstView& in, float sigma, float range, const View& out) {
       checkpoint();
       ring.load(y + radius);
       for (std::size_t i = 0; i < all.size(); ++i) rows[i] = ring.row(y + all[i].dy) + radius + all[i].dx;
-      lanes::bilateral_row(ring.row(y) + radius, {rows.data(), logs.data(), all.size(), 1 / (2 * range * range)}, out.row(y), n);
+      lanes::bilateral_row(ring.row(y) + radius, {rows.data(), logs.data(), all.size(), 1 / (2 * range * range)},
+                           out.row(y), n);
     }
   });
 }
@@ -71,14 +76,19 @@ void Bilateral::operator()(const ConstView& in, const View& out) const {
   const float r = range_of(*this, in);
   if (!range) note(fmt::format("range {:.4f}, from the noise level", r));
   const bool slow = way == BilateralWay::exact || (way == BilateralWay::best && sigma <= 4);
-  for (int c = 0; c < in.shape.color_channels(); ++c) slow ? exact(in.channel(c), sigma, r, out.channel(c)) : fast(in.channel(c), sigma, r, out.channel(c));
+  for (int c = 0; c < in.shape.color_channels(); ++c)
+    slow ? exact(in.channel(c), sigma, r, out.channel(c)) : fast(in.channel(c), sigma, r, out.channel(c));
   copy_alpha(in, out);
 }
-Image Bilateral::plain(const ConstView& in) const { return reference::bilateral(in, sigma, radius_of(sigma), range_of(*this, in)); }
+Image Bilateral::plain(const ConstView& in) const {
+  return reference::bilateral(in, sigma, radius_of(sigma), range_of(*this, in));
+}
 std::string Bilateral::meaning() const { return fmt::format("window {0}x{0}", 2 * radius_of(sigma) + 1); }
 void Bilateral::describe(Description<Bilateral>& d) {
   d.called("bilateral", "denoise", "The mean of neighbors that are near in place and in level: smooths within edges.");
-  d.wrong("there are impulses: each is unlike its neighbors and stays; take median. Smooth slopes must not turn into steps: take guided.");
+  d.wrong(
+      "there are impulses: each is unlike its neighbors and stays; take median. Smooth slopes must not turn into "
+      "steps: take guided.");
   d.agrees_within(2e-4);
   d.field("sigma", &Bilateral::sigma, "pixels", "of the Gaussian of the distance", {0.5, 100});
   d.field("range", &Bilateral::range, "0..1 scale", "of the Gaussian of the difference in level", {0.005, 10});

@@ -16,8 +16,8 @@ namespace sieve {
 
 namespace {
 
-// Cells of a tile: few enough that the rows of cells which a blur down the columns needs stay in the second cache, enough
-// that their surroundings are little work beside them.
+// Cells of a tile: few enough that the rows of cells which a blur down the columns needs stay in the second cache,
+// enough that their surroundings are little work beside them.
 constexpr int kWide = 128, kHigh = 256;
 
 // Rows, and cells of a row, that are blurred at a time.
@@ -27,7 +27,8 @@ struct Taps {
   int radius;
   std::vector<float> weights;
   explicit Taps(float sigma) : radius(static_cast<int>(std::ceil(3 * sigma))) {
-    for (int i = -radius; i <= radius; ++i) weights.push_back(std::exp(-static_cast<float>(i * i) / (2 * sigma * sigma)));
+    for (int i = -radius; i <= radius; ++i)
+      weights.push_back(std::exp(-static_cast<float>(i * i) / (2 * sigma * sigma)));
   }
 };
 
@@ -70,7 +71,8 @@ class Tile {
       std::vector<float*> to;
       for (int g = ready - r; g < ready + kBlock + r; ++g) rows.push_back(row_of(ring_, g));
       for (int i = 0; i < kBlock; ++i) to.push_back(row_of(ready_, ready + i));
-      lanes::block_sum(rows.data(), p_.near.weights.data(), 1, p_.near.weights.size(), to.data(), lanes::kBlockRows, static_cast<std::size_t>(out_cells_ * p_.pitch), false);
+      lanes::block_sum(rows.data(), p_.near.weights.data(), 1, p_.near.weights.size(), to.data(), lanes::kBlockRows,
+                       static_cast<std::size_t>(out_cells_ * p_.pitch), false);
       ready += kBlock;
       for (; y < end && row_above(y) < ready - 1; ++y) store(in, y, out);
     }
@@ -118,21 +120,25 @@ class Tile {
     std::fill(splat_.begin(), splat_.end(), 0.0F);
     float* grid = splat_.data() + 2 * p_.alike.radius;
     for (int i = 0; i < p_.side; ++i) {
-      rows::extend(in, *border_index(g * p_.side + i, in.height(), Border::mirror), from_, static_cast<int>(n), Border::mirror, 0, row_.data());
+      rows::extend(in, *border_index(g * p_.side + i, in.height(), Border::mirror), from_, static_cast<int>(n),
+                   Border::mirror, 0, row_.data());
       lanes::find_levels(row_.data(), p_.scale, into_.data(), cells_ * p_.splat_pitch, index_.data(), share_.data(), n);
       lanes::add_samples(row_.data(), p_.scale, index_.data(), share_.data(), parts_.data(), grid, n);
     }
     const auto pitch = static_cast<std::size_t>(p_.pitch);
-    lanes::blur_levels(grid, static_cast<std::size_t>(p_.splat_pitch), p_.alike.weights.data(), p_.alike.radius, along_.row(0), pitch, static_cast<std::size_t>(cells_));
+    lanes::blur_levels(grid, static_cast<std::size_t>(p_.splat_pitch), p_.alike.weights.data(), p_.alike.radius,
+                       along_.row(0), pitch, static_cast<std::size_t>(cells_));
     // The cells of a row, too, are rows for the sum of several at once.
     float* row = row_of(ring_, g);
     std::vector<const float*> shifted(p_.near.weights.size() + kBlock - 1);
     float* to[kBlock];
     for (int i = 0; i < out_cells_; i += kBlock) {
       const int count = std::min(kBlock, out_cells_ - i);
-      for (std::size_t k = 0; k < shifted.size(); ++k) shifted[k] = along_.row(0) + (static_cast<std::size_t>(i) + k) * pitch;
+      for (std::size_t k = 0; k < shifted.size(); ++k)
+        shifted[k] = along_.row(0) + (static_cast<std::size_t>(i) + k) * pitch;
       for (int k = 0; k < count; ++k) to[k] = row + (i + k) * p_.pitch;
-      lanes::block_sum(shifted.data(), p_.near.weights.data(), 1, p_.near.weights.size(), to, static_cast<std::size_t>(count), pitch, false);
+      lanes::block_sum(shifted.data(), p_.near.weights.data(), 1, p_.near.weights.size(), to,
+                       static_cast<std::size_t>(count), pitch, false);
     }
   }
 
@@ -144,7 +150,8 @@ class Tile {
     lanes::weighted_sum(rows, weights, 2, between_.row(0), static_cast<std::size_t>(out_cells_ * p_.pitch), false);
     const float* row = in.row(y) + x0_;
     lanes::find_levels(row, p_.scale, left_.data(), out_cells_ * p_.pitch, index_.data(), share_.data(), n);
-    lanes::read_levels(row, p_.scale, between_.row(0), static_cast<std::size_t>(p_.pitch), index_.data(), across_.data(), share_.data(), parts_.data(), out.row(y) + x0_, n);
+    lanes::read_levels(row, p_.scale, between_.row(0), static_cast<std::size_t>(p_.pitch), index_.data(),
+                       across_.data(), share_.data(), parts_.data(), out.row(y) + x0_, n);
   }
 
   const Plan& p_;
@@ -168,7 +175,8 @@ void bilateral_on_grid(const ConstView& in, float sigma, float range, float low,
         for (int t = from; t < to; ++t) {
           // Tiles of about the same size, whatever is left.
           const int c = t % columns, r = t / columns;
-          tile.run(in, c * wide / columns, (c + 1) * wide / columns, r * high_cells / rows, (r + 1) * high_cells / rows, out);
+          tile.run(in, c * wide / columns, (c + 1) * wide / columns, r * high_cells / rows, (r + 1) * high_cells / rows,
+                   out);
           progress.add(1);
         }
       },

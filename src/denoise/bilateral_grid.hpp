@@ -5,8 +5,8 @@
 
 namespace sieve {
 
-// One channel whose finite samples lie in low..high, low < high. Samples are shared out among the cells and levels next to
-// them, weight and sum are blurred in all three directions, and every sample takes its mean between the nearest.
+// One channel whose finite samples lie in low..high, low < high. Samples are shared out among the cells and levels next
+// to them, weight and sum are blurred in all three directions, and every sample takes its mean between the nearest.
 void bilateral_on_grid(const ConstView& in, float sigma, float range, float low, float high, const View& out);
 
 }  // namespace sieve

@@ -35,7 +35,9 @@ namespace sieve::lanes {
 
 HWY_EXPORT(BilateralRow);
 
-void bilateral_row(const float* center, const Taps& taps, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(BilateralRow)(center, taps, out, n); }
+void bilateral_row(const float* center, const Taps& taps, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(BilateralRow)(center, taps, out, n);
+}
 
 }  // namespace sieve::lanes
 #endif

@@ -5,8 +5,8 @@
 
 namespace sieve::lanes {
 
-// For every sample v of a row: sum and weight over the taps, each a row of neighbors with its spatial weight as log; the
-// weight of a tap is exp(log - (neighbor - v)^2 * falloff), to 1e-4 of itself.
+// For every sample v of a row: sum and weight over the taps, each a row of neighbors with its spatial weight as log;
+// the weight of a tap is exp(log - (neighbor - v)^2 * falloff), to 1e-4 of itself.
 struct Taps {
   const float* const* rows;
   const float* logs;

@@ -13,13 +13,16 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, Conductance>> ChoiceNames<Conductance>::all() {
-  static constexpr std::pair<const char*, Conductance> names[] = {{"rational", Conductance::rational}, {"exponential", Conductance::exponential}};
+  static constexpr std::pair<const char*, Conductance> names[] = {{"rational", Conductance::rational},
+                                                                  {"exponential", Conductance::exponential}};
   return names;
 }
 
 namespace {
 
-float edge_of(const Diffusion& f, const ConstView& in) { return f.edge ? *f.edge : std::max(0.01F, static_cast<float>(2.5 * noise_level(in))); }
+float edge_of(const Diffusion& f, const ConstView& in) {
+  return f.edge ? *f.edge : std::max(0.01F, static_cast<float>(2.5 * noise_level(in)));
+}
 
 // One iteration; flow(d) is conductance times difference.
 template <class Flow>
@@ -29,7 +32,9 @@ void step(const ConstView& in, float rate, const View& out, Flow flow) {
     for (int y = first; y < last; ++y) {
       const float *a = in.row(y), *up = in.row(std::max(0, y - 1)), *down = in.row(std::min(h - 1, y + 1));
       float* r = out.row(y);
-      const auto at = [&](int x, int left, int right) { r[x] = a[x] + rate * (flow(up[x] - a[x]) + flow(down[x] - a[x]) + flow(a[left] - a[x]) + flow(a[right] - a[x])); };
+      const auto at = [&](int x, int left, int right) {
+        r[x] = a[x] + rate * (flow(up[x] - a[x]) + flow(down[x] - a[x]) + flow(a[left] - a[x]) + flow(a[right] - a[x]));
+      };
       at(0, 0, std::min(1, w - 1));
       for (int x = 1; x + 1 < w; ++x) at(x, x - 1, x + 1);
       if (w > 1) at(w - 1, w - 2, w - 1);
@@ -67,7 +72,9 @@ void Diffusion::operator()(const ConstView& in, const View& out) const {
 Image Diffusion::plain(const ConstView& in) const {
   const double k = edge_of(*this, in);
   const bool rational = conductance == Conductance::rational;
-  return reference::diffusion(in, iterations, rate, [k, rational](double d) { return rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k)); });
+  return reference::diffusion(in, iterations, rate, [k, rational](double d) {
+    return rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k));
+  });
 }
 void Diffusion::describe(Description<Diffusion>& d) {
   d.called("diffusion", "denoise", "Lets levels flow between neighbors, but not across edges.");

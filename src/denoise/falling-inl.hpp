@@ -3,8 +3,8 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// exp(-v) of v >= 0, within 1e-5 of itself and never below 1e-27, since products below the normal numbers are slow: 2^k by its
-// bits, the rest by a polynomial of degree 4.
+// exp(-v) of v >= 0, within 1e-5 of itself and never below 1e-27, since products below the normal numbers are slow: 2^k
+// by its bits, the rest by a polynomial of degree 4.
 template <class D, class V>
 HWY_INLINE V Falling(D d, V v) {
   const hn::RebindToSigned<D> di;
@@ -12,7 +12,8 @@ HWY_INLINE V Falling(D d, V v) {
   const auto magic = hn::Set(d, 12582912.0F), log2 = hn::Set(d, 1.44269504F);
   v = hn::Min(v, hn::Set(d, 60.0F));
   const auto shifted = hn::NegMulAdd(v, log2, magic), part = hn::NegMulSub(v, log2, hn::Sub(shifted, magic));
-  const auto square = hn::Mul(part, part), low = hn::MulAdd(part, hn::Set(d, 0.69313673F), hn::Set(d, 1.0F)), middle = hn::MulAdd(part, hn::Set(d, 0.055838283F), hn::Set(d, 0.2402253F));
+  const auto square = hn::Mul(part, part), low = hn::MulAdd(part, hn::Set(d, 0.69313673F), hn::Set(d, 1.0F)),
+             middle = hn::MulAdd(part, hn::Set(d, 0.055838283F), hn::Set(d, 0.2402253F));
   const auto p = hn::MulAdd(square, hn::MulAdd(square, hn::Set(d, 0.0096567103F), middle), low);
   return hn::BitCast(d, hn::Add(hn::BitCast(di, p), hn::ShiftLeft<23>(hn::BitCast(di, shifted))));
 }

@@ -17,7 +17,9 @@ namespace sieve {
 
 namespace {
 
-float strength_of(const Guided& f, const ConstView& in) { return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in))); }
+float strength_of(const Guided& f, const ConstView& in) {
+  return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in)));
+}
 
 // One tile of the result: rows of the picture run through windows of means, lines fitted to them, and windows of these.
 class GuidedTile {
@@ -40,7 +42,8 @@ class GuidedTile {
         line_(static_cast<std::size_t>(tile.width)) {}
 
   void run(const View& out, bool stream) {
-    const int last_row = in_.height() - 1, end = tile_.y + tile_.height + radius_, first = std::max(0, tile_.y - radius_);
+    const int last_row = in_.height() - 1, end = tile_.y + tile_.height + radius_,
+              first = std::max(0, tile_.y - radius_);
     for (int y = first - radius_; y < first + radius_; ++y) take(y);
     int fitted = first - 1;
     for (int y = tile_.y - radius_; y < end; ++y) {
@@ -105,7 +108,8 @@ class GuidedTile {
 
 void guided(const ConstView& in, const ConstView& guide, int radius, float strength, const View& out) {
   const bool stream = rows::streams(out.shape.samples());
-  each_window_tile(in.width(), in.height(), radius, [&](const Rectangle& tile) { GuidedTile(in, guide, radius, strength, tile).run(out, stream); });
+  each_window_tile(in.width(), in.height(), radius,
+                   [&](const Rectangle& tile) { GuidedTile(in, guide, radius, strength, tile).run(out, stream); });
 }
 
 }  // namespace
@@ -117,13 +121,19 @@ void Guided::operator()(const ConstView& in, const View& out) const {
   if (!with.empty()) {
     const Shape g = with.image("guided", "with").shape();
     if (g.width != in.width() || g.height != in.height() || (g.color_channels() != 1 && g.color_channels() != color)) {
-      throw BadCall(fmt::format("guided: the guide is {} and the picture {}: give one of the same size, gray or with the same channels", text_of(g).text, text_of(in.shape).text));
+      throw BadCall(fmt::format(
+          "guided: the guide is {} and the picture {}: give one of the same size, gray or with the same channels",
+          text_of(g).text, text_of(in.shape).text));
     }
   }
   const float s = strength_of(*this, in);
   if (!strength) note(fmt::format("strength {:.4f}, from the noise level", s));
   for (int c = 0; c < color; ++c) {
-    const ConstView guide = with.empty() ? in.channel(c) : with.image("guided", "with").view().channel(with.image("guided", "with").shape().color_channels() == 1 ? 0 : c);
+    const ConstView guide = with.empty()
+                                ? in.channel(c)
+                                : with.image("guided", "with")
+                                      .view()
+                                      .channel(with.image("guided", "with").shape().color_channels() == 1 ? 0 : c);
     guided(in.channel(c), guide, radius, s, out.channel(c));
   }
   copy_alpha(in, out);
@@ -133,7 +143,8 @@ Image Guided::plain(const ConstView& in) const {
 }
 std::string Guided::meaning() const { return fmt::format("window {0}x{0}", 2 * radius + 1); }
 void Guided::describe(Description<Guided>& d) {
-  d.called("guided", "denoise", "Follows a guide (or the picture itself) by local lines: smooth within edges, fast at any radius.");
+  d.called("guided", "denoise",
+           "Follows a guide (or the picture itself) by local lines: smooth within edges, fast at any radius.");
   d.wrong("noise close to strong edges disturbs: a rim of it is kept there.").agrees_within(2e-4);
   d.field("radius", &Guided::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
   d.field("strength", &Guided::strength, "0..1 scale", "detail of a smaller deviation is smoothed", {1e-4, 10});

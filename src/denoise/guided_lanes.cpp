@@ -12,12 +12,14 @@ namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void Multiply(const float* a, const float* b, float* out, std::size_t n) {
-  EachVector(n, [=](auto d, std::size_t x) HWY_ATTR { hn::StoreU(hn::Mul(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, out + x); });
+  EachVector(n, [=](auto d, std::size_t x)
+                    HWY_ATTR { hn::StoreU(hn::Mul(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, out + x); });
 }
 
 void FitLines(const LineMeans& m, float eps, float* slope, float* offset, std::size_t n) {
   EachVector(n, [=](auto d, std::size_t x) HWY_ATTR {
-    const auto g = hn::LoadU(d, m.g + x), p = hn::LoadU(d, m.p + x), variance = hn::NegMulAdd(g, g, hn::LoadU(d, m.gg + x));
+    const auto g = hn::LoadU(d, m.g + x), p = hn::LoadU(d, m.p + x),
+               variance = hn::NegMulAdd(g, g, hn::LoadU(d, m.gg + x));
     // Not Max(0, .): that could take NaN for 0.
     const auto least = hn::IfThenZeroElse(hn::Lt(variance, hn::Zero(d)), variance);
     const auto k = hn::Div(hn::NegMulAdd(g, p, hn::LoadU(d, m.gp + x)), hn::Add(least, hn::Set(d, eps)));
@@ -27,7 +29,9 @@ void FitLines(const LineMeans& m, float eps, float* slope, float* offset, std::s
 }
 
 void FollowLines(const float* slope, const float* offset, const float* g, float* out, std::size_t n) {
-  EachVector(n, [=](auto d, std::size_t x) HWY_ATTR { hn::StoreU(hn::MulAdd(hn::LoadU(d, slope + x), hn::LoadU(d, g + x), hn::LoadU(d, offset + x)), d, out + x); });
+  EachVector(n, [=](auto d, std::size_t x) HWY_ATTR {
+    hn::StoreU(hn::MulAdd(hn::LoadU(d, slope + x), hn::LoadU(d, g + x), hn::LoadU(d, offset + x)), d, out + x);
+  });
 }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
@@ -40,9 +44,15 @@ HWY_EXPORT(Multiply);
 HWY_EXPORT(FitLines);
 HWY_EXPORT(FollowLines);
 
-void multiply(const float* a, const float* b, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(Multiply)(a, b, out, n); }
-void fit_lines(const LineMeans& means, float eps, float* slope, float* offset, std::size_t n) { HWY_DYNAMIC_DISPATCH(FitLines)(means, eps, slope, offset, n); }
-void follow_lines(const float* slope, const float* offset, const float* g, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(FollowLines)(slope, offset, g, out, n); }
+void multiply(const float* a, const float* b, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(Multiply)(a, b, out, n);
+}
+void fit_lines(const LineMeans& means, float eps, float* slope, float* offset, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(FitLines)(means, eps, slope, offset, n);
+}
+void follow_lines(const float* slope, const float* offset, const float* g, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(FollowLines)(slope, offset, g, out, n);
+}
 
 }  // namespace sieve::lanes
 #endif

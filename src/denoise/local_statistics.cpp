@@ -53,7 +53,9 @@ void toward_mean(const ConstView& in, int radius, const View& out, Gain gain) {
 
 std::string square(int radius) { return fmt::format("window {0}x{0}", 2 * radius + 1); }
 
-float noise_of(const AdaptiveWiener& f, const ConstView& in) { return f.noise ? *f.noise : static_cast<float>(noise_level(in)); }
+float noise_of(const AdaptiveWiener& f, const ConstView& in) {
+  return f.noise ? *f.noise : static_cast<float>(noise_level(in));
+}
 
 // The lower quartile of deviation / mean: the windows that hold nothing but speckle.
 float speckle_of(const Lee& f, const ConstView& in) {
@@ -62,7 +64,8 @@ float speckle_of(const Lee& f, const ConstView& in) {
   const int color = in.shape.color_channels();
   for (int c = 0; c < color; ++c) {
     const LocalStatistics s = local_statistics(in.channel(c), f.radius);
-    const Image ratio = map_pairs(s.mean, s.variance, [](float m, float v) { return m > 0.01F ? std::sqrt(v) / m : std::nanf(""); });
+    const Image ratio =
+        map_pairs(s.mean, s.variance, [](float m, float v) { return m > 0.01F ? std::sqrt(v) / m : std::nanf(""); });
     if (statistics(ratio)[0].not_finite < ratio.shape().pixels()) sum += percentile(ratio, 0.25);
   }
   return static_cast<float>(sum / color);
@@ -76,16 +79,21 @@ void AdaptiveWiener::operator()(const ConstView& in, const View& out) const {
   const float s = noise_of(*this, in), power = s * s;
   if (!noise) note(fmt::format("noise deviation {:.4f}, estimated", s));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    toward_mean(in.channel(c), radius, out.channel(c), [power](float, float v) { return v > power ? (v - power) / v : v <= power ? 0.0F : v; });
+    toward_mean(in.channel(c), radius, out.channel(c), [power](float, float v) {
+      return v > power ? (v - power) / v : v <= power ? 0.0F : v;
+    });
   }
   copy_alpha(in, out);
 }
-Image AdaptiveWiener::plain(const ConstView& in) const { return reference::adaptive_wiener(in, radius, noise_of(*this, in)); }
+Image AdaptiveWiener::plain(const ConstView& in) const {
+  return reference::adaptive_wiener(in, radius, noise_of(*this, in));
+}
 std::string AdaptiveWiener::meaning() const { return square(radius); }
 void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.called("adaptive_wiener", "denoise", "Smooths flat places and keeps busy ones, by local mean and variance.");
   d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.").agrees_within(1e-4);
-  d.field("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
+  d.field("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
+          {1, 500});
   d.field("noise", &AdaptiveWiener::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
 }
 
@@ -105,7 +113,8 @@ void Lee::operator()(const ConstView& in, const View& out) const {
 Image Lee::plain(const ConstView& in) const { return reference::lee(in, radius, speckle_of(*this, in)); }
 std::string Lee::meaning() const { return square(radius); }
 void Lee::describe(Description<Lee>& d) {
-  d.called("lee", "denoise", "For speckle, noise in proportion to the level: smooths where the variation is no more than speckle makes.");
+  d.called("lee", "denoise",
+           "For speckle, noise in proportion to the level: smooths where the variation is no more than speckle makes.");
   d.wrong("the noise is equally strong in dark and bright parts: take adaptive_wiener.").agrees_within(1e-4);
   d.field("radius", &Lee::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
   d.field("speckle", &Lee::speckle, "share of the level", "standard deviation of the speckle", {0, 2});
@@ -121,10 +130,14 @@ void Stabilize::operator()(const ConstView& in, const View& out) const {
   });
 }
 Image Stabilize::plain(const ConstView& in) const {
-  return reference::map_levels(in, [k = static_cast<double>(peak)](double v) { return 2 * std::sqrt(std::max(0.0, v * k + 0.375)) / (2 * std::sqrt(k + 0.375)); });
+  return reference::map_levels(in, [k = static_cast<double>(peak)](double v) {
+    return 2 * std::sqrt(std::max(0.0, v * k + 0.375)) / (2 * std::sqrt(k + 0.375));
+  });
 }
 void Stabilize::describe(Description<Stabilize>& d) {
-  d.called("stabilize", "denoise", "Makes photon noise equally strong at every level (Anscombe), so that any denoiser fits; undo with unstabilize.");
+  d.called(
+      "stabilize", "denoise",
+      "Makes photon noise equally strong at every level (Anscombe), so that any denoiser fits; undo with unstabilize.");
   d.wrong("the noise is the same in dark and bright parts already.").agrees_within(1e-6);
   d.field("peak", &Stabilize::peak, "photons", "what white stands for", {0.1, 1e6});
 }
@@ -137,19 +150,23 @@ void Unstabilize::operator()(const ConstView& in, const View& out) const {
     if (std::isnan(v)) return v;
     // Below the transform of no photon at all the closed form has no meaning.
     const double d = std::max(static_cast<double>(v) * top, 2 * std::sqrt(0.375));
-    const double root = std::sqrt(1.5), n = d * d / 4 + root / (4 * d) - 11 / (8 * d * d) + 5 * root / (8 * d * d * d) - 1.0 / 8;
+    const double root = std::sqrt(1.5),
+                 n = d * d / 4 + root / (4 * d) - 11 / (8 * d * d) + 5 * root / (8 * d * d * d) - 1.0 / 8;
     return static_cast<float>(n / k);
   });
 }
 Image Unstabilize::plain(const ConstView& in) const {
   return reference::map_levels(in, [k = static_cast<double>(peak)](double v) {
     const double d = std::max(v * 2 * std::sqrt(k + 0.375), 2 * std::sqrt(0.375));
-    return (0.25 * d * d + 0.25 * std::sqrt(1.5) / d - 11.0 / 8 / std::pow(d, 2) + 5.0 / 8 * std::sqrt(1.5) / std::pow(d, 3) - 0.125) / k;
+    return (0.25 * d * d + 0.25 * std::sqrt(1.5) / d - 11.0 / 8 / std::pow(d, 2) +
+            5.0 / 8 * std::sqrt(1.5) / std::pow(d, 3) - 0.125) /
+           k;
   });
 }
 void Unstabilize::describe(Description<Unstabilize>& d) {
   d.called("unstabilize", "denoise", "Undoes stabilize after a denoiser, without bias.");
-  d.wrong("nothing was denoised between the two: then it is not the exact inverse of single samples.").agrees_within(1e-5);
+  d.wrong("nothing was denoised between the two: then it is not the exact inverse of single samples.")
+      .agrees_within(1e-5);
   d.field("peak", &Unstabilize::peak, "photons", "as in stabilize", {0.1, 1e6});
 }
 

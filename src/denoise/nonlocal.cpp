@@ -17,7 +17,8 @@ namespace sieve {
 
 namespace {
 
-// What a tile holds and the differences of a group of its rows stay in the second cache, the weights of a row in the first.
+// What a tile holds and the differences of a group of its rows stay in the second cache, the weights of a row in the
+// first.
 constexpr int kWide = 240, kHigh = 96, kGroup = 21;
 
 // The least noise that is reckoned with: below it nothing is left to average.
@@ -26,8 +27,8 @@ constexpr float kLeast = 1e-4F;
 // Weights below count as none: a pixel unlike all others stays as it is.
 constexpr float kLeastWeight = 1e-18F;
 
-// Rows a stride apart, with `beside` samples more at both their ends and `beyond` rows more above and below; row and column
-// count from the first within.
+// Rows a stride apart, with `beside` samples more at both their ends and `beyond` rows more above and below; row and
+// column count from the first within.
 struct Grid {
   std::vector<float> samples;
   std::ptrdiff_t stride = 0;
@@ -37,7 +38,8 @@ struct Grid {
     const int before = whole(beside);
     stride = whole(width + 32) + 2 * before;
     samples.assign(static_cast<std::size_t>(stride) * static_cast<std::size_t>(height + 2 * beyond) + 64, 0);
-    first = samples.data() + (64 - reinterpret_cast<std::uintptr_t>(samples.data()) % 64) / sizeof(float) + beyond * stride + before;
+    first = samples.data() + (64 - reinterpret_cast<std::uintptr_t>(samples.data()) % 64) / sizeof(float) +
+            beyond * stride + before;
   }
   float* at(int x, int y) { return first + static_cast<std::ptrdiff_t>(y) * stride + x; }
   static int whole(int n) { return (n + 15) / 16 * 16; }
@@ -59,7 +61,8 @@ class Tile {
     for (int c = 0; c < color_; ++c) {
       Grid& to = samples_[static_cast<std::size_t>(c)];
       to.shape(width, height, margin_ + around, around);
-      for (int y = -around; y < height + around; ++y) rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, Border::mirror, 0, to.at(-around, y));
+      for (int y = -around; y < height + around; ++y)
+        rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, Border::mirror, 0, to.at(-around, y));
     }
     for (Grid& sum : sums_) sum.shape(width, height, 0, 0);
     weight_.shape(width, height, 0, 0);
@@ -68,8 +71,8 @@ class Tile {
     weights_.shape(width + margin_ + search_, 2 * search_ + 1, 0, 0);
   }
 
-  // Weights are symmetric: each pair of pixels is reckoned once, for both. A few rows at a time with all offsets along the
-  // row, so that the means of a pixel are gathered in registers.
+  // Weights are symmetric: each pair of pixels is reckoned once, for both. A few rows at a time with all offsets along
+  // the row, so that the means of a pixel are gathered in registers.
   void gather(float scale, float floor) {
     for (int dy = 0; dy <= search_; ++dy) {
       for (int y = -dy; y < height_; y += kGroup) {
@@ -77,7 +80,9 @@ class Tile {
         const int first = dy == 0 ? 1 : -search_, high = std::min(kGroup, height_ - y);
         differences(first, dy, y, high);
         for (int i = 0; i < high; ++i) {
-          for (int k = 0; k <= search_ - first; ++k) lanes::patch_weights(columns(k, i), 2 * patch_ + 1, scale, floor, weights_.at(0, k), static_cast<std::size_t>(width_ + margin_ + search_));
+          for (int k = 0; k <= search_ - first; ++k)
+            lanes::patch_weights(columns(k, i), 2 * patch_ + 1, scale, floor, weights_.at(0, k),
+                                 static_cast<std::size_t>(width_ + margin_ + search_));
           if (y + i >= 0) mean(y + i, y + i + dy, first, 1);
           if (y + i + dy < height_) mean(y + i + dy, y + i, -first, -1);
         }
@@ -88,7 +93,8 @@ class Tile {
   void store(int x0, int y0, const View& out) {
     for (int c = 0; c < color_; ++c) {
       for (int y = 0; y < height_; ++y) {
-        const float *sum = sums_[static_cast<std::size_t>(c)].at(0, y), *weight = weight_.at(0, y), *most = most_.at(0, y), *self = samples_[static_cast<std::size_t>(c)].at(0, y);
+        const float *sum = sums_[static_cast<std::size_t>(c)].at(0, y), *weight = weight_.at(0, y),
+                    *most = most_.at(0, y), *self = samples_[static_cast<std::size_t>(c)].at(0, y);
         float* r = out.row(y0 + y, c) + x0;
         for (int x = 0; x < width_; ++x) {
           const float own = most[x] > kLeastWeight ? most[x] : 1;
@@ -99,8 +105,8 @@ class Tile {
   }
 
  private:
-  // Differences summed down the patches, of the pixels of rows top..top + high - 1 and those first..search_ columns and dy
-  // rows from them.
+  // Differences summed down the patches, of the pixels of rows top..top + high - 1 and those first..search_ columns and
+  // dy rows from them.
   void differences(int first, int dy, int top, int high) {
     lanes::PatchRows p{};
     p.channels = color_;
@@ -112,7 +118,8 @@ class Tile {
         p.b[c] = f.at(-margin_ - patch_ + dx, top - patch_ + dy);
         p.stride = f.stride;
       }
-      lanes::patch_columns(p, columns(dx - first, 0), columns_.stride, high, static_cast<std::size_t>(width_ + margin_ + search_ + 2 * patch_));
+      lanes::patch_columns(p, columns(dx - first, 0), columns_.stride, high,
+                           static_cast<std::size_t>(width_ + margin_ + search_ + 2 * patch_));
     }
   }
   float* columns(int k, int i) { return columns_.at(0, k * kGroup + i); }
@@ -151,7 +158,8 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))), h = strength * s;
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
   const int side = 2 * patch + 1;
-  const float scale = 1 / (static_cast<float>(side * side * in.shape.color_channels()) * h * h), floor = 2 * s * s / (h * h);
+  const float scale = 1 / (static_cast<float>(side * side * in.shape.color_channels()) * h * h),
+              floor = 2 * s * s / (h * h);
   const int columns = (in.width() + kWide - 1) / kWide, rows = (in.height() + kHigh - 1) / kHigh;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(kWide) * kHigh * 64,
@@ -169,12 +177,18 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
 }
 
 Image NonlocalMeans::plain(const ConstView& in) const {
-  return reference::nonlocal_means(in, patch, search, strength, std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))));
+  return reference::nonlocal_means(in, patch, search, strength,
+                                   std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))));
 }
-std::string NonlocalMeans::meaning() const { return fmt::format("patches {0}x{0} in {1}x{1}", 2 * patch + 1, 2 * search + 1); }
+std::string NonlocalMeans::meaning() const {
+  return fmt::format("patches {0}x{0} in {1}x{1}", 2 * patch + 1, 2 * search + 1);
+}
 void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
-  d.called("nonlocal_means", "denoise", "The mean of all places nearby that look alike: keeps texture and edges that repeat.");
-  d.wrong("there are impulses: each finds no place like itself and stays; take median first. Time is short: guided is far faster.");
+  d.called("nonlocal_means", "denoise",
+           "The mean of all places nearby that look alike: keeps texture and edges that repeat.");
+  d.wrong(
+      "there are impulses: each finds no place like itself and stays; take median first. Time is short: guided is far "
+      "faster.");
   d.agrees_within(1e-3);
   d.field("patch", &NonlocalMeans::patch, "pixels", "half-width of the patches that are compared", {0, 20});
   d.field("search", &NonlocalMeans::search, "pixels", "half-width of the window that is searched", {1, 50});

@@ -39,8 +39,8 @@ void PatchColumnsOf(const PatchRows& p, float* columns, std::ptrdiff_t stride, i
       hn::StoreU(sum, d, to);
       to += stride;
     };
-    // A window is the end of one block of rows and the beginning of the next: sums from either side of the seam are made
-    // once for all windows across it, without differences of large sums.
+    // A window is the end of one block of rows and the beginning of the next: sums from either side of the seam are
+    // made once for all windows across it, without differences of large sums.
     for (int i = 0; i < window; ++i) block[i] = difference();
     for (int y = 0;; y += window) {
       for (int i = window - 1; i-- > 0;) block[i] = hn::Add(block[i], block[i + 1]);
@@ -69,10 +69,14 @@ void PatchColumnsFor(const PatchRows& p, float* columns, std::ptrdiff_t stride, 
 
 void PatchColumns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) {
   switch (p.window) {
-    case 3: return PatchColumnsFor<3>(p, columns, stride, rows, n);
-    case 5: return PatchColumnsFor<5>(p, columns, stride, rows, n);
-    case 7: return PatchColumnsFor<7>(p, columns, stride, rows, n);
-    default: return PatchColumnsFor<0>(p, columns, stride, rows, n);
+    case 3:
+      return PatchColumnsFor<3>(p, columns, stride, rows, n);
+    case 5:
+      return PatchColumnsFor<5>(p, columns, stride, rows, n);
+    case 7:
+      return PatchColumnsFor<7>(p, columns, stride, rows, n);
+    default:
+      return PatchColumnsFor<0>(p, columns, stride, rows, n);
   }
 }
 
@@ -86,16 +90,22 @@ void PatchWeightsOf(const float* columns, int window, float scale, float floor, 
       total = hn::Add(total, hn::LoadU(d, columns + x + i));
       other = hn::Add(other, hn::LoadU(d, columns + x + i + 1));
     }
-    hn::StoreU(Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d, weights + x);
+    hn::StoreU(
+        Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d,
+        weights + x);
   });
 }
 
 void PatchWeights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) {
   switch (window) {
-    case 3: return PatchWeightsOf<3>(columns, window, scale, floor, weights, n);
-    case 5: return PatchWeightsOf<5>(columns, window, scale, floor, weights, n);
-    case 7: return PatchWeightsOf<7>(columns, window, scale, floor, weights, n);
-    default: return PatchWeightsOf<0>(columns, window, scale, floor, weights, n);
+    case 3:
+      return PatchWeightsOf<3>(columns, window, scale, floor, weights, n);
+    case 5:
+      return PatchWeightsOf<5>(columns, window, scale, floor, weights, n);
+    case 7:
+      return PatchWeightsOf<7>(columns, window, scale, floor, weights, n);
+    default:
+      return PatchWeightsOf<0>(columns, window, scale, floor, weights, n);
   }
 }
 
@@ -115,7 +125,10 @@ void GatherMeansOf(const Weighted& from, const Means& to, std::size_t n) {
       const float* w = from.weights + k * from.weight_step + static_cast<std::ptrdiff_t>(x);
       for (std::size_t i = 0; i < 2; ++i) {
         const auto share = hn::LoadU(d, w + i * N);
-        for (int c = 0; c < kChannels; ++c) sum[i][c] = hn::MulAdd(share, hn::LoadU(d, from.samples[c] + k * from.sample_step + static_cast<std::ptrdiff_t>(x + i * N)), sum[i][c]);
+        for (int c = 0; c < kChannels; ++c)
+          sum[i][c] = hn::MulAdd(
+              share, hn::LoadU(d, from.samples[c] + k * from.sample_step + static_cast<std::ptrdiff_t>(x + i * N)),
+              sum[i][c]);
         weight[i] = hn::Add(weight[i], share);
         most[i] = hn::Max(most[i], share);
       }
@@ -127,7 +140,9 @@ void GatherMeansOf(const Weighted& from, const Means& to, std::size_t n) {
     }
   }
 }
-void GatherMeans(const Weighted& from, const Means& to, std::size_t n) { from.channels == 1 ? GatherMeansOf<1>(from, to, n) : GatherMeansOf<3>(from, to, n); }
+void GatherMeans(const Weighted& from, const Means& to, std::size_t n) {
+  from.channels == 1 ? GatherMeansOf<1>(from, to, n) : GatherMeansOf<3>(from, to, n);
+}
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
@@ -139,9 +154,15 @@ HWY_EXPORT(PatchColumns);
 HWY_EXPORT(PatchWeights);
 HWY_EXPORT(GatherMeans);
 
-void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchColumns)(p, columns, stride, rows, n); }
-void patch_weights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) { HWY_DYNAMIC_DISPATCH(PatchWeights)(columns, window, scale, floor, weights, n); }
-void gather_means(const Weighted& from, const Means& to, std::size_t n) { HWY_DYNAMIC_DISPATCH(GatherMeans)(from, to, n); }
+void patch_columns(const PatchRows& p, float* columns, std::ptrdiff_t stride, int rows, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(PatchColumns)(p, columns, stride, rows, n);
+}
+void patch_weights(const float* columns, int window, float scale, float floor, float* weights, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(PatchWeights)(columns, window, scale, floor, weights, n);
+}
+void gather_means(const Weighted& from, const Means& to, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(GatherMeans)(from, to, n);
+}
 
 }  // namespace sieve::lanes
 #endif

@@ -23,8 +23,8 @@ namespace {
 // Iterations that a tile goes through before its neighbors are heard again, at most: its surroundings are as wide.
 constexpr int kTurns = 16;
 
-// What the iterations carry from one to the next, of all channels: the picture, where its momentum takes it, and the dual
-// variables' two components.
+// What the iterations carry from one to the next, of all channels: the picture, where its momentum takes it, and the
+// dual variables' two components.
 struct State {
   std::vector<Image> u, ahead, x, y;
   State(const Shape& shape, std::size_t channels) {
@@ -43,7 +43,8 @@ class Steps {
  public:
   explicit Steps(double weight) : weight_(weight), primal_(weight) {}
   Step next() {
-    const double dual = product_ / (8 * primal_), share = primal_ / (weight_ + primal_), momentum = 1 / std::sqrt(1 + 1.4 * primal_ / weight_);
+    const double dual = product_ / (8 * primal_), share = primal_ / (weight_ + primal_),
+                 momentum = 1 / std::sqrt(1 + 1.4 * primal_ / weight_);
     primal_ *= momentum;
     return {static_cast<float>(dual), static_cast<float>(share), static_cast<float>(momentum)};
   }
@@ -54,12 +55,13 @@ class Steps {
   double weight_, primal_, product_ = 1.3;
 };
 
-// Runs several iterations over a part of the picture and its surroundings in one go down the rows: each iteration follows
-// a row behind the one before, so that only the rows between the first and the last are held.
+// Runs several iterations over a part of the picture and its surroundings in one go down the rows: each iteration
+// follows a row behind the one before, so that only the rows between the first and the last are held.
 class Sweep {
  public:
   // Reads the rectangle `wide` of picture and state (null: the beginning) and stores what comes of its part `inner`.
-  void run(const std::vector<ConstView>& f, const State* from, const Rectangle& wide, const Rectangle& inner, float weight, std::span<const Step> steps, State& to) {
+  void run(const std::vector<ConstView>& f, const State* from, const Rectangle& wide, const Rectangle& inner,
+           float weight, std::span<const Step> steps, State& to) {
     channels_ = f.size();
     n_ = static_cast<std::size_t>(wide.width);
     weight_ = weight;
@@ -76,13 +78,16 @@ class Sweep {
       for (int t = 0; t < turns; ++t) {
         if (const int y = front - 1 - t; y >= 0 && y < height_) step(steps[static_cast<std::size_t>(t)], y);
       }
-      if (const int y = front - turns, row = wide.y + y; row >= inner.y && row < inner.y + inner.height) store(y, row, inner, inner.x - wide.x, stream, to);
+      if (const int y = front - turns, row = wide.y + y; row >= inner.y && row < inner.y + inner.height)
+        store(y, row, inner, inner.x - wide.x, stream, to);
     }
   }
 
  private:
   enum Kind : std::size_t { kPicture, kU, kAhead, kX, kY, kKinds };
-  float* held(Kind kind, std::size_t c, int y) { return first_ + ((kind * channels_ + c) * held_ + static_cast<std::size_t>(y) % held_) * spacing_ + 16; }
+  float* held(Kind kind, std::size_t c, int y) {
+    return first_ + ((kind * channels_ + c) * held_ + static_cast<std::size_t>(y) % held_) * spacing_ + 16;
+  }
 
   void load(const std::vector<ConstView>& f, const State* from, const Rectangle& wide, int y) {
     for (std::size_t c = 0; c < channels_; ++c) {
@@ -104,7 +109,9 @@ class Sweep {
 
   void store(int y, int row, const Rectangle& inner, int skipped, bool stream, State& to) {
     for (std::size_t c = 0; c < channels_; ++c) {
-      const auto put = [&](Kind kind, Image& image) { rows::copy(held(kind, c, y) + skipped, image.row(row) + inner.x, static_cast<std::size_t>(inner.width), stream); };
+      const auto put = [&](Kind kind, Image& image) {
+        rows::copy(held(kind, c, y) + skipped, image.row(row) + inner.x, static_cast<std::size_t>(inner.width), stream);
+      };
       put(kU, to.u[c]);
       put(kAhead, to.ahead[c]);
       put(kX, to.x[c]);
@@ -112,7 +119,8 @@ class Sweep {
     }
   }
 
-  // One row of one iteration. The row below is an iteration behind, which is what its differences want; the one above is not.
+  // One row of one iteration. The row below is an iteration behind, which is what its differences want; the one above
+  // is not.
   void step(const Step& s, int y) {
     const bool last = y + 1 == height_;
     lanes::DualRows r{};
@@ -126,7 +134,9 @@ class Sweep {
     for (std::size_t c = 0; c < channels_; ++c) {
       float* ahead = held(kAhead, c, y);
       r.x[c][-1] = 0;  // vectors go over the end of the row before
-      lanes::primal_step({held(kPicture, c, y), r.x[c], r.y[c], y > 0 ? held(kY, c, y - 1) : nullptr, held(kU, c, y), ahead}, weight_, s.share, s.momentum, n_);
+      lanes::primal_step(
+          {held(kPicture, c, y), r.x[c], r.y[c], y > 0 ? held(kY, c, y - 1) : nullptr, held(kU, c, y), ahead}, weight_,
+          s.share, s.momentum, n_);
       ahead[n_] = ahead[n_ - 1];
     }
   }
@@ -152,7 +162,8 @@ void iterate(const std::vector<ConstView>& f, const State* from, float weight, s
           const int x0 = t % columns * wide_side, y0 = t / columns * high_side;
           const Rectangle inner{x0, y0, std::min(wide_side, w - x0), std::min(high_side, h - y0)};
           const int left = std::max(0, x0 - halo), top = std::max(0, y0 - halo);
-          const Rectangle wide{left, top, std::min(w, x0 + inner.width + halo) - left, std::min(h, y0 + inner.height + halo) - top};
+          const Rectangle wide{left, top, std::min(w, x0 + inner.width + halo) - left,
+                               std::min(h, y0 + inner.height + halo) - top};
           sweep.run(f, from, wide, inner, weight, steps, to);
         }
       },
@@ -204,7 +215,8 @@ int turns_ahead(int done, double gap, double tolerance) {
   return std::clamp(static_cast<int>(std::ceil(missing / std::max(1.0, sweeps))), 4, kTurns);
 }
 
-void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, const TotalVariation& t, float weight, TotalVariationReport& report) {
+void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, const TotalVariation& t, float weight,
+                 TotalVariationReport& report) {
   const Shape plane{f[0].width(), f[0].height(), 1};
   State now(plane, f.size()), next(plane, f.size());
   Steps steps(static_cast<double>(weight));
@@ -213,7 +225,8 @@ void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, 
   double gap = 0;
   for (;;) {
     std::array<Step, kTurns> some{};
-    const auto turns = static_cast<std::size_t>(std::min(turns_ahead(done, report.gap, static_cast<double>(t.tolerance)), t.iterations - done));
+    const auto turns = static_cast<std::size_t>(
+        std::min(turns_ahead(done, report.gap, static_cast<double>(t.tolerance)), t.iterations - done));
     for (std::size_t i = 0; i < turns; ++i) some[i] = steps.next();
     iterate(f, done == 0 ? nullptr : &now, weight, std::span(some).first(turns), next);
     std::swap(now, next);
@@ -232,7 +245,9 @@ void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, 
   report.iterations = done;
 }
 
-float weight_of(const TotalVariation& t, const ConstView& in) { return t.weight ? *t.weight : std::max(1e-4F, static_cast<float>(noise_level(in))); }
+float weight_of(const TotalVariation& t, const ConstView& in) {
+  return t.weight ? *t.weight : std::max(1e-4F, static_cast<float>(noise_level(in)));
+}
 
 }  // namespace
 
@@ -264,18 +279,27 @@ void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationR
     }
   });
   copy_alpha(in, out);
-  note(fmt::format("weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength, report.iterations, report.objective, 100 * report.gap));
+  note(fmt::format("weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength,
+                   report.iterations, report.objective, 100 * report.gap));
 }
 
-Image TotalVariation::plain(const ConstView& in) const { return reference::total_variation(in, weight_of(*this, in), 5 * iterations, together); }
+Image TotalVariation::plain(const ConstView& in) const {
+  return reference::total_variation(in, weight_of(*this, in), 5 * iterations, together);
+}
 
-double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together) { return reference::total_variation_objective(u, f, weight, together); }
+double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together) {
+  return reference::total_variation_objective(u, f, weight, together);
+}
 
 void TotalVariation::describe(Description<TotalVariation>& d) {
-  d.called("total_variation", "denoise", "Even areas with sharp edges between them: the least variation near the input.");
-  d.wrong("fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take nonlocal_means.");
+  d.called("total_variation", "denoise",
+           "Even areas with sharp edges between them: the least variation near the input.");
+  d.wrong(
+      "fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take "
+      "nonlocal_means.");
   d.agrees_within(0.03);
-  d.field("weight", &TotalVariation::weight, "0..1 scale", "strength; about the noise's standard deviation", {1e-5, 100});
+  d.field("weight", &TotalVariation::weight, "0..1 scale", "strength; about the noise's standard deviation",
+          {1e-5, 100});
   d.field("tolerance", &TotalVariation::tolerance, "share", "by which the objective may miss the optimum", {1e-6, 1});
   d.field("iterations", &TotalVariation::iterations, "", "at most", {1, 100000});
   d.field("together", &TotalVariation::together, "", "color channels share their edges");

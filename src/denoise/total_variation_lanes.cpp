@@ -45,7 +45,9 @@ void DualStepOf(const DualRows& all, float step, std::size_t n) {
     }
   });
 }
-void DualStep(const DualRows& r, int channels, float step, std::size_t n) { channels == 3 ? DualStepOf<3>(r, step, n) : DualStepOf<1>(r, step, n); }
+void DualStep(const DualRows& r, int channels, float step, std::size_t n) {
+  channels == 3 ? DualStepOf<3>(r, step, n) : DualStepOf<1>(r, step, n);
+}
 
 template <class D>
 HWY_INLINE hn::Vec<D> Divergence(D d, const float* x, const float* y, const float* above, std::size_t i) {
@@ -56,7 +58,8 @@ HWY_INLINE hn::Vec<D> Divergence(D d, const float* x, const float* y, const floa
 void PrimalStep(const PrimalRows& all, float weight, float share, float momentum, std::size_t n) {
   const PrimalRows r = all;
   WholeVectors(n, [&](auto d, std::size_t i) HWY_ATTR {
-    const auto u = hn::LoadU(d, r.u + i), goal = hn::MulAdd(Divergence(d, r.x, r.y, r.above, i), hn::Set(d, weight), hn::LoadU(d, r.f + i));
+    const auto u = hn::LoadU(d, r.u + i),
+               goal = hn::MulAdd(Divergence(d, r.x, r.y, r.above, i), hn::Set(d, weight), hn::LoadU(d, r.f + i));
     const auto way = hn::Mul(hn::Sub(goal, u), hn::Set(d, share)), next = hn::Add(u, way);
     hn::StoreU(next, d, r.u + i);
     hn::StoreU(hn::MulAdd(way, hn::Set(d, momentum), next), d, r.ahead + i);
@@ -72,10 +75,12 @@ Sums Account(const ResultRows& r, int channels, float weight, std::size_t n) {
     const auto inside = hn::FirstN(d, n - i);
     auto steep = hn::Zero(d), product = hn::Zero(d), off = hn::Zero(d), away = hn::Zero(d);
     for (int c = 0; c < channels; ++c) {
-      const auto u = hn::LoadU(d, r.u[c] + i), gx = hn::Sub(hn::LoadU(d, r.u[c] + i + 1), u), gy = hn::Sub(hn::LoadU(d, r.below[c] + i), u);
+      const auto u = hn::LoadU(d, r.u[c] + i), gx = hn::Sub(hn::LoadU(d, r.u[c] + i + 1), u),
+                 gy = hn::Sub(hn::LoadU(d, r.below[c] + i), u);
       steep = hn::MulAdd(gx, gx, hn::MulAdd(gy, gy, steep));
       product = hn::MulAdd(gx, hn::LoadU(d, r.x[c] + i), hn::MulAdd(gy, hn::LoadU(d, r.y[c] + i), product));
-      const auto e = hn::Sub(u, hn::LoadU(d, r.f[c] + i)), a = hn::NegMulAdd(Divergence(d, r.x[c], r.y[c], r.above[c], i), hn::Set(d, weight), e);
+      const auto e = hn::Sub(u, hn::LoadU(d, r.f[c] + i)),
+                 a = hn::NegMulAdd(Divergence(d, r.x[c], r.y[c], r.above[c], i), hn::Set(d, weight), e);
       off = hn::MulAdd(e, e, off);
       away = hn::MulAdd(a, a, away);
     }
@@ -99,9 +104,15 @@ HWY_EXPORT(DualStep);
 HWY_EXPORT(PrimalStep);
 HWY_EXPORT(Account);
 
-void dual_step(const DualRows& rows, int channels, float step, std::size_t n) { HWY_DYNAMIC_DISPATCH(DualStep)(rows, channels, step, n); }
-void primal_step(const PrimalRows& rows, float weight, float share, float momentum, std::size_t n) { HWY_DYNAMIC_DISPATCH(PrimalStep)(rows, weight, share, momentum, n); }
-Sums account(const ResultRows& rows, int channels, float weight, std::size_t n) { return HWY_DYNAMIC_DISPATCH(Account)(rows, channels, weight, n); }
+void dual_step(const DualRows& rows, int channels, float step, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(DualStep)(rows, channels, step, n);
+}
+void primal_step(const PrimalRows& rows, float weight, float share, float momentum, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(PrimalStep)(rows, weight, share, momentum, n);
+}
+Sums account(const ResultRows& rows, int channels, float weight, std::size_t n) {
+  return HWY_DYNAMIC_DISPATCH(Account)(rows, channels, weight, n);
+}
 
 }  // namespace sieve::lanes
 #endif

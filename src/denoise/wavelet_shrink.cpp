@@ -19,7 +19,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, ThresholdRule>> ChoiceNames<ThresholdRule>::all() {
-  static constexpr std::pair<const char*, ThresholdRule> names[] = {{"universal", ThresholdRule::universal}, {"sure", ThresholdRule::sure}, {"bayes", ThresholdRule::bayes}};
+  static constexpr std::pair<const char*, ThresholdRule> names[] = {
+      {"universal", ThresholdRule::universal}, {"sure", ThresholdRule::sure}, {"bayes", ThresholdRule::bayes}};
   return names;
 }
 std::span<const std::pair<const char*, Shrinkage>> ChoiceNames<Shrinkage>::all() {
@@ -46,14 +47,17 @@ double sum_of_squares(const Image& band) {
 
 double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::max(2.0, n))); }
 
-// The threshold of the least estimated risk n s^2 - 2 s^2 #(|c| <= T) + sum of min(|c|, T)^2; it is one of the |c|. Sorting all
-// of them would take most of the filter's time, so they are counted in bins, and only bins that can hold the least are sorted.
+// The threshold of the least estimated risk n s^2 - 2 s^2 #(|c| <= T) + sum of min(|c|, T)^2; it is one of the |c|.
+// Sorting all of them would take most of the filter's time, so they are counted in bins, and only bins that can hold
+// the least are sorted.
 double least_risk(const Image& band, double s) {
   constexpr int kBins = 4096, kParts = 16;
   const auto n = static_cast<double>(band.shape().pixels());
   const double most = universal(n, s), noise = s * s;
   const auto top = static_cast<float>(most), per = static_cast<float>(kBins / most);
-  const auto bin_of = [per](float size) { return static_cast<std::size_t>(std::min(kBins - 1, static_cast<int>(size * per))); };
+  const auto bin_of = [per](float size) {
+    return static_cast<std::size_t>(std::min(kBins - 1, static_cast<int>(size * per)));
+  };
   struct Bin {
     double count = 0, squares = 0;
   };
@@ -64,22 +68,25 @@ double least_risk(const Image& band, double s) {
   const int parts = std::min(kParts, band.height());
   const auto begin = [&](int part) { return static_cast<int>(static_cast<long long>(band.height()) * part / parts); };
   std::vector<Tally> tallies(static_cast<std::size_t>(parts));
-  parallel_rows(parts, band.shape().pixels() / static_cast<std::size_t>(parts), [&](int first, int last) {
-    for (int p = first; p < last; ++p) {
-      Tally& t = tallies[static_cast<std::size_t>(p)];
-      for (int y = begin(p); y < begin(p + 1); ++y) {
-        for (int x = 0; x < band.width(); ++x) {
-          const float size = std::fabs(band.at(x, y));
-          const double square = static_cast<double>(size) * static_cast<double>(size);
-          t.energy += square;
-          if (size > top) continue;
-          Bin& b = t.bins[bin_of(size)];
-          ++b.count;
-          b.squares += square;
+  parallel_rows(
+      parts, band.shape().pixels() / static_cast<std::size_t>(parts),
+      [&](int first, int last) {
+        for (int p = first; p < last; ++p) {
+          Tally& t = tallies[static_cast<std::size_t>(p)];
+          for (int y = begin(p); y < begin(p + 1); ++y) {
+            for (int x = 0; x < band.width(); ++x) {
+              const float size = std::fabs(band.at(x, y));
+              const double square = static_cast<double>(size) * static_cast<double>(size);
+              t.energy += square;
+              if (size > top) continue;
+              Bin& b = t.bins[bin_of(size)];
+              ++b.count;
+              b.squares += square;
+            }
+          }
         }
-      }
-    }
-  }, 1);
+      },
+      1);
   Tally all;
   for (const Tally& t : tallies) {
     all.energy += t.energy;
@@ -95,10 +102,12 @@ double least_risk(const Image& band, double s) {
   double best = n * noise, high = best, at = 0;
   Bin before;
   for (std::size_t i = 0; i < kBins; ++i) {
-    const double count = before.count + all.bins[i].count, from = static_cast<double>(i) / static_cast<double>(per), to = from + 1 / static_cast<double>(per);
+    const double count = before.count + all.bins[i].count, from = static_cast<double>(i) / static_cast<double>(per),
+                 to = from + 1 / static_cast<double>(per);
     low[i] = n * noise - 2 * noise * count + before.squares + (n - count) * from * from;
     before = {count, before.squares + all.bins[i].squares};
-    if (all.bins[i].count > 0) high = std::min(high, n * noise - 2 * noise * count + before.squares + (n - count) * to * to);
+    if (all.bins[i].count > 0)
+      high = std::min(high, n * noise - 2 * noise * count + before.squares + (n - count) * to * to);
   }
   const double margin = 1e-6 * n * noise;
   std::vector<float> sizes;
@@ -173,20 +182,25 @@ Image spun(const ConstView& in, const WaveletShrink& f, double noise, Forward fo
   Progress progress(n * n);
   for (int i = 0; i < n * n; ++i) {
     const int dx = i % n, dy = i / n;
-    const Image one = shrunk(wide.view().part({dx, dy, wide.width() - dx, wide.height() - dy}), f, noise, forward, inverse);
-    sum = map_pairs(sum, one.view().part({n - 1 - dx, n - 1 - dy, in.width(), in.height()}), [share = 1.0F / static_cast<float>(n * n)](float a, float b) { return a + share * b; });
+    const Image one =
+        shrunk(wide.view().part({dx, dy, wide.width() - dx, wide.height() - dy}), f, noise, forward, inverse);
+    sum = map_pairs(sum, one.view().part({n - 1 - dx, n - 1 - dy, in.width(), in.height()}),
+                    [share = 1.0F / static_cast<float>(n * n)](float a, float b) { return a + share * b; });
     progress.add(1);
   }
   return sum;
 }
 
 // Least noise that is reckoned with.
-double noise_of(const WaveletShrink& f, const ConstView& in) { return std::max(1e-6, f.noise ? static_cast<double>(*f.noise) : noise_level(in)); }
+double noise_of(const WaveletShrink& f, const ConstView& in) {
+  return std::max(1e-6, f.noise ? static_cast<double>(*f.noise) : noise_level(in));
+}
 
 template <class Forward, class Inverse>
 void run(const WaveletShrink& f, const ConstView& in, double noise, const View& out, Forward forward, Inverse inverse) {
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    on_finite(in.channel(c), out.channel(c), [&](const ConstView& from, const View& to) { copy(spun(from, f, noise, forward, inverse), to); });
+    on_finite(in.channel(c), out.channel(c),
+              [&](const ConstView& from, const View& to) { copy(spun(from, f, noise, forward, inverse), to); });
   }
   copy_alpha(in, out);
 }
@@ -196,20 +210,30 @@ void run(const WaveletShrink& f, const ConstView& in, double noise, const View& 
 Image WaveletShrink::operator()(const ConstView& in) const { return made(*this, in); }
 void WaveletShrink::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  if (undecimated && shifts > 1) throw BadCall(fmt::format("wavelet_shrink: shifts={} with undecimated=yes: the undecimated transform holds all shifts already; give undecimated=no to spin", shifts));
+  if (undecimated && shifts > 1)
+    throw BadCall(
+        fmt::format("wavelet_shrink: shifts={} with undecimated=yes: the undecimated transform holds all shifts "
+                    "already; give undecimated=no to spin",
+                    shifts));
   const double s = noise_of(*this, in);
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
   run(
-      *this, in, s, out, [](const ConstView& from, Wavelet w, int n, bool all) { return wavelet_forward(from, w, n, all); }, [](const WaveletBands& b) { return wavelet_inverse(b); });
+      *this, in, s, out,
+      [](const ConstView& from, Wavelet w, int n, bool all) { return wavelet_forward(from, w, n, all); },
+      [](const WaveletBands& b) { return wavelet_inverse(b); });
 }
 Image WaveletShrink::plain(const ConstView& in) const {
   Image out(in.shape);
   run(*this, in, noise_of(*this, in), out.view(), reference::wavelet_forward, reference::wavelet_inverse);
   return out;
 }
-std::string WaveletShrink::meaning() const { return fmt::format("{} taps, {} levels, {}", taps_of(wavelet).low.size(), levels, undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", shifts)); }
+std::string WaveletShrink::meaning() const {
+  return fmt::format("{} taps, {} levels, {}", taps_of(wavelet).low.size(), levels,
+                     undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", shifts));
+}
 void WaveletShrink::describe(Description<WaveletShrink>& d) {
-  d.called("wavelet_shrink", "denoise", "Shrinks wavelet coefficients towards 0: noise is small in all of them, detail large in few.");
+  d.called("wavelet_shrink", "denoise",
+           "Shrinks wavelet coefficients towards 0: noise is small in all of them, detail large in few.");
   d.wrong("there are impulses: they are large coefficients and stay, with rings; take median first.");
   d.agrees_within(1e-3);
   d.field("wavelet", &WaveletShrink::wavelet, "", "short ones ring less, long ones follow smooth parts better");
@@ -217,7 +241,8 @@ void WaveletShrink::describe(Description<WaveletShrink>& d) {
   d.field("rule", &WaveletShrink::rule, "", "how the threshold of a band follows from the noise");
   d.field("shrink", &WaveletShrink::shrink, "", "soft lowers what is kept as well, hard leaves it");
   d.field("undecimated", &WaveletShrink::undecimated, "", "no dependence on where the grid falls; no: faster");
-  d.field("shifts", &WaveletShrink::shifts, "pixels", "with undecimated=no: averages shifts x shifts shifted runs", {1, 16});
+  d.field("shifts", &WaveletShrink::shifts, "pixels", "with undecimated=no: averages shifts x shifts shifted runs",
+          {1, 16});
   d.field("strength", &WaveletShrink::strength, "", "times every threshold", {0, 10});
   d.field("noise", &WaveletShrink::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
 }

@@ -31,9 +31,9 @@ class SignedPanel final : public Panel {
   double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
-    const double taken = paint_raster(cr, image_, left, top, width - kBar, std::min(height, (width - kBar) / aspect()), [this](const ConstView& v, int x, int y) {
-      return diverging(static_cast<double>(v.at(x, y)) / most_);
-    });
+    const double taken = paint_raster(
+        cr, image_, left, top, width - kBar, std::min(height, (width - kBar) / aspect()),
+        [this](const ConstView& v, int x, int y) { return diverging(static_cast<double>(v.at(x, y)) / most_); });
     const double high = std::min(height, taken / aspect());
     paint_bar(cr, left + taken + 10, top, high, most_);
   }
@@ -66,8 +66,14 @@ class BesidePanel final : public Panel {
 
 class MapPanel final : public Panel {
  public:
-  MapPanel(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label)
-      : columns_(std::move(columns)), rows_(std::move(rows)), values_(std::move(values)), best_(best), x_label_(std::move(x_label)), y_label_(std::move(y_label)) {}
+  MapPanel(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
+           std::string x_label, std::string y_label)
+      : columns_(std::move(columns)),
+        rows_(std::move(rows)),
+        values_(std::move(values)),
+        best_(best),
+        x_label_(std::move(x_label)),
+        y_label_(std::move(y_label)) {}
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
     double low = 1e300, high = -1e300;
@@ -77,7 +83,8 @@ class MapPanel final : public Panel {
       high = std::max(high, v);
     }
     const double margin = 54, foot = 36, head = 18;
-    const double cw = (width - margin) / static_cast<double>(columns_.size()), ch = (height - foot - head) / static_cast<double>(rows_.size());
+    const double cw = (width - margin) / static_cast<double>(columns_.size()),
+                 ch = (height - foot - head) / static_cast<double>(rows_.size());
     write(cr, y_label_, left, top, width, {10}, kFaint);
     for (std::size_t r = 0; r < rows_.size(); ++r) {
       write(cr, rows_[r], left, top + head + (static_cast<double>(r) + 0.5) * ch - 7, margin - 6, {10}, kFaint);
@@ -86,10 +93,14 @@ class MapPanel final : public Panel {
         const double v = values_[i], t = high > low ? (v - low) / (high - low) : 0.5;
         const double x = left + margin + static_cast<double>(c) * cw, y = top + head + static_cast<double>(r) * ch;
         const Color dark{0.10, 0.28, 0.42};
-        ink(cr, std::isfinite(v) ? Color{0.95 + t * (dark.r - 0.95), 0.95 + t * (dark.g - 0.95), 0.93 + t * (dark.b - 0.93)} : kRule);
+        ink(cr, std::isfinite(v)
+                    ? Color{0.95 + t * (dark.r - 0.95), 0.95 + t * (dark.g - 0.95), 0.93 + t * (dark.b - 0.93)}
+                    : kRule);
         cairo_rectangle(cr, x, y, cw - 1, ch - 1);
         cairo_fill(cr);
-        if (cw > 36 && ch > 16) write(cr, std::isfinite(v) ? fmt::format("{:.4g}", v) : "-", x, y + ch / 2 - 8, cw, {11, false, 1, true}, t > 0.55 ? kPlate : kInk);
+        if (cw > 36 && ch > 16)
+          write(cr, std::isfinite(v) ? fmt::format("{:.4g}", v) : "-", x, y + ch / 2 - 8, cw, {11, false, 1, true},
+                t > 0.55 ? kPlate : kInk);
         if (static_cast<int>(i) == best_) {
           ink(cr, kAbove);
           cairo_set_line_width(cr, 3);
@@ -99,7 +110,8 @@ class MapPanel final : public Panel {
       }
     }
     for (std::size_t c = 0; c < columns_.size(); ++c) {
-      write(cr, columns_[c], left + margin + static_cast<double>(c) * cw, top + height - foot + 3, cw, {10, false, 1, true}, kFaint);
+      write(cr, columns_[c], left + margin + static_cast<double>(c) * cw, top + height - foot + 3, cw,
+            {10, false, 1, true}, kFaint);
     }
     write(cr, x_label_, left + margin, top + height - 16, width - margin, {10, false, 1, true}, kFaint);
   }
@@ -115,10 +127,14 @@ class MapPanel final : public Panel {
 
 PanelPtr signed_picture(const ConstView& image) { return std::make_shared<SignedPanel>(image); }
 
-PanelPtr beside(PanelPtr first, PanelPtr second) { return std::make_shared<BesidePanel>(std::move(first), std::move(second)); }
+PanelPtr beside(PanelPtr first, PanelPtr second) {
+  return std::make_shared<BesidePanel>(std::move(first), std::move(second));
+}
 
-PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best, std::string x_label, std::string y_label) {
-  return std::make_shared<MapPanel>(std::move(columns), std::move(rows), std::move(values), best, std::move(x_label), std::move(y_label));
+PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
+             std::string x_label, std::string y_label) {
+  return std::make_shared<MapPanel>(std::move(columns), std::move(rows), std::move(values), best, std::move(x_label),
+                                    std::move(y_label));
 }
 
 PanelPtr detail(const ConstView& image, const Rectangle& part) { return picture(image.part(part)); }

@@ -14,17 +14,20 @@ namespace {
 
 class FrequencyPlane final : public Panel {
  public:
-  FrequencyPlane(const ConstView& v, std::vector<std::pair<double, double>> marks) : image_(reduced_copy(v)), marks_(std::move(marks)) {}
+  FrequencyPlane(const ConstView& v, std::vector<std::pair<double, double>> marks)
+      : image_(reduced_copy(v)), marks_(std::move(marks)) {}
   double aspect() const override { return (image_.width() + 0.1 * image_.height()) / (1.1 * image_.height()); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
     constexpr double margin_x = 38, margin_y = 32;
     const double x0 = std::floor(left + margin_x);
-    const double w = paint_raster(cr, image_, x0, top, width - margin_x - 4, height - margin_y, [](const ConstView& v, int x, int y) {
-      const double s = std::clamp(static_cast<double>(v.at(x, y)), 0.0, 1.0);
-      return Color{s, s, s};
-    });
-    const double h = std::round(w * image_.height() / image_.width()), y0 = std::floor(top + std::max(0.0, (height - margin_y - h) / 2));
+    const double w = paint_raster(cr, image_, x0, top, width - margin_x - 4, height - margin_y,
+                                  [](const ConstView& v, int x, int y) {
+                                    const double s = std::clamp(static_cast<double>(v.at(x, y)), 0.0, 1.0);
+                                    return Color{s, s, s};
+                                  });
+    const double h = std::round(w * image_.height() / image_.width()),
+                 y0 = std::floor(top + std::max(0.0, (height - margin_y - h) / 2));
     cairo_set_line_width(cr, 1);
     for (int i = 0; i <= 4; ++i) {
       const double f = -0.5 + 0.25 * i, x = x0 + w * i / 4, y = y0 + h * i / 4;
@@ -54,6 +57,8 @@ class FrequencyPlane final : public Panel {
 
 }  // namespace
 
-PanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks) { return std::make_shared<FrequencyPlane>(image, std::move(marks)); }
+PanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks) {
+  return std::make_shared<FrequencyPlane>(image, std::move(marks));
+}
 
 }  // namespace sieve::draw

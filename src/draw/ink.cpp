@@ -46,7 +46,8 @@ Color diverging(double v) {
   return {0.97 + t * (end.r - 0.97), 0.97 + t * (end.g - 0.97), 0.96 + t * (end.b - 0.96)};
 }
 
-double write(cairo_t* cr, const std::string& text, double x, double y, double width, const Type& type, const Color& color) {
+double write(cairo_t* cr, const std::string& text, double x, double y, double width, const Type& type,
+             const Color& color) {
   if (text.empty()) return 0;
   const auto layout = layout_of(cr, text, width, type);
   ink(cr, color);

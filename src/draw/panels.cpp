@@ -46,7 +46,11 @@ class PlotPanel final : public Panel {
  public:
   // `aside` stands in small type above the plot, at the right.
   PlotPanel(Axis x, Axis y, std::vector<Line> lines, std::vector<Legend> legend, std::string aside = {})
-      : x_(std::move(x)), y_(std::move(y)), lines_(std::move(lines)), legend_(std::move(legend)), aside_(std::move(aside)) {}
+      : x_(std::move(x)),
+        y_(std::move(y)),
+        lines_(std::move(lines)),
+        legend_(std::move(legend)),
+        aside_(std::move(aside)) {}
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
     plot(cr, left, top, width, height, x_, y_, lines_, legend_);
@@ -63,7 +67,8 @@ class PlotPanel final : public Panel {
 
 class HeatPanel final : public Panel {
  public:
-  HeatPanel(int columns, int rows, std::vector<double> values) : columns_(columns), rows_(rows), values_(std::move(values)) {
+  HeatPanel(int columns, int rows, std::vector<double> values)
+      : columns_(columns), rows_(rows), values_(std::move(values)) {
     for (const double v : values_) most_ = std::max(most_, std::abs(v));
     if (most_ == 0) most_ = 1;
   }
@@ -74,13 +79,15 @@ class HeatPanel final : public Panel {
     const double x0 = left, y0 = top + (height - side * rows_) / 2;
     for (int y = 0; y < rows_; ++y) {
       for (int x = 0; x < columns_; ++x) {
-        const double v = values_[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns_) + static_cast<std::size_t>(x)];
+        const double v =
+            values_[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns_) + static_cast<std::size_t>(x)];
         ink(cr, diverging(v / most_));
         cairo_rectangle(cr, x0 + x * side, y0 + y * side, side + 0.3, side + 0.3);
         cairo_fill(cr);
         if (side >= 34) {
           const bool dark = std::abs(v) > 0.6 * most_;
-          write(cr, fmt::format("{:.3g}", v), x0 + x * side, y0 + (y + 0.5) * side - 8, side, {side >= 56 ? 13.0 : 10.0, false, 1, true}, dark ? kPlate : kInk);
+          write(cr, fmt::format("{:.3g}", v), x0 + x * side, y0 + (y + 0.5) * side - 8, side,
+                {side >= 56 ? 13.0 : 10.0, false, 1, true}, dark ? kPlate : kInk);
         }
       }
     }
@@ -101,7 +108,8 @@ class TextPanel final : public Panel {
  public:
   explicit TextPanel(std::vector<std::string> lines) : lines_(std::move(lines)) {}
   void paint(void* cairo, double left, double top, double width, double) const override {
-    for (const std::string& l : lines_) top += write(static_cast<cairo_t*>(cairo), l, left, top, width, {12, false, 3}, kInk) + 4;
+    for (const std::string& l : lines_)
+      top += write(static_cast<cairo_t*>(cairo), l, left, top, width, {12, false, 3}, kInk) + 4;
   }
 
  private:
@@ -145,14 +153,18 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   double highest = 0;
   for (int c = 0; c < color; ++c) {
     const Histogram h = sieve::histogram(image, c, bins, span.low, span.high);
-    lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)], color == 1 ? 0.45 : 0.18));
+    lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)],
+                              color == 1 ? 0.45 : 0.18));
     highest = std::max(highest, shown_height(h));
   }
   Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
   if (levels) x = {0, image.maximum + 1.0, "level"};
   const Axis y{0, std::max(1.0, highest * 1.06), "samples"};
   const Histogram luma = sieve::histogram(image, luma_channel, bins, span.low, span.high);
-  const auto place = [&](std::size_t bin) { return levels ? (static_cast<double>(bin) + 0.5) / static_cast<double>(luma.counts.size()) * to_axis : luma.center(bin); };
+  const auto place = [&](std::size_t bin) {
+    return levels ? (static_cast<double>(bin) + 0.5) / static_cast<double>(luma.counts.size()) * to_axis
+                  : luma.center(bin);
+  };
   Line cumulative{{}, {}, kInk, 0, 1.0};
   for (std::size_t b = 0; const double share : luma.cumulative()) {
     cumulative.x.push_back(place(b++));
@@ -163,7 +175,9 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   if (marks) {
     std::vector<std::size_t> tops;
     for (const Peak& p : histogram_peaks(luma)) {
-      tops.push_back(std::min(static_cast<std::size_t>((p.level - luma.low) / (luma.high - luma.low) * static_cast<double>(luma.counts.size())), luma.counts.size() - 1));
+      tops.push_back(std::min(static_cast<std::size_t>((p.level - luma.low) / (luma.high - luma.low) *
+                                                       static_cast<double>(luma.counts.size())),
+                              luma.counts.size() - 1));
     }
     const auto mark = [&](Line& line, std::size_t bin) {
       line.x.push_back(place(bin));
@@ -185,8 +199,10 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   const double all = static_cast<double>(image.shape.pixels()) * color;
   std::string aside;
   // Where samples lie outside 0..1, its ends are no ends.
-  if (span.low == 0 && static_cast<double>(floor) >= 0.001 * all) aside = fmt::format("floor {:.1f} %", 100 * static_cast<double>(floor) / all);
-  if (span.high == 1 && static_cast<double>(ceiling) >= 0.001 * all) aside += fmt::format("{}ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
+  if (span.low == 0 && static_cast<double>(floor) >= 0.001 * all)
+    aside = fmt::format("floor {:.1f} %", 100 * static_cast<double>(floor) / all);
+  if (span.high == 1 && static_cast<double>(ceiling) >= 0.001 * all)
+    aside += fmt::format("{}ceiling {:.1f} %", aside.empty() ? "" : ", ", 100 * static_cast<double>(ceiling) / all);
   lines.push_back(std::move(cumulative));
   lines.push_back(std::move(peaks));
   lines.push_back(std::move(valleys));
@@ -209,7 +225,8 @@ PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label
     lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, true, all[i].marked});
   }
   if (x.high <= x.low) x.high = x.low + 1;
-  if (!lines.empty() && lines[0].points) x = {x.low - 0.02 * (x.high - x.low), x.high + 0.02 * (x.high - x.low), x.label};
+  if (!lines.empty() && lines[0].points)
+    x = {x.low - 0.02 * (x.high - x.low), x.high + 0.02 * (x.high - x.low), x.label};
   if (y.high <= y.low) y.high = y.low + 1;
   // An axis from 0 where the curves come near it; some room above and below in any case.
   if (y.low > 0 && y.low < 0.4 * y.high) y.low = 0;
@@ -238,7 +255,8 @@ PanelPtr histograms(const std::vector<Named>& pictures) {
   for (Line& l : lines) {
     for (double& v : l.y) v = std::min(v, 1.06 * highest);
   }
-  return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"}, std::move(lines), std::move(legend));
+  return std::make_shared<PlotPanel>(Axis{span.low, span.high, "luma, 0..1 scale"}, Axis{0, 1.06 * highest, "pixels"},
+                                     std::move(lines), std::move(legend));
 }
 
 PanelPtr cumulatives(const std::vector<Named>& pictures) {
@@ -260,7 +278,9 @@ PanelPtr cumulatives(const std::vector<Named>& pictures) {
   return curves(std::move(all), "luma, 0..1 scale", "share of the pixels at or below");
 }
 
-PanelPtr heat(int columns, int rows, std::vector<double> values) { return std::make_shared<HeatPanel>(columns, rows, std::move(values)); }
+PanelPtr heat(int columns, int rows, std::vector<double> values) {
+  return std::make_shared<HeatPanel>(columns, rows, std::move(values));
+}
 
 PanelPtr text(std::vector<std::string> lines) { return std::make_shared<TextPanel>(std::move(lines)); }
 

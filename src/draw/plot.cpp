@@ -15,7 +15,9 @@ std::mutex plplot_mutex;
 
 PLINT byte(double v) { return static_cast<PLINT>(std::lround(255 * v)); }
 
-void set_color(PLINT index, const Color& c, double alpha = 1) { plscol0a(index, byte(c.r), byte(c.g), byte(c.b), alpha); }
+void set_color(PLINT index, const Color& c, double alpha = 1) {
+  plscol0a(index, byte(c.r), byte(c.g), byte(c.b), alpha);
+}
 
 std::vector<PLFLT> scaled(const std::vector<double>& v, double factor) {
   std::vector<PLFLT> out;
@@ -121,9 +123,10 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   // The corner in which the fewest points of the curves lie, within the axes (PLplot's margins as set above).
   std::size_t longest = 0;
   for (const Legend& l : legend) longest = std::max(longest, l.name.size());
-  const double wide = std::min(146.0, 36 + 7.2 * static_cast<double>(longest)), high = 17.0 * static_cast<double>(legend.size()) + 6;
-  const double axes_left = left + leftward / kFine, axes_right = left + width - 10, axes_top = top + (y.label.empty() ? 8 : 20),
-               axes_bottom = top + height - bottom / kFine;
+  const double wide = std::min(146.0, 36 + 7.2 * static_cast<double>(longest)),
+               high = 17.0 * static_cast<double>(legend.size()) + 6;
+  const double axes_left = left + leftward / kFine, axes_right = left + width - 10,
+               axes_top = top + (y.label.empty() ? 8 : 20), axes_bottom = top + height - bottom / kFine;
   double best_x = 0, best_y = 0;
   int fewest = -1;
   for (const double cy : {axes_top + 3, axes_bottom - high - 3}) {
@@ -132,7 +135,8 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
       for (const Line& line : lines) {
         for (std::size_t i = 0; i + 1 < line.x.size(); ++i) {
           for (int k = 0; k <= 32; ++k) {
-            const double t = k / 32.0, u = line.x[i] + t * (line.x[i + 1] - line.x[i]), v = line.y[i] + t * (line.y[i + 1] - line.y[i]);
+            const double t = k / 32.0, u = line.x[i] + t * (line.x[i + 1] - line.x[i]),
+                         v = line.y[i] + t * (line.y[i + 1] - line.y[i]);
             const double px = axes_left + (u - x.low) / (x.high - x.low) * (axes_right - axes_left);
             const double py = axes_bottom - (v - y.low) / (y.high - y.low) * (axes_bottom - axes_top);
             inside += px > cx && px < cx + wide && py > cy && py < cy + high;

@@ -19,11 +19,11 @@ struct Line {
   std::vector<double> x;
   std::vector<double> y;
   Color color;
-  double fill = 0;    // opacity of the area down to the x axis, 0 for none
+  double fill = 0;  // opacity of the area down to the x axis, 0 for none
   double width = 1.6;
   bool points = false;
   bool joined = true;  // false: points alone
-  int marked = -1;  // a point with a ring around it
+  int marked = -1;     // a point with a ring around it
 };
 
 struct Legend {

@@ -20,7 +20,8 @@ std::uint32_t pixel(const Color& c) {
 }
 
 Image fitted(const ConstView& v, double factor) {
-  return shrink_to(v, std::max(1, static_cast<int>(v.width() * factor)), std::max(1, static_cast<int>(v.height() * factor)));
+  return shrink_to(v, std::max(1, static_cast<int>(v.width() * factor)),
+                   std::max(1, static_cast<int>(v.height() * factor)));
 }
 
 }  // namespace
@@ -62,7 +63,8 @@ void paint_bar(cairo_t* cr, double left, double top, double high, double most) {
     cairo_fill(cr);
   }
   const std::string labels[] = {fmt::format("{:.2g}", most), "0", fmt::format("{:.2g}", -most)};
-  for (int i = 0; i < 3; ++i) write(cr, labels[i], left + 16, top + high * i / 2 - (i == 0 ? 2 : i == 1 ? 7 : 12), 44, {10}, kFaint);
+  for (int i = 0; i < 3; ++i)
+    write(cr, labels[i], left + 16, top + high * i / 2 - (i == 0 ? 2 : i == 1 ? 7 : 12), 44, {10}, kFaint);
 }
 
 }  // namespace sieve::draw

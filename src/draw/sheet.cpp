@@ -59,7 +59,8 @@ std::vector<std::uint8_t> Sheet::png(int width, int height) const {
   const double aspect = aspects.empty() ? 0 : aspects[aspects.size() / 2];
   const double head = subtitle_.empty() ? 44 : 64;
   const double top = kMargin + head;
-  const Grid grid = best_grid(std::max<std::size_t>(cells_.size(), 1), width - 2 * kMargin, height - top - kMargin, aspect, any_below);
+  const Grid grid = best_grid(std::max<std::size_t>(cells_.size(), 1), width - 2 * kMargin, height - top - kMargin,
+                              aspect, any_below);
   const double needed = top + kMargin + grid.rows * grid.cell_height + (grid.rows - 1) * kGap;
   const int page = std::max(height, static_cast<int>(std::ceil(needed)));
 
@@ -86,14 +87,16 @@ std::vector<std::uint8_t> Sheet::png(int width, int height) const {
     write(cr, c.note, x, y + kCaption + used + 5, grid.cell_width, {11, false, 2}, kFaint);
     if (c.below) {
       const double left = grid.cell_height - kCaption - kNote - used;
-      c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width, std::max(std::min(left, c.below->tallest() * grid.cell_width), below));
+      c.below->paint(cr, x, y + kCaption + used + kNote, grid.cell_width,
+                     std::max(std::min(left, c.below->tallest() * grid.cell_width), below));
     }
   }
   std::vector<std::uint8_t> bytes;
   const cairo_status_t status = cairo_surface_write_to_png_stream(surface, append, &bytes);
   cairo_destroy(cr);
   cairo_surface_destroy(surface);
-  if (status != CAIRO_STATUS_SUCCESS) throw Error(std::string("the sheet cannot be drawn: ") + cairo_status_to_string(status));
+  if (status != CAIRO_STATUS_SUCCESS)
+    throw Error(std::string("the sheet cannot be drawn: ") + cairo_status_to_string(status));
   return bytes;
 }
 

@@ -50,7 +50,8 @@ void measure_light(const ConstView& luma, Findings& f) {
     if ((half -= weight) <= 0) break;
   }
   f.light_range = (smooth.maximum - smooth.minimum) / smooth.mean;
-  f.light_share = std::max(0.0, 1 - rest / (static_cast<double>(blocks.shape().pixels()) * all.deviation * all.deviation));
+  f.light_share =
+      std::max(0.0, 1 - rest / (static_cast<double>(blocks.shape().pixels()) * all.deviation * all.deviation));
 }
 
 std::string plan_chain(const ExposurePlan& plan) {
@@ -84,28 +85,39 @@ Findings examine(const ConstView& in) {
     f.at_ceiling += s.at_ceiling / in.shape.color_channels();
   }
   measure_light(luma, f);
-  const auto take = [&](std::string chain, std::string reason) { f.advice.push_back({true, std::move(chain), std::move(reason)}); };
+  const auto take = [&](std::string chain, std::string reason) {
+    f.advice.push_back({true, std::move(chain), std::move(reason)});
+  };
   std::vector<Advice> leave;
-  const auto not_this = [&](std::string chain, std::string reason) { leave.push_back({false, std::move(chain), std::move(reason)}); };
+  const auto not_this = [&](std::string chain, std::string reason) {
+    leave.push_back({false, std::move(chain), std::move(reason)});
+  };
   const double impulses = f.impulses.dark + f.impulses.bright;
   const bool enough_levels = in.maximum == 0 || in.maximum >= 31;  // with few levels every step stands out
   if (impulses >= 0.005 && enough_levels) {
-    take("median radius=1", fmt::format("{:.2f} % of the pixels stand out alone (dark {:.2f} %, bright {:.2f} %): a median drops them and keeps edges", 100 * impulses,
-                                        100 * f.impulses.dark, 100 * f.impulses.bright));
+    take("median radius=1", fmt::format("{:.2f} % of the pixels stand out alone (dark {:.2f} %, bright {:.2f} %): a "
+                                        "median drops them and keeps edges",
+                                        100 * impulses, 100 * f.impulses.dark, 100 * f.impulses.bright));
     not_this("gaussian", "it spreads every impulse over its neighbors instead of dropping it");
   }
   const bool uneven = f.light_range >= 0.4 && f.light_share >= 0.5 && f.light_slope > 0.7 && f.light_slope < 1.6;
   if (uneven) {
-    take("flatten by=polynomial", fmt::format("the light looks uneven: a smooth surface over {:.0f} % of its mean explains {:.0f} % of the large-scale lightness", 100 * f.light_range,
-                                              100 * f.light_share));
+    take("flatten by=polynomial", fmt::format("the light looks uneven: a smooth surface over {:.0f} % of its mean "
+                                              "explains {:.0f} % of the large-scale lightness",
+                                              100 * f.light_range, 100 * f.light_share));
     not_this("equalize", "uneven light would be stretched with the rest: correct it first");
   }
   const ExposurePlan plan = plan_exposure(in);
   if (const std::string chain = plan_chain(plan); !chain.empty() && !uneven) {
     take(chain, plan.reason);
-    if (f.noise > 0.02 && (plan.stretch || plan.gamma < 1)) not_this("sigmoid", fmt::format("the noise (deviation {:.3f}) is raised with the contrast: denoise first", f.noise));
+    if (f.noise > 0.02 && (plan.stretch || plan.gamma < 1))
+      not_this("sigmoid",
+               fmt::format("the noise (deviation {:.3f}) is raised with the contrast: denoise first", f.noise));
   }
-  if (f.comb.found) not_this("equalize", fmt::format("the histogram is a comb already ({:.0f} % of its levels are empty): go back to the source and work at a greater depth", 100 * f.comb.share));
+  if (f.comb.found)
+    not_this("equalize", fmt::format("the histogram is a comb already ({:.0f} % of its levels are empty): go back to "
+                                     "the source and work at a greater depth",
+                                     100 * f.comb.share));
   f.advice.insert(f.advice.end(), leave.begin(), leave.end());
   return f;
 }

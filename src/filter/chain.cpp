@@ -14,7 +14,8 @@ namespace sieve {
 namespace {
 
 // Reads steps from `at` on, up to the end of the words or, in a group, up to `end`.
-std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t& at, bool group, const Catalogue& catalogue, const Resources& resources) {
+std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t& at, bool group,
+                                const Catalogue& catalogue, const Resources& resources) {
   std::vector<Filter> steps;
   std::set<std::string> seen;
   bool expect_name = true, opens_group = false;
@@ -23,7 +24,8 @@ std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t&
     const std::size_t eq = word.find('=');
     if (expect_name) {
       if (word == "then") throw BadCall("a filter's name is missing before 'then'");
-      if (eq != std::string::npos) throw BadCall(fmt::format("'{}' stands where a filter's name belongs: NAME key=value ...", word));
+      if (eq != std::string::npos)
+        throw BadCall(fmt::format("'{}' stands where a filter's name belongs: NAME key=value ...", word));
       if (word == "end") {
         if (!group) throw BadCall("'end' closes no group: a group begins with within");
         if (steps.empty()) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
@@ -40,16 +42,19 @@ std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t&
       if (opens_group) {
         opens_group = false;
         Within within;
-        for (const char* key : {"part", "mask"}) description_of<Within>().set(&within, key, steps.back().get(key), resources);
+        for (const char* key : {"part", "mask"})
+          description_of<Within>().set(&within, key, steps.back().get(key), resources);
         std::vector<Filter> inner = parse_steps(words, ++at, true, catalogue, resources);
         within.chain = Chain(std::move(inner));
         steps.back() = Filter(within);
         expect_name = false;
-        if (at < words.size() && words[at] != "then") throw BadCall(fmt::format("'{}' follows 'end': put 'then' between", words[at]));
+        if (at < words.size() && words[at] != "then")
+          throw BadCall(fmt::format("'{}' follows 'end': put 'then' between", words[at]));
         --at;
       }
     } else if (eq == std::string::npos) {
-      throw BadCall(fmt::format("{}: '{}' is not key=value; put 'then' before the next filter", steps.back().about().name, word));
+      throw BadCall(
+          fmt::format("{}: '{}' is not key=value; put 'then' before the next filter", steps.back().about().name, word));
     } else {
       const std::string key = word.substr(0, eq);
       if (!seen.insert(key).second) throw BadCall(fmt::format("{}: {} is given twice", steps.back().about().name, key));
@@ -57,7 +62,9 @@ std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t&
     }
   }
   if (opens_group) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
-  if (expect_name) throw BadCall(steps.empty() ? "no filter given: NAME key=value ... [then NAME ...]" : "a filter's name is missing behind the last 'then'");
+  if (expect_name)
+    throw BadCall(steps.empty() ? "no filter given: NAME key=value ... [then NAME ...]"
+                                : "a filter's name is missing behind the last 'then'");
   return steps;
 }
 

@@ -6,8 +6,8 @@
 #include <sstream>
 #include <stdexcept>
 
-// Text that is no TOML trips some assertions of the parser, which end the program or, without them, assume what is not so: here
-// they are an error like any other.
+// Text that is no TOML trips some assertions of the parser, which end the program or, without them, assume what is not
+// so: here they are an error like any other.
 #undef NDEBUG
 #define TOML_ASSERT(expression) ((expression) ? static_cast<void>(0) : throw std::logic_error("no valid TOML"))
 #if defined(__GNUC__) && !defined(__clang__)
@@ -51,21 +51,31 @@ std::string quoted(const std::string& s) {
 
 const char* version() { return LEAN_SIEVE_VERSION; }
 
-bool holds_range(const std::string& value) { return value.find("..") != std::string::npos || value.find('|') != std::string::npos; }
+bool holds_range(const std::string& value) {
+  return value.find("..") != std::string::npos || value.find('|') != std::string::npos;
+}
 
-std::vector<std::string> recipe_words(const std::string& text, const std::string& file, const Catalogue& catalogue, const Resources& resources, bool ranges) {
+std::vector<std::string> recipe_words(const std::string& text, const std::string& file, const Catalogue& catalogue,
+                                      const Resources& resources, bool ranges) {
   const auto wrong = [&](const toml::source_region& where, const std::string& what) -> BadCall {
     return BadCall(fmt::format("{}, line {}: {}", file, where.begin.line, what));
   };
   // The parser relies on it that text holds no control characters.
-  const auto strange = std::find_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) < 32 && c != '\t' && c != '\n' && c != '\r') || c == 127; });
+  const auto strange = std::find_if(text.begin(), text.end(), [](char c) {
+    return (static_cast<unsigned char>(c) < 32 && c != '\t' && c != '\n' && c != '\r') || c == 127;
+  });
   if (strange != text.end()) {
-    throw BadCall(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file, 1 + std::count(text.begin(), strange, '\n'), static_cast<int>(static_cast<unsigned char>(*strange))));
+    throw BadCall(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file,
+                              1 + std::count(text.begin(), strange, '\n'),
+                              static_cast<int>(static_cast<unsigned char>(*strange))));
   }
   // Nor is it sure of letters beyond ASCII in keys, which TOML does not allow.
   for (std::size_t start = 0, line = 1; start < text.size(); ++line) {
-    const std::size_t end = std::min(text.find('\n', start), text.size()), quote = std::min(text.find_first_of("\"'#", start), end);
-    if (std::any_of(text.begin() + static_cast<std::ptrdiff_t>(start), text.begin() + static_cast<std::ptrdiff_t>(quote), [](char c) { return static_cast<unsigned char>(c) >= 128; })) {
+    const std::size_t end = std::min(text.find('\n', start), text.size()),
+                      quote = std::min(text.find_first_of("\"'#", start), end);
+    if (std::any_of(text.begin() + static_cast<std::ptrdiff_t>(start),
+                    text.begin() + static_cast<std::ptrdiff_t>(quote),
+                    [](char c) { return static_cast<unsigned char>(c) >= 128; })) {
       throw BadCall(fmt::format("{}, line {}: letters beyond ASCII stand within quotes only", file, line));
     }
     start = end + 1;
@@ -79,10 +89,12 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
     throw BadCall(fmt::format("{}: {}: look for an empty table name or key", file, e.what()));
   }
   for (const auto& [key, node] : table) {
-    if (key != "lean_sieve" && key != "step") throw wrong(key.source(), fmt::format("unknown key '{}': a recipe has lean_sieve and [[step]]", key.str()));
+    if (key != "lean_sieve" && key != "step")
+      throw wrong(key.source(), fmt::format("unknown key '{}': a recipe has lean_sieve and [[step]]", key.str()));
   }
   const auto* format = table.get("lean_sieve");
-  if (format != nullptr && format->value<int>().value_or(0) != kFormat) throw wrong(format->source(), fmt::format("lean_sieve must be {}", kFormat));
+  if (format != nullptr && format->value<int>().value_or(0) != kFormat)
+    throw wrong(format->source(), fmt::format("lean_sieve must be {}", kFormat));
   const auto* steps = table.get("step") != nullptr ? table.get("step")->as_array() : nullptr;
   if (steps == nullptr || steps->empty()) throw BadCall(file + ": no [[step]] in it");
   std::vector<std::string> words;
@@ -144,7 +156,11 @@ std::string recipe_text(const Chain& chain) {
     const std::string key = w.substr(0, eq), value = w.substr(eq + 1);
     const Kind kind = filter != nullptr ? filter->about().parameter(key).kind : Kind::text;
     const bool plain = (kind == Kind::number || kind == Kind::whole) && value != "auto";
-    out += key + " = " + (plain ? value : kind == Kind::flag ? (value == "yes" ? "true" : "false") : quoted(value)) + "\n";
+    out += key + " = " +
+           (plain                ? value
+            : kind == Kind::flag ? (value == "yes" ? "true" : "false")
+                                 : quoted(value)) +
+           "\n";
   }
   return out;
 }
@@ -153,7 +169,8 @@ std::string record_of(const Chain& chain) { return std::string(kRecordStart) + v
 
 std::string chain_text_of_record(const std::string& record) {
   const std::size_t bar = record.find(" | ");
-  if (!record.starts_with(kRecordStart) || bar == std::string::npos) throw BadCall("no record of a chain is in it: it was not written by Lean Sieve");
+  if (!record.starts_with(kRecordStart) || bar == std::string::npos)
+    throw BadCall("no record of a chain is in it: it was not written by Lean Sieve");
   return record.substr(bar + 3);
 }
 

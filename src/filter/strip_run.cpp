@@ -13,12 +13,13 @@ namespace sieve {
 namespace {
 // Below it a picture stays in the caches as it is.
 constexpr std::size_t kLeastSamples = 1 << 18;
-// A strip of so many samples and what comes of it stay in the second cache; where the margins are wide, what is done twice
-// there weighs more than the cache.
+// A strip of so many samples and what comes of it stay in the second cache; where the margins are wide, what is done
+// twice there weighs more than the cache.
 constexpr int kStripSamples = 1 << 17, kMarginTimes = 24;
 
-// About `wanted` rows to a strip and an even number of strips, so that two threads end together; two also where the picture is
-// not so high, as long as margins are small beside them. The number of threads has no say: results must not depend on it.
+// About `wanted` rows to a strip and an even number of strips, so that two threads end together; two also where the
+// picture is not so high, as long as margins are small beside them. The number of threads has no say: results must not
+// depend on it.
 int even_strip(int height, int wanted) {
   const int pairs = height / (2 * wanted), strips = pairs > 0 ? 2 * pairs : height >= wanted / 4 ? 2 : 1;
   return (height + strips - 1) / strips;
@@ -43,7 +44,9 @@ StripRun::StripRun(std::span<const Filter> steps, const ConstView& in) {
 }
 
 void StripRun::operator()(const ConstView& in, const View& out) const {
-  const int height = in.height(), strip = even_strip(height, std::max({1, kStripSamples / std::max(1, in.width()), kMarginTimes * margins_.front()}));
+  const int height = in.height(),
+            strip = even_strip(height,
+                               std::max({1, kStripSamples / std::max(1, in.width()), kMarginTimes * margins_.front()}));
   // Over the input itself the rows are in the cache already.
   const bool stream = rows::streams(out.shape.samples()) && in.data != out.data;
   SpareRoom room;
@@ -57,13 +60,15 @@ void StripRun::operator()(const ConstView& in, const View& out) const {
         Image current;
         for (std::size_t i = 0; i < steps_.size(); ++i) {
           checkpoint();
-          const ConstView rows_before = i == 0 ? in.part({0, top(0), in.width(), bottom(0) - top(0)})
-                                               : current.view().part({0, top(i) - top(i - 1), current.width(), bottom(i) - top(i)});
+          const ConstView rows_before =
+              i == 0 ? in.part({0, top(0), in.width(), bottom(0) - top(0)})
+                     : current.view().part({0, top(i) - top(i - 1), current.width(), bottom(i) - top(i)});
           current = steps_[i](rows_before);
         }
         const std::size_t end = steps_.size() - 1;
         for (int c = 0; c < out.shape.channels; ++c) {
-          for (int y = first; y < last; ++y) rows::copy(current.row(y - top(end), c), out.row(y, c), static_cast<std::size_t>(out.width()), stream);
+          for (int y = first; y < last; ++y)
+            rows::copy(current.row(y - top(end), c), out.row(y, c), static_cast<std::size_t>(out.width()), stream);
         }
       },
       strip);

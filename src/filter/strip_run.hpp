@@ -1,6 +1,6 @@
 #pragma once
-// The longest beginning of a chain that can run strip by strip: every strip goes through all its steps while it is in the
-// cache, and nothing of the picture's size lies between them.
+// The longest beginning of a chain that can run strip by strip: every strip goes through all its steps while it is in
+// the cache, and nothing of the picture's size lies between them.
 
 #include <span>
 #include <vector>
@@ -17,14 +17,15 @@ class StripRun {
   std::size_t count() const { return steps_.size(); }
   // Of the result.
   const Shape& shape() const { return shapes_.back(); }
-  // True where every sample of the result comes from the same place alone, so that the result may take the input's room.
+  // True where every sample of the result comes from the same place alone, so that the result may take the input's
+  // room.
   bool alone(const Shape& in) const { return margins_.front() == 0 && shape() == in; }
   // The result; `out` may be the input where alone() is true.
   void operator()(const ConstView& in, const View& out) const;
 
  private:
   std::vector<Filter> steps_;
-  std::vector<Shape> shapes_;   // of each step's result
+  std::vector<Shape> shapes_;    // of each step's result
   std::vector<int> margins_{0};  // rows that are needed around a strip before each step, and behind the last
 };
 

@@ -1,6 +1,6 @@
 #pragma once
-// Calls into C libraries that report an error by a callback that must not return. Nothing is thrown through their frames: the
-// callback jumps back here, and the exception begins here.
+// Calls into C libraries that report an error by a callback that must not return. Nothing is thrown through their
+// frames: the callback jumps back here, and the exception begins here.
 
 #include <csetjmp>
 #include <cstdio>

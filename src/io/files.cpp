@@ -84,13 +84,16 @@ std::vector<std::uint8_t> read_bytes(const std::string& path, std::uint64_t limi
     if (n < 0 && errno == EINTR) continue;
     if (n < 0) fail(path, "cannot be read: " + reason());
     if (n == 0) return bytes;
-    if (bytes.size() + static_cast<std::size_t>(n) > limit) fail(path, fmt::format("is longer than the limit of {} bytes: raise --max-bytes", limit));
+    if (bytes.size() + static_cast<std::size_t>(n) > limit)
+      fail(path, fmt::format("is longer than the limit of {} bytes: raise --max-bytes", limit));
     bytes.insert(bytes.end(), block.begin(), block.begin() + n);
   }
 }
 
 std::optional<Format> format_of_content(const Bytes& f) {
-  const auto starts = [&](std::string_view magic) { return f.size >= magic.size() && std::memcmp(f.data, magic.data(), magic.size()) == 0; };
+  const auto starts = [&](std::string_view magic) {
+    return f.size >= magic.size() && std::memcmp(f.data, magic.data(), magic.size()) == 0;
+  };
   if (starts("\x89PNG\r\n\x1a\n")) return Format::png;
   if (starts("\xff\xd8\xff")) return Format::jpeg;
   if (starts("II*\0"sv) || starts("MM\0*"sv) || starts("II+\0"sv) || starts("MM\0+"sv)) return Format::tiff;
@@ -125,8 +128,9 @@ int stored_bits(Format format, const ConstView& image, std::optional<int> wish, 
   }();
   if (wish) {
     if (std::find(allowed.begin(), allowed.end(), *wish) == allowed.end()) {
-      throw BadCall(fmt::format("{}: {} cannot hold {} bits a sample with {} channel{}; allowed: {}", name, name_of(format), *wish,
-                                image.channels(), image.channels() == 1 ? "" : "s", fmt::join(allowed, ", ")));
+      throw BadCall(fmt::format("{}: {} cannot hold {} bits a sample with {} channel{}; allowed: {}", name,
+                                name_of(format), *wish, image.channels(), image.channels() == 1 ? "" : "s",
+                                fmt::join(allowed, ", ")));
     }
     return *wish;
   }
@@ -146,7 +150,8 @@ void fail(const std::string& name, const std::string& what) { throw Error(name +
 void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits) {
   if (width == 0 || height == 0) fail(name, fmt::format("its header says {}x{}: no pixel at all", width, height));
   if (width > 0x7fffffff || height > 0x7fffffff || width > limits.pixels / height) {
-    fail(name, fmt::format("its header says {}x{} pixels, more than the limit of {} pixels: raise --max-pixels", width, height, limits.pixels));
+    fail(name, fmt::format("its header says {}x{} pixels, more than the limit of {} pixels: raise --max-pixels", width,
+                           height, limits.pixels));
   }
 }
 
@@ -192,7 +197,8 @@ Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& na
                            said ? fmt::format(", although its name says {}", name_of(*said)) : ""));
   }
   if (said && *said != *format) {
-    fail(name, fmt::format("holds a {} picture although its name says {}: rename it", name_of(*format), name_of(*said)));
+    fail(name,
+         fmt::format("holds a {} picture although its name says {}: rename it", name_of(*format), name_of(*said)));
   }
   try {
     switch (*format) {
@@ -230,7 +236,8 @@ void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes
   checkpoint();
   std::error_code ignored;
   // Writing through a link replaces what it points to, as a plain write would.
-  const std::string target = std::filesystem::is_symlink(path, ignored) ? std::filesystem::weakly_canonical(path, ignored).string() : path;
+  const std::string target =
+      std::filesystem::is_symlink(path, ignored) ? std::filesystem::weakly_canonical(path, ignored).string() : path;
   if (std::filesystem::exists(target, ignored) && !std::filesystem::is_regular_file(target, ignored)) {
     fail(path, "is no regular file; give the name of a picture to write");
   }
@@ -255,7 +262,8 @@ void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes
 
 namespace {
 
-std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options, const std::string& name, Written& written) {
+std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options,
+                                  const std::string& name, Written& written) {
   if (options.quality < 1 || options.quality > 100) {
     throw BadCall(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
   }

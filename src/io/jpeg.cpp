@@ -80,7 +80,8 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   check_size(r.c.image_width, r.c.image_height, name, limits);
   // Even an empty picture takes a bit for every block of 64 samples.
   if (static_cast<double>(r.c.image_width) * r.c.image_height / 4096 > static_cast<double>(file.size)) {
-    fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", r.c.image_width, r.c.image_height, file.size));
+    fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", r.c.image_width,
+                           r.c.image_height, file.size));
   }
   const bool cmyk = r.c.jpeg_color_space == JCS_CMYK || r.c.jpeg_color_space == JCS_YCCK;
   const bool gray = r.c.jpeg_color_space == JCS_GRAYSCALE;
@@ -88,7 +89,8 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   r.calls([&] { jpeg_start_decompress(&r.c); });
   const int stored = r.c.output_components, channels = gray ? 1 : 3;
   const auto width = static_cast<std::size_t>(r.c.output_width), height = static_cast<std::size_t>(r.c.output_height);
-  std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)), line(width * static_cast<std::size_t>(stored));
+  std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)),
+      line(width * static_cast<std::size_t>(stored));
   for (std::size_t y = 0; y < height; ++y) {
     JSAMPROW row = line.data();
     r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
@@ -134,7 +136,8 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
 }
 
 std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
-  if (e.image.width() > 65500 || e.image.height() > 65500) fail(e.name, "JPEG holds at most 65500 pixels a side; take PNG or TIFF");
+  if (e.image.width() > 65500 || e.image.height() > 65500)
+    fail(e.name, "JPEG holds at most 65500 pixels a side; take PNG or TIFF");
   if (e.image.shape.has_alpha()) e.written.note = "JPEG has no alpha: it was left out";
   const int channels = e.image.shape.color_channels();
   ConstView color = e.image;
@@ -159,10 +162,16 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
     w.c.comp_info[0].v_samp_factor = 1;
   }
   w.calls([&] { jpeg_start_compress(&w.c, TRUE); });
-  if (!e.options.profile.empty()) w.calls([&] { jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size())); });
+  if (!e.options.profile.empty())
+    w.calls([&] {
+      jpeg_write_icc_profile(&w.c, e.options.profile.data(), static_cast<unsigned>(e.options.profile.size()));
+    });
   const std::string text = kRecordMark + e.options.record;
   if (!e.options.record.empty() && text.size() < 65000) {
-    w.calls([&] { jpeg_write_marker(&w.c, JPEG_COM, reinterpret_cast<const JOCTET*>(text.data()), static_cast<unsigned>(text.size())); });
+    w.calls([&] {
+      jpeg_write_marker(&w.c, JPEG_COM, reinterpret_cast<const JOCTET*>(text.data()),
+                        static_cast<unsigned>(text.size()));
+    });
   }
   for (int y = 0; y < color.height(); ++y) {
     JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);

@@ -14,9 +14,12 @@ namespace {
 
 class Scanner {
  public:
-  Scanner(const Bytes& file, std::string name, const char* format) : file_(file), name_(std::move(name)), format_(format) {}
+  Scanner(const Bytes& file, std::string name, const char* format)
+      : file_(file), name_(std::move(name)), format_(format) {}
 
-  [[noreturn]] void damaged(const std::string& what) const { fail(name_, fmt::format("is a damaged or truncated {} ({})", format_, what)); }
+  [[noreturn]] void damaged(const std::string& what) const {
+    fail(name_, fmt::format("is a damaged or truncated {} ({})", format_, what));
+  }
 
   std::size_t left() const { return file_.size - at_; }
   const std::uint8_t* here() const { return file_.data + at_; }
@@ -83,10 +86,13 @@ Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limi
   const std::uint32_t width = s.whole("its width"), height = s.whole("its height");
   check_size(width, height, name, limits);
   const std::uint32_t maximum = bitmap ? 1 : s.whole("its maximum value");
-  if (maximum < 1 || maximum > 65535) fail(name, fmt::format("says a maximum value of {}; PNM allows 1 to 65535", maximum));
+  if (maximum < 1 || maximum > 65535)
+    fail(name, fmt::format("says a maximum value of {}; PNM allows 1 to 65535", maximum));
   if (!ascii) s.one_blank();
   const std::uint64_t samples = std::uint64_t{width} * height * static_cast<std::uint64_t>(channels);
-  const std::uint64_t needed = kind == 4 ? (std::uint64_t{width} + 7) / 8 * height : ascii ? (bitmap ? samples : 2 * samples - 1) : samples * (maximum > 255 ? 2 : 1);
+  const std::uint64_t needed = kind == 4 ? (std::uint64_t{width} + 7) / 8 * height
+                               : ascii   ? (bitmap ? samples : 2 * samples - 1)
+                                         : samples * (maximum > 255 ? 2 : 1);
   if (s.left() < needed) s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), needed));
   Loaded loaded;
   loaded.format = Format::pnm;
@@ -124,10 +130,12 @@ Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limi
   const std::string scale = s.word();
   char* end = nullptr;
   const double factor = std::strtod(scale.c_str(), &end);
-  if (scale.empty() || *end != 0 || !std::isfinite(factor) || factor == 0) s.damaged("its scale is no number other than 0");
+  if (scale.empty() || *end != 0 || !std::isfinite(factor) || factor == 0)
+    s.damaged("its scale is no number other than 0");
   s.one_blank();
   const std::size_t row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels) * 4;
-  if (s.left() / row < height) s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), static_cast<std::uint64_t>(row) * height));
+  if (s.left() / row < height)
+    s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), static_cast<std::uint64_t>(row) * height));
   Loaded loaded;
   loaded.format = Format::pfm;
   loaded.bits = 32;
@@ -137,9 +145,12 @@ Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limi
     const int y = static_cast<int>(height - 1 - i);  // the lowest row comes first
     for (std::uint32_t x = 0; x < width; ++x) {
       for (int c = 0; c < channels; ++c) {
-        const std::uint8_t* b = s.here() + (static_cast<std::size_t>(x) * static_cast<std::size_t>(channels) + static_cast<std::size_t>(c)) * 4;
+        const std::uint8_t* b =
+            s.here() +
+            (static_cast<std::size_t>(x) * static_cast<std::size_t>(channels) + static_cast<std::size_t>(c)) * 4;
         const auto at = [&](int k) { return static_cast<std::uint32_t>(b[k]); };
-        const std::uint32_t word = little ? at(3) << 24 | at(2) << 16 | at(1) << 8 | at(0) : at(0) << 24 | at(1) << 16 | at(2) << 8 | at(3);
+        const std::uint32_t word =
+            little ? at(3) << 24 | at(2) << 16 | at(1) << 8 | at(0) : at(0) << 24 | at(1) << 16 | at(2) << 8 | at(3);
         loaded.image.at(static_cast<int>(x), y, c) = std::bit_cast<float>(word);
       }
     }
@@ -154,9 +165,11 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
   if (e.image.shape.has_alpha()) e.written.note = "PNM has no alpha: it was left out";
   const int channels = e.image.shape.color_channels();
   if (ending == "pbm" && (channels != 1 || e.maximum != 1)) {
-    throw BadCall(e.name + ": PBM holds gray pictures of 1 bit; ask for --depth 1 and make it gray, or take .pgm or .ppm");
+    throw BadCall(e.name +
+                  ": PBM holds gray pictures of 1 bit; ask for --depth 1 and make it gray, or take .pgm or .ppm");
   }
-  if (ending == "pgm" && channels != 1) throw BadCall(e.name + ": PGM holds gray pictures; put `gray` before it, or take .ppm");
+  if (ending == "pgm" && channels != 1)
+    throw BadCall(e.name + ": PGM holds gray pictures; put `gray` before it, or take .ppm");
   ConstView color = e.image;
   color.shape.channels = channels;
   const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
@@ -164,7 +177,8 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
   if (ending == "pbm") {
     append(out, fmt::format("P4\n{} {}\n", color.width(), color.height()));
   } else {
-    append(out, fmt::format("P{}\n{} {}\n{}\n", channels == 3 || ending == "ppm" ? 6 : 5, color.width(), color.height(), e.maximum));
+    append(out, fmt::format("P{}\n{} {}\n{}\n", channels == 3 || ending == "ppm" ? 6 : 5, color.width(), color.height(),
+                            e.maximum));
   }
   std::vector<std::uint16_t> samples(n * static_cast<std::size_t>(color.height()));
   e.written.saturation = to_interleaved(color, samples.data(), 0, e.maximum);
@@ -172,7 +186,8 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
     for (int y = 0; y < color.height(); ++y) {
       std::vector<std::uint8_t> line((n + 7) / 8);
       for (std::size_t x = 0; x < n; ++x) {
-        if (samples[static_cast<std::size_t>(y) * n + x] == 0) line[x / 8] = static_cast<std::uint8_t>(line[x / 8] | 0x80U >> x % 8);
+        if (samples[static_cast<std::size_t>(y) * n + x] == 0)
+          line[x / 8] = static_cast<std::uint8_t>(line[x / 8] | 0x80U >> x % 8);
       }
       out.insert(out.end(), line.begin(), line.end());
     }

@@ -10,7 +10,9 @@ namespace sieve::io {
 
 namespace {
 
-[[noreturn]] void on_error(png_structp png, png_const_charp message) { static_cast<CCalls*>(png_get_error_ptr(png))->give_up(message); }
+[[noreturn]] void on_error(png_structp png, png_const_charp message) {
+  static_cast<CCalls*>(png_get_error_ptr(png))->give_up(message);
+}
 void on_warning(png_structp, png_const_charp) {}
 
 struct Source {
@@ -84,7 +86,8 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   const int type = png_get_color_type(r.png, r.info);
   const int depth = png_get_bit_depth(r.png, r.info);
   const double raw = static_cast<double>(png_get_rowbytes(r.png, r.info)) * height;
-  if (raw / 1100 > static_cast<double>(file.size)) fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", width, height, file.size));
+  if (raw / 1100 > static_cast<double>(file.size))
+    fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", width, height, file.size));
 
   Loaded loaded;
   loaded.format = Format::png;
@@ -120,7 +123,8 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
     loaded.image = from_interleaved(reinterpret_cast<const std::uint16_t*>(samples.data()), w, h, channels,
                                     static_cast<std::ptrdiff_t>(row_bytes / 2));
   } else {
-    loaded.image = from_interleaved(samples.data(), w, h, channels, static_cast<std::ptrdiff_t>(row_bytes), (1U << loaded.bits) - 1);
+    loaded.image = from_interleaved(samples.data(), w, h, channels, static_cast<std::ptrdiff_t>(row_bytes),
+                                    (1U << loaded.bits) - 1);
   }
   png_textp texts = nullptr;
   int count = 0;
@@ -133,7 +137,8 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   if (png_get_eXIf_1(r.png, r.info, &exif_size, &exif) != 0) {
     std::vector<std::uint8_t> block = {'E', 'x', 'i', 'f', 0, 0};
     block.insert(block.end(), exif, exif + exif_size);
-    if (orient(loaded.image, exif_orientation(block.data(), block.size()))) loaded.note = "turned as its orientation tag says";
+    if (orient(loaded.image, exif_orientation(block.data(), block.size())))
+      loaded.note = "turned as its orientation tag says";
   }
   return loaded;
 }
@@ -143,10 +148,11 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
   Writer w(e.name);
   w.calls([&] { png_set_write_fn(w.png, &out, put, flush); });
   const int width = e.image.width(), height = e.image.height(), channels = e.image.channels();
-  constexpr int types[] = {PNG_COLOR_TYPE_GRAY, PNG_COLOR_TYPE_GRAY_ALPHA, PNG_COLOR_TYPE_RGB, PNG_COLOR_TYPE_RGB_ALPHA};
+  constexpr int types[] = {PNG_COLOR_TYPE_GRAY, PNG_COLOR_TYPE_GRAY_ALPHA, PNG_COLOR_TYPE_RGB,
+                           PNG_COLOR_TYPE_RGB_ALPHA};
   w.calls([&] {
-    png_set_IHDR(w.png, w.info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), e.bits, types[channels - 1],
-                 PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+    png_set_IHDR(w.png, w.info, static_cast<png_uint_32>(width), static_cast<png_uint_32>(height), e.bits,
+                 types[channels - 1], PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
   });
   if (!e.options.profile.empty()) {
     w.calls([&] {
@@ -154,7 +160,8 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
       png_set_iCCP(w.png, w.info, "profile", PNG_COMPRESSION_TYPE_BASE, e.options.profile.data(),
                    static_cast<png_uint_32>(e.options.profile.size()));
     });
-    if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0) e.written.note = "the color profile is damaged or of another kind: it was left out";
+    if (png_get_valid(w.png, w.info, PNG_INFO_iCCP) == 0)
+      e.written.note = "the color profile is damaged or of another kind: it was left out";
   }
   if (e.options.smallest) {
     w.calls([&] {

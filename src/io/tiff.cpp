@@ -70,7 +70,8 @@ Handle open(Memory& memory, const char* mode, const std::string& name) {
   if (options == nullptr) throw std::bad_alloc();
   TIFFOpenOptionsSetErrorHandlerExtR(options, on_error, &memory);
   TIFFOpenOptionsSetWarningHandlerExtR(options, on_warning, &memory);
-  Handle t(TIFFClientOpenExt(name.c_str(), mode, &memory, read_some, write_some, seek, close_nothing, size_of, nullptr, nullptr, options));
+  Handle t(TIFFClientOpenExt(name.c_str(), mode, &memory, read_some, write_some, seek, close_nothing, size_of, nullptr,
+                             nullptr, options));
   TIFFOpenOptionsFree(options);
   return t;
 }
@@ -120,14 +121,22 @@ Layout layout_of(TIFF* t, const std::string& name, const Limits& limits) {
   TIFFGetFieldDefaulted(t, TIFFTAG_SAMPLESPERPIXEL, &l.samples);
   TIFFGetFieldDefaulted(t, TIFFTAG_PLANARCONFIG, &l.planar);
   TIFFGetFieldDefaulted(t, TIFFTAG_SAMPLEFORMAT, &l.format);
-  if (TIFFGetField(t, TIFFTAG_PHOTOMETRIC, &l.photometric) == 0) l.photometric = l.samples >= 3 ? PHOTOMETRIC_RGB : PHOTOMETRIC_MINISBLACK;
+  if (TIFFGetField(t, TIFFTAG_PHOTOMETRIC, &l.photometric) == 0)
+    l.photometric = l.samples >= 3 ? PHOTOMETRIC_RGB : PHOTOMETRIC_MINISBLACK;
   if (l.format == SAMPLEFORMAT_VOID) l.format = SAMPLEFORMAT_UINT;
   const bool integer = l.format == SAMPLEFORMAT_UINT && (l.bits <= 16 || l.bits == 32) && l.bits > 0;
   const bool real = l.format == SAMPLEFORMAT_IEEEFP && (l.bits == 32 || l.bits == 64);
-  if (!integer && !real) fail(name, fmt::format("is a TIFF with {}-bit samples of a kind that is not read here; save it with 8, 16 or 32-bit float samples", l.bits));
+  if (!integer && !real)
+    fail(
+        name,
+        fmt::format(
+            "is a TIFF with {}-bit samples of a kind that is not read here; save it with 8, 16 or 32-bit float samples",
+            l.bits));
   std::uint16_t compression = COMPRESSION_NONE;
   TIFFGetFieldDefaulted(t, TIFFTAG_COMPRESSION, &compression);
-  if (TIFFIsCODECConfigured(compression) == 0) fail(name, fmt::format("is a TIFF with compression {}, which is not read here; save it with LZW, Deflate or none", compression));
+  if (TIFFIsCODECConfigured(compression) == 0)
+    fail(name, fmt::format("is a TIFF with compression {}, which is not read here; save it with LZW, Deflate or none",
+                           compression));
   if (l.photometric == PHOTOMETRIC_YCBCR && compression == COMPRESSION_JPEG) {
     TIFFSetField(t, TIFFTAG_JPEGCOLORMODE, JPEGCOLORMODE_RGB);
     l.photometric = PHOTOMETRIC_RGB;
@@ -142,11 +151,14 @@ Layout layout_of(TIFF* t, const std::string& name, const Limits& limits) {
       l.channels = l.samples >= 4 ? 4 : 3;
       break;
     case PHOTOMETRIC_PALETTE:
-      if (l.samples != 1 || l.bits > 8) fail(name, "is a TIFF with a palette of a kind that is not read here; save it as RGB");
+      if (l.samples != 1 || l.bits > 8)
+        fail(name, "is a TIFF with a palette of a kind that is not read here; save it as RGB");
       l.channels = 3;
       break;
     default:
-      fail(name, fmt::format("is a TIFF in a color space (photometric {}) that is not read here; save it as gray or RGB", l.photometric));
+      fail(name,
+           fmt::format("is a TIFF in a color space (photometric {}) that is not read here; save it as gray or RGB",
+                       l.photometric));
   }
   return l;
 }
@@ -157,7 +169,10 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   Memory memory;
   memory.in = file.data;
   memory.size = file.size;
-  const auto damaged = [&]() { fail(name, fmt::format("is a damaged or truncated TIFF ({})", memory.last_error.empty() ? "unreadable" : memory.last_error)); };
+  const auto damaged = [&]() {
+    fail(name, fmt::format("is a damaged or truncated TIFF ({})",
+                           memory.last_error.empty() ? "unreadable" : memory.last_error));
+  };
   const Handle handle = open(memory, "rm", name);
   if (!handle) damaged();
   TIFF* t = handle.get();
@@ -165,17 +180,22 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   const bool tiled = TIFFIsTiled(t) != 0, separate = l.planar == PLANARCONFIG_SEPARATE && l.samples > 1;
   const tmsize_t chunk = tiled ? TIFFTileSize(t) : TIFFStripSize(t);
   // A chunk larger than the whole picture with some room is a header that lies.
-  const double whole = static_cast<double>(l.width + 4096.0) * (l.height + 4096.0) * l.samples * std::max<int>(l.bits, 8) / 8;
+  const double whole =
+      static_cast<double>(l.width + 4096.0) * (l.height + 4096.0) * l.samples * std::max<int>(l.bits, 8) / 8;
   if (chunk <= 0 || static_cast<double>(chunk) > whole) damaged();
   // Compression gains at most about a thousand to one (LZW, Deflate; fax codes do better on blank pages).
   if (static_cast<double>(l.width) * l.height * l.samples * l.bits / 8 / 100000 > static_cast<double>(file.size)) {
-    fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", l.width, l.height, file.size));
+    fail(name,
+         fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", l.width, l.height, file.size));
   }
 
   Loaded loaded;
   loaded.format = Format::tiff;
-  loaded.bits = l.photometric == PHOTOMETRIC_PALETTE ? 16 : l.format == SAMPLEFORMAT_IEEEFP || l.bits == 32 ? 32 : l.bits;
-  loaded.image = Image(Shape{static_cast<int>(l.width), static_cast<int>(l.height), l.channels}, loaded.bits == 32 ? 0 : (1U << loaded.bits) - 1);
+  loaded.bits = l.photometric == PHOTOMETRIC_PALETTE              ? 16
+                : l.format == SAMPLEFORMAT_IEEEFP || l.bits == 32 ? 32
+                                                                  : l.bits;
+  loaded.image = Image(Shape{static_cast<int>(l.width), static_cast<int>(l.height), l.channels},
+                       loaded.bits == 32 ? 0 : (1U << loaded.bits) - 1);
   std::uint16_t *red = nullptr, *green = nullptr, *blue = nullptr;
   if (l.photometric == PHOTOMETRIC_PALETTE && TIFFGetField(t, TIFFTAG_COLORMAP, &red, &green, &blue) == 0) damaged();
   const View out = loaded.image.view();
@@ -201,7 +221,8 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
     step_y = std::min(step_y, l.height);
   }
   if (step_x == 0 || step_y == 0) damaged();
-  const std::size_t row_bytes = (static_cast<std::size_t>(step_x) * static_cast<std::size_t>(together) * l.bits + 7) / 8;
+  const std::size_t row_bytes =
+      (static_cast<std::size_t>(step_x) * static_cast<std::size_t>(together) * l.bits + 7) / 8;
   for (int plane = 0; plane < planes; ++plane) {
     for (std::uint32_t y0 = 0; y0 < l.height; y0 += step_y) {
       for (std::uint32_t x0 = 0; x0 < l.width; x0 += step_x) {
@@ -214,7 +235,11 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
           const std::uint8_t* row = buffer.data() + row_bytes * y;
           for (std::uint32_t x = 0; x < std::min(step_x, l.width - x0); ++x) {
             for (int s = 0; s < together; ++s) {
-              place(x0 + x, y0 + y, separate ? plane : s, sample_at(row, static_cast<std::size_t>(x) * static_cast<std::size_t>(together) + static_cast<std::size_t>(s), l));
+              place(x0 + x, y0 + y, separate ? plane : s,
+                    sample_at(
+                        row,
+                        static_cast<std::size_t>(x) * static_cast<std::size_t>(together) + static_cast<std::size_t>(s),
+                        l));
             }
           }
         }
@@ -228,7 +253,8 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
     loaded.profile.assign(p, p + profile_size);
   }
   char* description = nullptr;
-  if (TIFFGetField(t, TIFFTAG_IMAGEDESCRIPTION, &description) != 0 && std::string(description).starts_with(kRecordMark)) {
+  if (TIFFGetField(t, TIFFTAG_IMAGEDESCRIPTION, &description) != 0 &&
+      std::string(description).starts_with(kRecordMark)) {
     loaded.record = description + std::strlen(kRecordMark);
   }
   std::uint16_t orientation = 1;
@@ -266,7 +292,9 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
       TIFFSetField(t, TIFFTAG_EXTRASAMPLES, 1, &kind);
     }
     if (!e.options.record.empty()) TIFFSetField(t, TIFFTAG_IMAGEDESCRIPTION, (kRecordMark + e.options.record).c_str());
-    if (!e.options.profile.empty()) TIFFSetField(t, TIFFTAG_ICCPROFILE, static_cast<std::uint32_t>(e.options.profile.size()), e.options.profile.data());
+    if (!e.options.profile.empty())
+      TIFFSetField(t, TIFFTAG_ICCPROFILE, static_cast<std::uint32_t>(e.options.profile.size()),
+                   e.options.profile.data());
     std::vector<std::uint8_t> line(n * bytes_each);
     for (int y = 0; y < height; ++y) {
       const ConstView row = e.image.part({0, y, width, 1});
@@ -281,7 +309,8 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
       e.written.saturation.below += s.below;
       e.written.saturation.above += s.above;
       e.written.saturation.not_a_number += s.not_a_number;
-      if (TIFFWriteScanline(t, line.data(), static_cast<std::uint32_t>(y), 0) < 0) fail(e.name, "cannot be encoded: " + memory.last_error);
+      if (TIFFWriteScanline(t, line.data(), static_cast<std::uint32_t>(y), 0) < 0)
+        fail(e.name, "cannot be encoded: " + memory.last_error);
     }
   }
   return std::move(memory.out);

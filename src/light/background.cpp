@@ -19,8 +19,9 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, BackgroundBy>> ChoiceNames<BackgroundBy>::all() {
-  static constexpr std::pair<const char*, BackgroundBy> names[] = {
-      {"gaussian", BackgroundBy::gaussian}, {"opening", BackgroundBy::opening}, {"polynomial", BackgroundBy::polynomial}};
+  static constexpr std::pair<const char*, BackgroundBy> names[] = {{"gaussian", BackgroundBy::gaussian},
+                                                                   {"opening", BackgroundBy::opening},
+                                                                   {"polynomial", BackgroundBy::polynomial}};
   return names;
 }
 std::span<const std::pair<const char*, Objects>> ChoiceNames<Objects>::all() {
@@ -28,7 +29,8 @@ std::span<const std::pair<const char*, Objects>> ChoiceNames<Objects>::all() {
   return names;
 }
 std::span<const std::pair<const char*, TakeOut>> ChoiceNames<TakeOut>::all() {
-  static constexpr std::pair<const char*, TakeOut> names[] = {{"divide", TakeOut::divide}, {"subtract", TakeOut::subtract}};
+  static constexpr std::pair<const char*, TakeOut> names[] = {{"divide", TakeOut::divide},
+                                                              {"subtract", TakeOut::subtract}};
   return names;
 }
 
@@ -48,11 +50,13 @@ void background_fields(Description<F>& d) {
 
 double mean_of(const ConstView& channel) { return statistics(channel)[0].mean; }
 
-// A guess that is darker than this share of its mean follows the picture rather than its light: a surface through them may even
-// fall below 0.
+// A guess that is darker than this share of its mean follows the picture rather than its light: a surface through them
+// may even fall below 0.
 constexpr float kLeastLight = 0.05F;
 
-bool is_light(float mean, float background) { return std::copysign(1.0F, mean) * background >= kLeastLight * std::fabs(mean); }
+bool is_light(float mean, float background) {
+  return std::copysign(1.0F, mean) * background >= kLeastLight * std::fabs(mean);
+}
 
 // What light of that mean is multiplied by where it is `background`. Without a mean there is nothing to divide by.
 float evening(float mean, float background) {
@@ -63,7 +67,8 @@ float evening(float mean, float background) {
 // How many samples of a channel's guess evening() holds.
 std::ptrdiff_t held_in(const ConstView& slow, float mean) {
   std::ptrdiff_t held = 0;
-  for (int y = 0; mean != 0 && y < slow.height(); ++y) held += std::count_if(slow.row(y), slow.row(y) + slow.width(), [mean](float v) { return !is_light(mean, v); });
+  for (int y = 0; mean != 0 && y < slow.height(); ++y)
+    held += std::count_if(slow.row(y), slow.row(y) + slow.width(), [mean](float v) { return !is_light(mean, v); });
   return held;
 }
 
@@ -78,7 +83,8 @@ void Background::operator()(const ConstView& in, const View& out) const {
     case BackgroundBy::gaussian:
       return Gaussian{.sigma = sigma, .border = Border::mirror}(finite, out);
     case BackgroundBy::opening: {
-      const Image flat = objects == Objects::bright ? Opening{.radius = radius}(finite) : Closing{.radius = radius}(finite);
+      const Image flat =
+          objects == Objects::bright ? Opening{.radius = radius}(finite) : Closing{.radius = radius}(finite);
       return Gaussian{.sigma = after_opening(radius), .border = Border::mirror}(flat, out);
     }
     case BackgroundBy::polynomial:
@@ -92,11 +98,13 @@ Image Background::plain(const ConstView& in) const {
   Image room;
   const ConstView finite = finite_light(in, room);
   if (by == BackgroundBy::gaussian) return reference::gaussian(finite, sigma, Border::mirror, 0);
-  const Image flat = objects == Objects::bright ? Opening{.radius = radius}.plain(finite) : Closing{.radius = radius}.plain(finite);
+  const Image flat =
+      objects == Objects::bright ? Opening{.radius = radius}.plain(finite) : Closing{.radius = radius}.plain(finite);
   return reference::gaussian(flat, after_opening(radius), Border::mirror, 0);
 }
 void Background::describe(Description<Background>& d) {
-  d.called("background", "light", "The slow part of a picture, guessed as its light: large Gaussian, opening, or a smooth surface.");
+  d.called("background", "light",
+           "The slow part of a picture, guessed as its light: large Gaussian, opening, or a smooth surface.");
   d.wrong("the light is to be taken out: take flatten, which does both.");
   d.agrees_within(5e-4);
   background_fields(d);
@@ -125,7 +133,10 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
     });
   }
   copy_alpha(in, out);
-  if (held > 0) note(fmt::format("{} samples of the guessed light are under {:g} of its mean and held there: nothing grows more than {:g} times", held, kLeastLight, 1 / kLeastLight));
+  if (held > 0)
+    note(fmt::format(
+        "{} samples of the guessed light are under {:g} of its mean and held there: nothing grows more than {:g} times",
+        held, kLeastLight, 1 / kLeastLight));
   tell_flatness(in, out);
 }
 Image Flatten::plain(const ConstView& in) const {
@@ -144,7 +155,9 @@ Image Flatten::plain(const ConstView& in) const {
 }
 void Flatten::describe(Description<Flatten>& d) {
   d.called("flatten", "light", "Takes a guessed background out of the picture; the mean level is kept.");
-  d.wrong("a flat frame was taken: flat_field is exact; large objects of one level matter: the guess takes them for light.");
+  d.wrong(
+      "a flat frame was taken: flat_field is exact; large objects of one level matter: the guess takes them for "
+      "light.");
   d.agrees_within(5e-3);
   background_fields(d);
   d.field("how", &Flatten::how, "", "light multiplies (divide), stray light and haze add (subtract)");

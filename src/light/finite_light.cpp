@@ -30,7 +30,8 @@ ConstView finite_light(const ConstView& in, Image& room) {
     odd += here;
   });
   if (odd == 0) return in;
-  note(odd == 1 ? "1 sample is not finite: left out of the light" : fmt::format("{} samples are not finite: left out of the light", odd.load()));
+  note(odd == 1 ? "1 sample is not finite: left out of the light"
+                : fmt::format("{} samples are not finite: left out of the light", odd.load()));
   room = Image(in);
   for (int c = 0; c < colors; ++c) {
     const double mean = statistics(in.channel(c))[0].mean;

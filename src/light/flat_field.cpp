@@ -16,13 +16,17 @@ namespace {
 
 void check_frame(const ConstView& in, const Image& frame, const char* what) {
   const int channels = frame.shape().color_channels();
-  if (frame.width() != in.width() || frame.height() != in.height() || (channels != 1 && channels != in.shape.color_channels())) {
-    throw BadCall(fmt::format("flat_field: the {} frame is {} and the picture {}: give one of the same size, gray or with the same channels", what,
-                              text_of(frame.shape()).text, text_of(in.shape).text));
+  if (frame.width() != in.width() || frame.height() != in.height() ||
+      (channels != 1 && channels != in.shape.color_channels())) {
+    throw BadCall(fmt::format(
+        "flat_field: the {} frame is {} and the picture {}: give one of the same size, gray or with the same channels",
+        what, text_of(frame.shape()).text, text_of(in.shape).text));
   }
 }
 
-ConstView plane(const Image& frame, int channel) { return frame.view().channel(frame.shape().color_channels() == 1 ? 0 : channel); }
+ConstView plane(const Image& frame, int channel) {
+  return frame.view().channel(frame.shape().color_channels() == 1 ? 0 : channel);
+}
 
 }  // namespace
 
@@ -36,7 +40,9 @@ void FlatField::operator()(const ConstView& in, const View& out) const {
   std::atomic<std::size_t> held{0};
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView light = plane(flat, c);
-    const auto shadow = [&](int x, int y) { return dark.empty() ? 0.0F : plane(dark.image("flat_field", "dark"), c).at(x, y); };
+    const auto shadow = [&](int x, int y) {
+      return dark.empty() ? 0.0F : plane(dark.image("flat_field", "dark"), c).at(x, y);
+    };
     std::vector<double> sums(static_cast<std::size_t>(in.height()));
     std::vector<std::size_t> counts(sums.size());
     parallel_rows(in.height(), w, [&](int first, int last) {
@@ -55,7 +61,9 @@ void FlatField::operator()(const ConstView& in, const View& out) const {
       count += static_cast<double>(counts[y]);
     }
     const double mean = count > 0 ? sum / count : 0;
-    if (!(mean > 0)) throw BadCall(fmt::format("flat_field: the flat is {:.3g} above the dark frame on average: it must be brighter than that", mean));
+    if (!(mean > 0))
+      throw BadCall(fmt::format(
+          "flat_field: the flat is {:.3g} above the dark frame on average: it must be brighter than that", mean));
     const auto floor = static_cast<float>(static_cast<double>(least) * mean), level = static_cast<float>(mean);
     parallel_rows(in.height(), w, [&](int first, int last) {
       std::size_t here = 0;
@@ -75,15 +83,20 @@ void FlatField::operator()(const ConstView& in, const View& out) const {
     });
   }
   copy_alpha(in, out);
-  if (held > 0) note(fmt::format("{} samples of the flat were near zero and held at {:g} of its mean", held.load(), least));
+  if (held > 0)
+    note(fmt::format("{} samples of the flat were near zero and held at {:g} of its mean", held.load(), least));
   tell_flatness(in, out);
 }
 Image FlatField::plain(const ConstView& in) const {
-  return reference::flat_field(in, with.image("flat_field", "with"), dark.empty() ? ConstView{} : dark.image("flat_field", "dark").view(), least);
+  return reference::flat_field(in, with.image("flat_field", "with"),
+                               dark.empty() ? ConstView{} : dark.image("flat_field", "dark").view(), least);
 }
 void FlatField::describe(Description<FlatField>& d) {
-  d.called("flat_field", "light", "Divides by a picture of an evenly lit, empty scene: takes out vignetting, dust and uneven lamps.");
-  d.wrong("no flat was taken with the same optics: take flatten, which guesses the light; the samples are not linear: linearize both first.");
+  d.called("flat_field", "light",
+           "Divides by a picture of an evenly lit, empty scene: takes out vignetting, dust and uneven lamps.");
+  d.wrong(
+      "no flat was taken with the same optics: take flatten, which guesses the light; the samples are not linear: "
+      "linearize both first.");
   d.agrees_within(1e-4);
   d.field("with", &FlatField::with, "", "the flat frame: the same size, gray or with the same channels");
   d.field("dark", &FlatField::dark, "", "the dark frame, taken with the shutter closed");

@@ -16,8 +16,10 @@ namespace sieve {
 double flatness(const ConstView& in) {
   require_input(in, "flatness");
   const int radius = std::clamp(std::min(in.width(), in.height()) / 32, 1, 2047);
-  const ChannelStatistics s = statistics(Box{.radius = radius, .border = Border::mirror}(to_gray(in).view().channel(0)))[0];
-  return s.mean != 0 && s.not_finite < in.shape.pixels() ? s.deviation / s.mean : std::numeric_limits<double>::quiet_NaN();
+  const ChannelStatistics s =
+      statistics(Box{.radius = radius, .border = Border::mirror}(to_gray(in).view().channel(0)))[0];
+  return s.mean != 0 && s.not_finite < in.shape.pixels() ? s.deviation / s.mean
+                                                         : std::numeric_limits<double>::quiet_NaN();
 }
 
 void tell_flatness(const ConstView& before, const ConstView& after) {

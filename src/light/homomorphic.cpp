@@ -28,10 +28,12 @@ void Homomorphic::operator()(const ConstView& in, const View& out) const {
   Image log = finite_lightness(in);
   if (notes_heard()) {
     const Histogram h = histogram(log, 0, 1, static_cast<double>(kFloor), 1);
-    if (h.below > 0) note(fmt::format("{} pixels lie under {} and count as that: a logarithm goes no lower", h.below, kFloor));
+    if (h.below > 0)
+      note(fmt::format("{} pixels lie under {} and count as that: a logarithm goes no lower", h.below, kFloor));
   }
   each_row(log, log.view(), [](const float* a, float* r, std::size_t n, bool) { lanes::natural_log(a, kFloor, r, n); });
-  Image slow = Gaussian{.sigma = static_cast<float>(0.5 / (std::numbers::pi * static_cast<double>(cutoff))), .border = Border::mirror}(log);
+  Image slow = Gaussian{.sigma = static_cast<float>(0.5 / (std::numbers::pi * static_cast<double>(cutoff))),
+                        .border = Border::mirror}(log);
   const auto level = static_cast<float>((1 - static_cast<double>(low)) * statistics(log)[0].mean);
   const View to = slow.view();
   parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
@@ -48,11 +50,14 @@ void Homomorphic::operator()(const ConstView& in, const View& out) const {
 Image Homomorphic::plain(const ConstView& in) const { return reference::homomorphic(in, low, high, cutoff, kFloor); }
 void Homomorphic::describe(Description<Homomorphic>& d) {
   d.called("homomorphic", "light", "Weakens slow light and strengthens detail: a frequency filter on the logarithm.");
-  d.wrong("the picture has large objects of different lightness: they are evened out like light; the light adds (haze): take flatten how=subtract.");
+  d.wrong(
+      "the picture has large objects of different lightness: they are evened out like light; the light adds (haze): "
+      "take flatten how=subtract.");
   d.agrees_within(2e-3);
   d.field("low", &Homomorphic::low, "", "gain of the slow part (light)", {0, 1});
   d.field("high", &Homomorphic::high, "", "gain of the fast part (detail)", {0, 10});
-  d.field("cutoff", &Homomorphic::cutoff, "cycles per pixel", "where the slow part ends: 0.01 is a period of 100 pixels", {0.00032, 0.1});
+  d.field("cutoff", &Homomorphic::cutoff, "cycles per pixel",
+          "where the slow part ends: 0.01 is a period of 100 pixels", {0.00032, 0.1});
 }
 
 }  // namespace sieve

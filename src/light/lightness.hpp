@@ -8,8 +8,8 @@
 
 namespace sieve {
 
-// Puts a changed lightness in: the gray channel itself, or as the luma of every color with its hue kept. What is not finite
-// in the input stays.
+// Puts a changed lightness in: the gray channel itself, or as the luma of every color with its hue kept. What is not
+// finite in the input stays.
 inline void put_lightness(const ConstView& in, const Image& changed, const View& out) {
   map_tones(in, out, ColorBy::luma, [&](int, int y, const float* from, float* to, std::size_t n) {
     const float* row = changed.row(y);

@@ -36,7 +36,8 @@ Scales TextValue<Scales>::parse(std::string_view s, const Resources&) {
     const std::string_view word = rest.substr(0, rest.find(','));
     rest.remove_prefix(std::min(rest.size(), word.size() + 1));
     const auto v = detail::parse_number(word);
-    if (!v || !(*v >= 0.5) || !(*v <= 500)) throw BadCall(fmt::format("scales '{}': '{}' is no sigma; give {}", s, word, allowed()));
+    if (!v || !(*v >= 0.5) || !(*v <= 500))
+      throw BadCall(fmt::format("scales '{}': '{}' is no sigma; give {}", s, word, allowed()));
     all.sigmas.push_back(static_cast<float>(*v));
   }
   if (all.sigmas.empty() || all.sigmas.size() > 8) throw BadCall(fmt::format("scales '{}': give {}", s, allowed()));
@@ -73,7 +74,8 @@ Image Retinex::plain(const ConstView& in) const {
   for (const float sigma : scales.sigmas) {
     const Image around = reference::gaussian(light, sigma, Border::mirror, 0);
     const float share = gain / static_cast<float>(scales.sigmas.size());
-    sum = map_pairs(sum, map_pairs(light, around, [](float v, float g) { return std::log(v / std::max(g, kAdd)); }), [share](float s, float v) { return s + share * v; });
+    sum = map_pairs(sum, map_pairs(light, around, [](float v, float g) { return std::log(v / std::max(g, kAdd)); }),
+                    [share](float s, float v) { return s + share * v; });
   }
   Image out(in.shape, in.maximum);
   put_lightness(in, sum, out.view());

@@ -36,16 +36,19 @@ double median_of(std::vector<double> v) {
 }  // namespace
 
 Surface fit_surface(const ConstView& channel, int degree) {
-  const int w = channel.width(), h = channel.height(), columns = std::min(w, kBlocks), rows = std::min(h, kBlocks), blocks = columns * rows;
+  const int w = channel.width(), h = channel.height(), columns = std::min(w, kBlocks), rows = std::min(h, kBlocks),
+            blocks = columns * rows;
   struct Block {
     double x, y, mean;
   };
   std::vector<Block> all(static_cast<std::size_t>(blocks));
   parallel_rows(rows, channel.shape.pixels() / static_cast<std::size_t>(rows), [&](int first, int last) {
     for (int j = first; j < last; ++j) {
-      const int y0 = static_cast<int>(static_cast<long long>(h) * j / rows), y1 = static_cast<int>(static_cast<long long>(h) * (j + 1) / rows);
+      const int y0 = static_cast<int>(static_cast<long long>(h) * j / rows),
+                y1 = static_cast<int>(static_cast<long long>(h) * (j + 1) / rows);
       for (int i = 0; i < columns; ++i) {
-        const int x0 = static_cast<int>(static_cast<long long>(w) * i / columns), x1 = static_cast<int>(static_cast<long long>(w) * (i + 1) / columns);
+        const int x0 = static_cast<int>(static_cast<long long>(w) * i / columns),
+                  x1 = static_cast<int>(static_cast<long long>(w) * (i + 1) / columns);
         double sum = 0, count = 0;
         for (int y = y0; y < y1; ++y) {
           const float* row = channel.row(y);
@@ -55,7 +58,8 @@ Surface fit_surface(const ConstView& channel, int degree) {
             ++count;
           }
         }
-        all[static_cast<std::size_t>(j * columns + i)] = {coordinate(0.5 * (x0 + x1 - 1), w), coordinate(0.5 * (y0 + y1 - 1), h), sum / count};
+        all[static_cast<std::size_t>(j * columns + i)] = {coordinate(0.5 * (x0 + x1 - 1), w),
+                                                          coordinate(0.5 * (y0 + y1 - 1), h), sum / count};
       }
     }
   });

@@ -15,7 +15,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, LowRank::Color>> ChoiceNames<LowRank::Color>::all() {
-  static constexpr std::pair<const char*, LowRank::Color> names[] = {{"channels", LowRank::Color::channels}, {"wide", LowRank::Color::wide}, {"luma", LowRank::Color::luma}};
+  static constexpr std::pair<const char*, LowRank::Color> names[] = {
+      {"channels", LowRank::Color::channels}, {"wide", LowRank::Color::wide}, {"luma", LowRank::Color::luma}};
   return names;
 }
 
@@ -50,7 +51,9 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
     for (int x = 0; x < in.width(); ++x) {
       const float l = y.at(x, row), b = l + u.at(x, row), r = l + v.at(x, row);
       out.at(x, row, 0) = r;
-      out.at(x, row, 1) = static_cast<float>((static_cast<double>(l) - weights.red * static_cast<double>(r) - weights.blue * static_cast<double>(b)) / weights.green);
+      out.at(x, row, 1) = static_cast<float>(
+          (static_cast<double>(l) - weights.red * static_cast<double>(r) - weights.blue * static_cast<double>(b)) /
+          weights.green);
       out.at(x, row, 2) = b;
     }
   }
@@ -71,12 +74,15 @@ void LowRank::operator()(const ConstView& in, const View& out) const {
     });
   });
   copy_alpha(in, out);
-  note(fmt::format("{:.0f} numbers instead of {}: {:.1f} %", numbers, in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()), 100 * numbers / (static_cast<double>(in.shape.pixels()) * in.shape.color_channels())));
+  note(fmt::format("{:.0f} numbers instead of {}: {:.1f} %", numbers,
+                   in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()),
+                   100 * numbers / (static_cast<double>(in.shape.pixels()) * in.shape.color_channels())));
 }
 Image LowRank::plain(const ConstView& in) const {
   Image out(in.shape);
   on_finite(in, out.view(), [&](const ConstView& finite, const View& result) {
-    each_part(finite, result, *this, [](const ConstView& part, int k, const View& to) { copy(reference::low_rank(part, k), to); });
+    each_part(finite, result, *this,
+              [](const ConstView& part, int k, const View& to) { copy(reference::low_rank(part, k), to); });
   });
   copy_alpha(in, out.view());
   return out;
@@ -89,9 +95,11 @@ std::vector<Stage> LowRank::stages(const ConstView& in) const {
   values.x_label = shares.x_label = "number";
   values.y_label = "log10";
   values.curves = {{"value", {}, {}, std::min(rank, static_cast<int>(r.values.size())) - 1}};
-  shares.name = fmt::format("running sums: 90, 95, 99 % by {}, {}, {}", r.rank_for(0.9, false), r.rank_for(0.95, false), r.rank_for(0.99, false));
+  shares.name = fmt::format("running sums: 90, 95, 99 % by {}, {}, {}", r.rank_for(0.9, false), r.rank_for(0.95, false),
+                            r.rank_for(0.99, false));
   shares.y_label = "share";
-  shares.curves = {{"of the values", {}, {}, values.curves[0].marked}, {"of their squares", {}, {}, values.curves[0].marked}};
+  shares.curves = {{"of the values", {}, {}, values.curves[0].marked},
+                   {"of their squares", {}, {}, values.curves[0].marked}};
   for (std::size_t k = 0; k < r.values.size(); ++k) {
     const auto n = static_cast<double>(k + 1);
     values.curves[0].x.push_back(n);

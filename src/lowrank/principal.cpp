@@ -15,7 +15,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, PrincipalComponents::Of>> ChoiceNames<PrincipalComponents::Of>::all() {
-  static constexpr std::pair<const char*, PrincipalComponents::Of> names[] = {{"rows", PrincipalComponents::Of::rows}, {"patches", PrincipalComponents::Of::patches}};
+  static constexpr std::pair<const char*, PrincipalComponents::Of> names[] = {
+      {"rows", PrincipalComponents::Of::rows}, {"patches", PrincipalComponents::Of::patches}};
   return names;
 }
 
@@ -30,10 +31,12 @@ namespace {
 using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
 
 Principal principal_of(Rows data, int components, const char* who) {
-  if (!data.allFinite()) throw BadCall(fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
+  if (!data.allFinite())
+    throw BadCall(fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
   const auto n = data.rows(), length = data.cols();
   const int all = static_cast<int>(std::min(n, length));
-  if (components < 0 || components > all) throw BadCall(fmt::format("{}: components={}: there are 1 to {}, or 0 for all", who, components, all));
+  if (components < 0 || components > all)
+    throw BadCall(fmt::format("{}: components={}: there are 1 to {}, or 0 for all", who, components, all));
   const int k = components == 0 ? all : components;
   Principal p{static_cast<int>(n), static_cast<int>(length), k, {}, {}, {}, {}, 0};
   const Eigen::RowVectorXd mean = data.cast<double>().colwise().mean();
@@ -41,7 +44,8 @@ Principal principal_of(Rows data, int components, const char* who) {
   // The smaller of the two products has the same eigenvalues.
   const bool wide = length > n;
   const Eigen::MatrixXd centered = data.cast<double>();
-  const Eigen::MatrixXd products = wide ? Eigen::MatrixXd(centered * centered.transpose() / static_cast<double>(n)) : Eigen::MatrixXd(centered.transpose() * centered / static_cast<double>(n));
+  const Eigen::MatrixXd products = wide ? Eigen::MatrixXd(centered * centered.transpose() / static_cast<double>(n))
+                                        : Eigen::MatrixXd(centered.transpose() * centered / static_cast<double>(n));
   checkpoint();
   const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(products);
   Eigen::MatrixXd axes(length, k);
@@ -56,7 +60,8 @@ Principal principal_of(Rows data, int components, const char* who) {
     axes.col(i) = centered.transpose() * v;
     // Directions without variance: any unit vector across the others.
     for (int again = 0; again < 2; ++again) {
-      if (axes.col(i).norm() < 1e-9 * std::sqrt(static_cast<double>(n) * std::max(1e-30, p.variance[0]))) axes.col(i) = Eigen::VectorXd::Unit(length, i);
+      if (axes.col(i).norm() < 1e-9 * std::sqrt(static_cast<double>(n) * std::max(1e-30, p.variance[0])))
+        axes.col(i) = Eigen::VectorXd::Unit(length, i);
       for (int j = 0; j < i; ++j) axes.col(i) -= axes.col(j) * axes.col(j).dot(axes.col(i));
       axes.col(i).normalize();
     }
@@ -77,7 +82,8 @@ Principal principal_of(Rows data, int components, const char* who) {
 }
 
 Rows observations_of(const Principal& p, int k) {
-  if (k < 1 || k > p.components) throw BadCall(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
+  if (k < 1 || k > p.components)
+    throw BadCall(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
   const Eigen::Map<const Matrix> axes(p.axes.data(), p.length, p.components);
   const Eigen::Map<const Rows> coordinates(p.coordinates.data(), p.observations, p.components);
   Rows r = coordinates.leftCols(k) * axes.leftCols(k).transpose();
@@ -85,7 +91,8 @@ Rows observations_of(const Principal& p, int k) {
   return r;
 }
 
-// Where each number of an observation lies in the picture: visit(observation, number, x, y, channel), border samples repeated.
+// Where each number of an observation lies in the picture: visit(observation, number, x, y, channel), border samples
+// repeated.
 template <class Visit>
 void each_patch_sample(const Shape& s, int side, Visit visit) {
   const int across = (s.width + side - 1) / side, down = (s.height + side - 1) / side;
@@ -114,7 +121,9 @@ int kept(const PrincipalComponents& f, const Principal& p) {
   return p.components;
 }
 
-Principal principal_for(const PrincipalComponents& f, const ConstView& in) { return f.of == PrincipalComponents::Of::rows ? principal_rows(in) : principal_patches(in, f.side); }
+Principal principal_for(const PrincipalComponents& f, const ConstView& in) {
+  return f.of == PrincipalComponents::Of::rows ? principal_rows(in) : principal_patches(in, f.side);
+}
 
 }  // namespace
 
@@ -127,7 +136,8 @@ Principal principal_rows(const ConstView& in, int components) {
 
 Image picture_of_rows(const Principal& p, const Shape& shape, int k) {
   const Rows r = observations_of(p, k);
-  if (r.rows() != shape.height || r.cols() != static_cast<Eigen::Index>(shape.width) * shape.color_channels()) throw BadCall("picture_of_rows: the components are not those of rows of that shape");
+  if (r.rows() != shape.height || r.cols() != static_cast<Eigen::Index>(shape.width) * shape.color_channels())
+    throw BadCall("picture_of_rows: the components are not those of rows of that shape");
   Image out(Shape{shape.width, shape.height, shape.color_channels()});
   picture_of_matrix(Matrix(r), out.view());
   return out;
@@ -137,8 +147,11 @@ Principal principal_patches(const ConstView& in, int side, int components) {
   require_input(in, "principal_patches");
   check_side(side);
   const int across = (in.width() + side - 1) / side, down = (in.height() + side - 1) / side;
-  Rows data(static_cast<Eigen::Index>(across) * down, static_cast<Eigen::Index>(side) * side * in.shape.color_channels());
-  each_patch_sample(in.shape, side, [&](int o, int n, int x, int y, int c) { data(o, n) = in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), c); });
+  Rows data(static_cast<Eigen::Index>(across) * down,
+            static_cast<Eigen::Index>(side) * side * in.shape.color_channels());
+  each_patch_sample(in.shape, side, [&](int o, int n, int x, int y, int c) {
+    data(o, n) = in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), c);
+  });
   return principal_of(std::move(data), components, "principal_patches");
 }
 
@@ -146,7 +159,9 @@ Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k
   check_side(side);
   const Rows r = observations_of(p, k);
   const int across = (shape.width + side - 1) / side, down = (shape.height + side - 1) / side;
-  if (r.rows() != static_cast<Eigen::Index>(across) * down || r.cols() != static_cast<Eigen::Index>(side) * side * shape.color_channels()) throw BadCall("picture_of_patches: the components are not those of such patches of that shape");
+  if (r.rows() != static_cast<Eigen::Index>(across) * down ||
+      r.cols() != static_cast<Eigen::Index>(side) * side * shape.color_channels())
+    throw BadCall("picture_of_patches: the components are not those of such patches of that shape");
   Image out(Shape{shape.width, shape.height, shape.color_channels()});
   each_patch_sample(shape, side, [&](int o, int n, int x, int y, int c) {
     if (x < shape.width && y < shape.height) out.at(x, y, c) = r(o, n);
@@ -162,8 +177,10 @@ void PrincipalComponents::operator()(const ConstView& in, const View& out) const
     const int k = kept(*this, p);
     const Image made_of = of == Of::rows ? picture_of_rows(p, in.shape, k) : picture_of_patches(p, in.shape, side, k);
     for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
-    const double numbers = static_cast<double>(k) * (p.length + p.observations) + p.length, all = static_cast<double>(in.shape.pixels()) * in.shape.color_channels();
-    note(fmt::format("{} of {} components, {:.3f} % of the variance; {:.0f} numbers instead of {:.0f}: {:.1f} %", k, p.components, 100 * p.explained(k), numbers, all, 100 * numbers / all));
+    const double numbers = static_cast<double>(k) * (p.length + p.observations) + p.length,
+                 all = static_cast<double>(in.shape.pixels()) * in.shape.color_channels();
+    note(fmt::format("{} of {} components, {:.3f} % of the variance; {:.0f} numbers instead of {:.0f}: {:.1f} %", k,
+                     p.components, 100 * p.explained(k), numbers, all, 100 * numbers / all));
   });
   copy_alpha(in, out);
 }
@@ -198,7 +215,8 @@ void PrincipalComponents::describe(Description<PrincipalComponents>& d) {
   d.agrees_within(2e-2);
   d.field("of", &PrincipalComponents::of, "", "rows, or patches of side x side");
   d.field("components", &PrincipalComponents::components, "", "how many", {1, 65536});
-  d.field("share", &PrincipalComponents::share, "of the variance", "as many as explain it; auto: components says", {0, 1});
+  d.field("share", &PrincipalComponents::share, "of the variance", "as many as explain it; auto: components says",
+          {0, 1});
   d.field("side", &PrincipalComponents::side, "pixels", "of a patch", {2, 32});
 }
 

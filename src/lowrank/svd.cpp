@@ -15,7 +15,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, SvdWay>> ChoiceNames<SvdWay>::all() {
-  static constexpr std::pair<const char*, SvdWay> names[] = {{"automatic", SvdWay::automatic}, {"exact", SvdWay::exact}, {"randomized", SvdWay::randomized}};
+  static constexpr std::pair<const char*, SvdWay> names[] = {
+      {"automatic", SvdWay::automatic}, {"exact", SvdWay::exact}, {"randomized", SvdWay::randomized}};
   return names;
 }
 
@@ -75,7 +76,8 @@ Svd filled(int rows, int columns, int rank, const Eigen::VectorXd& values, const
 
 Svd exact(const Matrix& m, int rank) {
   const Eigen::BDCSVD<Eigen::MatrixXd> d(m.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
-  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), d.matrixU(), d.matrixV());
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), d.matrixU(),
+                d.matrixV());
 }
 
 Svd randomized(const Matrix& m, int rank) {
@@ -95,7 +97,8 @@ Svd randomized(const Matrix& m, int rank) {
   const Matrix rest = times(m, q, true);
   const Eigen::BDCSVD<Eigen::MatrixXd> d(rest.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
   const Matrix left = q * d.matrixV().cast<float>();
-  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), left, Matrix(d.matrixU().cast<float>()));
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), left,
+                Matrix(d.matrixU().cast<float>()));
 }
 
 }  // namespace
@@ -118,9 +121,12 @@ namespace {
 
 Matrix checked(const ConstView& channel, const char* who) {
   require_input(channel, who);
-  if (channel.shape.channels != 1) throw BadCall(fmt::format("{}: the picture has {} channels: give one (channel() or gray)", who, channel.shape.channels));
+  if (channel.shape.channels != 1)
+    throw BadCall(
+        fmt::format("{}: the picture has {} channels: give one (channel() or gray)", who, channel.shape.channels));
   Matrix m = matrix_of(channel);
-  if (!m.allFinite()) throw BadCall(fmt::format("{}: a sample is not finite: it would be in every number; replace it first", who));
+  if (!m.allFinite())
+    throw BadCall(fmt::format("{}: a sample is not finite: it would be in every number; replace it first", who));
   return m;
 }
 
@@ -129,7 +135,9 @@ Matrix checked(const ConstView& channel, const char* who) {
 Svd svd(const ConstView& channel, int rank, SvdWay way) {
   const Matrix m = checked(channel, "svd");
   const int side = static_cast<int>(std::min(m.rows(), m.cols()));
-  if (rank < 0 || rank > side) throw BadCall(fmt::format("svd: rank={}: a picture of {}x{} has 1 to {}, or 0 for all", rank, channel.width(), channel.height(), side));
+  if (rank < 0 || rank > side)
+    throw BadCall(fmt::format("svd: rank={}: a picture of {}x{} has 1 to {}, or 0 for all", rank, channel.width(),
+                              channel.height(), side));
   return svd_of(m, rank, way);
 }
 

@@ -1,5 +1,5 @@
-// Bit planes of nested wavelet bands, from the highest down, so that a stream that is cut off still gives a picture. Each
-// cell of the picture, with its part of every band of all planes, is a stream of its own.
+// Bit planes of nested wavelet bands, from the highest down, so that a stream that is cut off still gives a picture.
+// Each cell of the picture, with its part of every band of all planes, is a stream of its own.
 
 #include <algorithm>
 #include <array>
@@ -16,8 +16,8 @@ namespace sieve::pack_detail {
 
 namespace {
 
-constexpr int kCell = 512;   // pixels to a side
-constexpr int kBlock = 8;    // coefficients to a side that are skipped together while all are 0
+constexpr int kCell = 512;  // pixels to a side
+constexpr int kBlock = 8;   // coefficients to a side that are skipped together while all are 0
 
 // The part of one band that lies in a cell.
 struct Piece {
@@ -27,7 +27,7 @@ struct Piece {
   int x = 0, y = 0;                // place in its band
   int nested_x = 0, nested_y = 0;  // and among all bands
   int width = 0, height = 0;
-  int parent = -1;         // the piece of the next coarser level
+  int parent = -1;               // the piece of the next coarser level
   int shift_x = 0, shift_y = 0;  // (i + shift) >> 1 is the place in the parent
   int stride = 0, block_stride = 0, blocks_across = 0, blocks_down = 0;
   bool begun = false;                    // something in it is not 0
@@ -38,8 +38,12 @@ struct Piece {
   std::vector<std::uint32_t> magnitude;  // encoder: all bits, and kNegative
   std::vector<std::uint8_t> bits;        // encoder: of the largest in each block
   int most_bits = 0;                     // encoder: of the largest of all
-  std::size_t at(int i, int j) const { return static_cast<std::size_t>(j + 1) * static_cast<std::size_t>(stride) + static_cast<std::size_t>(i + 1); }
-  std::size_t block(int i, int j) const { return static_cast<std::size_t>(j + 1) * static_cast<std::size_t>(block_stride) + static_cast<std::size_t>(i + 1); }
+  std::size_t at(int i, int j) const {
+    return static_cast<std::size_t>(j + 1) * static_cast<std::size_t>(stride) + static_cast<std::size_t>(i + 1);
+  }
+  std::size_t block(int i, int j) const {
+    return static_cast<std::size_t>(j + 1) * static_cast<std::size_t>(block_stride) + static_cast<std::size_t>(i + 1);
+  }
   BandPart row(int j) const { return {plane, kind, level, x, y + j, nested_x, nested_y + j}; }
 };
 
@@ -53,15 +57,18 @@ int halved(int n, int levels) {
   return n;
 }
 
-// Makes `all` the pieces of a cell, coarse before fine, and all planes at each level; what an earlier cell left is used again.
+// Makes `all` the pieces of a cell, coarse before fine, and all planes at each level; what an earlier cell left is used
+// again.
 void shape_pieces(const BandShape& shape, const Grid& cells, int cx, int cy, std::vector<Piece>& all) {
   const int levels = shape.levels, w = shape.width, h = shape.height;
   std::vector<std::array<int, 4>> before(shape.planes, {-1, -1, -1, -1});
   std::size_t count = 0;
   all.resize(shape.planes * static_cast<std::size_t>(1 + 3 * levels));
   const auto add = [&](std::size_t plane, BandKind kind, int level, int x0, int y0, int bw, int bh) {
-    const int left = static_cast<int>(static_cast<long long>(bw) * cx / cells.across), right = static_cast<int>(static_cast<long long>(bw) * (cx + 1) / cells.across);
-    const int top = static_cast<int>(static_cast<long long>(bh) * cy / cells.down), bottom = static_cast<int>(static_cast<long long>(bh) * (cy + 1) / cells.down);
+    const int left = static_cast<int>(static_cast<long long>(bw) * cx / cells.across),
+              right = static_cast<int>(static_cast<long long>(bw) * (cx + 1) / cells.across);
+    const int top = static_cast<int>(static_cast<long long>(bh) * cy / cells.down),
+              bottom = static_cast<int>(static_cast<long long>(bh) * (cy + 1) / cells.down);
     int& last = before[plane][static_cast<std::size_t>(kind)];
     Piece& q = all[count];
     q.kind = kind;
@@ -81,7 +88,9 @@ void shape_pieces(const BandShape& shape, const Grid& cells, int cx, int cy, std
       q.shift_x = left - 2 * up.x;
       q.shift_y = top - 2 * up.y;
       // The rim about the parent may be read, nothing beyond it.
-      const auto fits = [](int shift, int n, int room) { return n > 0 && room > 0 && (shift >> 1) >= -1 && ((n - 1 + shift) >> 1) <= room; };
+      const auto fits = [](int shift, int n, int room) {
+        return n > 0 && room > 0 && (shift >> 1) >= -1 && ((n - 1 + shift) >> 1) <= room;
+      };
       if (!fits(q.shift_x, q.width, up.width) || !fits(q.shift_y, q.height, up.height)) q.parent = -1;
     }
     last = static_cast<int>(count++);
@@ -89,12 +98,14 @@ void shape_pieces(const BandShape& shape, const Grid& cells, int cx, int cy, std
     q.blocks_across = (q.width + kBlock - 1) / kBlock;
     q.blocks_down = (q.height + kBlock - 1) / kBlock;
     q.block_stride = q.blocks_across + 2;
-    const std::size_t n = static_cast<std::size_t>(q.stride) * static_cast<std::size_t>(q.height + 2), b = static_cast<std::size_t>(q.block_stride) * static_cast<std::size_t>(q.blocks_down + 2);
+    const std::size_t n = static_cast<std::size_t>(q.stride) * static_cast<std::size_t>(q.height + 2),
+                      b = static_cast<std::size_t>(q.block_stride) * static_cast<std::size_t>(q.blocks_down + 2);
     q.known.assign(n, 0);
     q.sign.assign(n, 0);
     q.active.assign(b, 0);
   };
-  for (std::size_t p = 0; p < shape.planes; ++p) add(p, BandKind::low, levels, 0, 0, halved(w, levels), halved(h, levels));
+  for (std::size_t p = 0; p < shape.planes; ++p)
+    add(p, BandKind::low, levels, 0, 0, halved(w, levels), halved(h, levels));
   for (int level = levels - 1; level >= 0; --level) {
     const int lw = halved(w, level + 1), lh = halved(h, level + 1), fw = halved(w, level), fh = halved(h, level);
     for (std::size_t p = 0; p < shape.planes; ++p) {
@@ -107,7 +118,18 @@ void shape_pieces(const BandShape& shape, const Grid& cells, int cx, int cy, std
 
 constexpr std::array<std::uint8_t, 40> kLevel = [] {
   std::array<std::uint8_t, 40> t{};
-  for (int i = 0; i < 40; ++i) t[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(i == 0 ? 0 : i < 2 ? 1 : i < 4 ? 2 : i < 6 ? 3 : i < 8 ? 4 : i < 11 ? 5 : i < 15 ? 6 : i < 21 ? 7 : i < 30 ? 8 : i < 39 ? 9 : 10);
+  for (int i = 0; i < 40; ++i)
+    t[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(i == 0   ? 0
+                                                               : i < 2  ? 1
+                                                               : i < 4  ? 2
+                                                               : i < 6  ? 3
+                                                               : i < 8  ? 4
+                                                               : i < 11 ? 5
+                                                               : i < 15 ? 6
+                                                               : i < 21 ? 7
+                                                               : i < 30 ? 8
+                                                               : i < 39 ? 9
+                                                                        : 10);
   return t;
 }();
 constexpr int kLevels = 11;
@@ -127,10 +149,14 @@ class Models {
     const Piece* parent = q.parent >= 0 ? &all[static_cast<std::size_t>(q.parent)] : nullptr;
     // Neighbors along an edge tell more than those across it.
     switch (q.kind) {
-      case BandKind::low: return code_rows<3, 3, 1>(c, s, q, parent, plane);
-      case BandKind::across: return code_rows<2, 4, 1>(c, s, q, parent, plane);
-      case BandKind::down: return code_rows<4, 2, 1>(c, s, q, parent, plane);
-      default: return code_rows<2, 2, 2>(c, s, q, parent, plane);
+      case BandKind::low:
+        return code_rows<3, 3, 1>(c, s, q, parent, plane);
+      case BandKind::across:
+        return code_rows<2, 4, 1>(c, s, q, parent, plane);
+      case BandKind::down:
+        return code_rows<4, 2, 1>(c, s, q, parent, plane);
+      default:
+        return code_rows<2, 2, 2>(c, s, q, parent, plane);
     }
   }
 
@@ -160,7 +186,8 @@ class Models {
           const std::uint8_t* a = q.active.data() + b;
           int near = a[-1] + a[1] + a[-q.block_stride] + a[q.block_stride];
           if (parent) {
-            const int px = std::clamp(((bx * kBlock + q.shift_x) >> 1) / kBlock, 0, parent->blocks_across - 1), py = std::clamp(((by * kBlock + q.shift_y) >> 1) / kBlock, 0, parent->blocks_down - 1);
+            const int px = std::clamp(((bx * kBlock + q.shift_x) >> 1) / kBlock, 0, parent->blocks_across - 1),
+                      py = std::clamp(((by * kBlock + q.shift_y) >> 1) / kBlock, 0, parent->blocks_down - 1);
             near += 5 * parent->active[parent->block(px, py)];
           }
           bool some = false;
@@ -180,7 +207,8 @@ class Models {
   }
 
   template <std::uint32_t wx, std::uint32_t wy, std::uint32_t wd, class State>
-  [[gnu::always_inline]] static void code_block(State& c, Set& s, Piece& q, const Piece* parent, int plane, int x0, int y0) {
+  [[gnu::always_inline]] static void code_block(State& c, Set& s, Piece& q, const Piece* parent, int plane, int x0,
+                                                int y0) {
     const int x1 = std::min(x0 + kBlock, q.width), y1 = std::min(y0 + kBlock, q.height), n = q.stride;
     for (int y = y0; y < y1; ++y) {
       const std::uint32_t* parents = nullptr;
@@ -188,7 +216,8 @@ class Models {
       std::uint32_t* k = q.known.data() + q.at(x0, y);
       std::int8_t* g = q.sign.data() + q.at(x0, y);
       const std::uint32_t* truths = nullptr;
-      if constexpr (!State::kDecodes) truths = q.magnitude.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(q.width);
+      if constexpr (!State::kDecodes)
+        truths = q.magnitude.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(q.width);
       // Sums of what lies above and below: of the places before, here, and after.
       std::uint32_t pair_before = k[-n - 1] + k[n - 1], pair = k[-n] + k[n], left = k[-1];
       for (int x = x0; x < x1; ++x, ++k, ++g) {
@@ -207,7 +236,8 @@ class Models {
         }
         if (left != 0) {
           const bool first = left >> plane == 2;
-          left |= static_cast<std::uint32_t>(c.bit(s.more[(first ? 0 : kLevels) + level], (truth >> plane & 1) != 0)) << plane;
+          left |= static_cast<std::uint32_t>(c.bit(s.more[(first ? 0 : kLevels) + level], (truth >> plane & 1) != 0))
+                  << plane;
           *k = left;
           continue;
         }
@@ -260,7 +290,8 @@ std::uint64_t load(Piece& q, const std::function<void(const BandPart& from, int 
 
 }  // namespace
 
-PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read) {
+PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest,
+                           const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read) {
   const Grid cells = cells_of(shape);
   const int count = cells.across * cells.down;
   PlanesPacked packed;
@@ -297,7 +328,8 @@ PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const 
     for (const Stream& s : streams) {
       const std::size_t from = plane == 0 ? 0 : s.ends[plane - 1], to = s.ends[plane];
       put_varint(section, to - from);
-      section.insert(section.end(), s.bytes.begin() + static_cast<std::ptrdiff_t>(from), s.bytes.begin() + static_cast<std::ptrdiff_t>(to));
+      section.insert(section.end(), s.bytes.begin() + static_cast<std::ptrdiff_t>(from),
+                     s.bytes.begin() + static_cast<std::ptrdiff_t>(to));
     }
     packed.sections.push_back(std::move(section));
   }
@@ -305,7 +337,8 @@ PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const 
   return packed;
 }
 
-bool decode_planes(const Sections& sections, int planes, const BandShape& shape, const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write) {
+bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
+                   const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write) {
   const Grid cells = cells_of(shape);
   const int count = cells.across * cells.down;
   // The streams of the cells, put together from what is there of the sections.
@@ -343,7 +376,9 @@ bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
           }
           good[i] = going || cut[i];
           for (const Piece& q : pieces) {
-            for (int y = 0; y < q.height; ++y) write(q.row(y), q.width, {q.known.data() + q.at(0, y), q.sign.data() + q.at(0, y), q.left.data() + q.block(0, y / kBlock)});
+            for (int y = 0; y < q.height; ++y)
+              write(q.row(y), q.width,
+                    {q.known.data() + q.at(0, y), q.sign.data() + q.at(0, y), q.left.data() + q.block(0, y / kBlock)});
           }
         }
       },

@@ -15,23 +15,26 @@ using Bytes = std::vector<std::uint8_t>;
 // Sections of a packed picture, as far as they are there: the last one may be cut off.
 using Sections = std::vector<std::span<const std::uint8_t>>;
 
-// --- cosine: blocks of 8x8 coefficients on planes whose sides are multiples of 8, one section for each stripe of block rows ---
+// --- cosine: blocks of 8x8 coefficients on planes whose sides are multiples of 8, one section for each stripe of block
+// rows ---
 
 struct CosineCoding {
   int across = 0, down = 0;  // blocks
   std::size_t planes = 0;
-  float step = 0;            // of the quantizer
-  bool perceptual = false;   // coarser for what is less seen
+  float step = 0;           // of the quantizer
+  bool perceptual = false;  // coarser for what is less seen
 };
 struct CosinePacked {
   std::vector<Bytes> sections;
   std::uint64_t nonzero = 0;
 };
-// A row of blocks: eight rows of coefficients of every plane. Filled by the caller in any order and from any thread, or taken.
+// A row of blocks: eight rows of coefficients of every plane. Filled by the caller in any order and from any thread, or
+// taken.
 using BlockRow = std::vector<Image>;
 CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(int block_row, BlockRow& row)>& fill);
 // False where a section ends before its blocks do.
-bool decode_cosine(const Sections& sections, const CosineCoding& coding, const std::function<void(int block_row, const BlockRow& row)>& take);
+bool decode_cosine(const Sections& sections, const CosineCoding& coding,
+                   const std::function<void(int block_row, const BlockRow& row)>& take);
 
 // --- bit planes of wavelet bands, one section for each bit plane, the highest first ---
 
@@ -55,17 +58,21 @@ struct PlanesPacked {
   std::uint64_t nonzero = 0;
 };
 inline constexpr std::uint32_t kNegative = 1U << 31;
-// `largest` magnitude of all; `read` gives n magnitudes, with kNegative where the value is below 0. Called from any thread.
-PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read);
+// `largest` magnitude of all; `read` gives n magnitudes, with kNegative where the value is below 0. Called from any
+// thread.
+PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest,
+                           const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read);
 
-// What is known of n values: magnitudes, signs (-1, 0, 1), and for each group of eight how many of the lowest bits are not known.
+// What is known of n values: magnitudes, signs (-1, 0, 1), and for each group of eight how many of the lowest bits are
+// not known.
 struct KnownValues {
   const std::uint32_t* magnitude;
   const std::int8_t* sign;
   const std::uint8_t* left;
 };
 // Hands every value to `write`, from any thread. False where a stream that is there in full ends too early.
-bool decode_planes(const Sections& sections, int planes, const BandShape& shape, const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write);
+bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
+                   const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write);
 
 // A plane of whole numbers row by row, or its bands in nested places.
 struct BandPlane {
@@ -73,7 +80,8 @@ struct BandPlane {
   std::vector<std::int32_t> values;
 };
 
-// --- prediction: whole numbers of all planes, one section for each stripe of rows. `shift`: bits of the samples above 8 ---
+// --- prediction: whole numbers of all planes, one section for each stripe of rows. `shift`: bits of the samples above
+// 8 ---
 
 std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift);
 bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane>& planes);

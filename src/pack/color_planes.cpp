@@ -27,7 +27,8 @@ ColorTurn turn_of(const ConstView& in) {
   for (int y = 0; y < in.height(); y += step) {
     for (int x = 0; x < in.width(); x += step) {
       std::array<double, 4> v{};
-      for (int c = 0; c < channels; ++c) sum[static_cast<std::size_t>(c)] += v[static_cast<std::size_t>(c)] = static_cast<double>(in.at(x, y, c));
+      for (int c = 0; c < channels; ++c)
+        sum[static_cast<std::size_t>(c)] += v[static_cast<std::size_t>(c)] = static_cast<double>(in.at(x, y, c));
       if (color == 3) {
         const Eigen::Vector3d p(v[0], v[1], v[2]);
         products += p * p.transpose();
@@ -35,19 +36,28 @@ ColorTurn turn_of(const ConstView& in) {
       n += 1;
     }
   }
-  for (std::size_t c = 0; c < 4; ++c) t.means[c] = static_cast<std::int32_t>(std::clamp(std::lround(sum[c] / n * static_cast<double>(kMeanScale)), -1000000000L, 1000000000L));
+  for (std::size_t c = 0; c < 4; ++c)
+    t.means[c] = static_cast<std::int32_t>(
+        std::clamp(std::lround(sum[c] / n * static_cast<double>(kMeanScale)), -1000000000L, 1000000000L));
   Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
   if (color == 3) {
     const Eigen::Vector3d m(sum[0] / n, sum[1] / n, sum[2] / n);
     const Eigen::Matrix3d covariance = products / n - m * m.transpose();
     if (covariance.trace() > 1e-9) {
-      axes = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(covariance).eigenvectors().transpose().colwise().reverse().eval();
+      axes = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(covariance)
+                 .eigenvectors()
+                 .transpose()
+                 .colwise()
+                 .reverse()
+                 .eval();
       for (int i = 0; i < 3; ++i) {
         if (axes.row(i).sum() < 0) axes.row(i) = -axes.row(i);
       }
     }
   }
-  for (int i = 0; i < 9; ++i) t.rows[static_cast<std::size_t>(i)] = static_cast<std::int16_t>(std::lround(axes(i / 3, i % 3) * static_cast<double>(kTurnScale)));
+  for (int i = 0; i < 9; ++i)
+    t.rows[static_cast<std::size_t>(i)] =
+        static_cast<std::int16_t>(std::lround(axes(i / 3, i % 3) * static_cast<double>(kTurnScale)));
   return t;
 }
 
@@ -58,7 +68,8 @@ void split_rows(const ConstView& in, const ColorTurn& turn, int top, const std::
   for (int y = 0; y < planes[0].height(); ++y) {
     const int from = std::min(top + y, in.height() - 1);
     if (color == 3) {
-      const float *r = in.row(from, 0), *g = in.row(from, 1), *b = in.row(from, 2), mr = mean(turn, 0), mg = mean(turn, 1), mb = mean(turn, 2);
+      const float *r = in.row(from, 0), *g = in.row(from, 1), *b = in.row(from, 2), mr = mean(turn, 0),
+                  mg = mean(turn, 1), mb = mean(turn, 2);
       for (std::size_t c = 0; c < 3; ++c) {
         float* to = planes[c].row(y);
         const float a0 = m[3 * c], a1 = m[3 * c + 1], a2 = m[3 * c + 2];
@@ -80,17 +91,20 @@ void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int 
   std::array<float, 9> back{};
   if (color == 3) {
     Eigen::Matrix3d m;
-    for (int i = 0; i < 9; ++i) m(i / 3, i % 3) = static_cast<double>(turn.rows[static_cast<std::size_t>(i)]) / static_cast<double>(kTurnScale);
+    for (int i = 0; i < 9; ++i)
+      m(i / 3, i % 3) = static_cast<double>(turn.rows[static_cast<std::size_t>(i)]) / static_cast<double>(kTurnScale);
     const Eigen::Matrix3d inverse = m.inverse();
     for (int i = 0; i < 9; ++i) back[static_cast<std::size_t>(i)] = static_cast<float>(inverse(i / 3, i % 3));
   }
-  const float low = clip ? 0.0F : std::numeric_limits<float>::lowest(), high = clip ? 1.0F : std::numeric_limits<float>::max();
+  const float low = clip ? 0.0F : std::numeric_limits<float>::lowest(),
+              high = clip ? 1.0F : std::numeric_limits<float>::max();
   for (int y = 0; y < planes[0].height() && top + y < out.height(); ++y) {
     if (color == 3) {
       const float *p = planes[0].row(y), *q = planes[1].row(y), *s = planes[2].row(y);
       for (std::size_t c = 0; c < 3; ++c) {
         float* to = out.row(top + y, static_cast<int>(c));
-        const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2], level = mean(turn, static_cast<int>(c));
+        const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2],
+                    level = mean(turn, static_cast<int>(c));
         for (int x = 0; x < w; ++x) to[x] = std::min(high, std::max(low, a0 * p[x] + a1 * q[x] + a2 * s[x] + level));
       }
     }
@@ -111,22 +125,26 @@ constexpr int kRows = 32;
 std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn) {
   std::vector<Image> planes;
   for (int c = 0; c < in.shape.channels; ++c) planes.emplace_back(in.width(), in.height());
-  parallel_rows((in.height() + kRows - 1) / kRows, static_cast<std::size_t>(in.width()) * kRows * planes.size(), [&](int first, int last) {
-    const Rectangle part{0, first * kRows, in.width(), std::min(in.height(), last * kRows) - first * kRows};
-    std::vector<View> rows;
-    for (Image& plane : planes) rows.push_back(plane.view().part(part));
-    split_rows(in, turn, part.y, rows);
-  });
+  parallel_rows(
+      (in.height() + kRows - 1) / kRows, static_cast<std::size_t>(in.width()) * kRows * planes.size(),
+      [&](int first, int last) {
+        const Rectangle part{0, first * kRows, in.width(), std::min(in.height(), last * kRows) - first * kRows};
+        std::vector<View> rows;
+        for (Image& plane : planes) rows.push_back(plane.view().part(part));
+        split_rows(in, turn, part.y, rows);
+      });
   return planes;
 }
 
 void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out) {
-  parallel_rows((out.height() + kRows - 1) / kRows, static_cast<std::size_t>(out.width()) * kRows * planes.size(), [&](int first, int last) {
-    const Rectangle part{0, first * kRows, out.width(), std::min(out.height(), last * kRows) - first * kRows};
-    std::vector<ConstView> rows;
-    for (const Image& plane : planes) rows.push_back(plane.view().part(part));
-    join_rows(turn, rows, part.y, clip, out);
-  });
+  parallel_rows(
+      (out.height() + kRows - 1) / kRows, static_cast<std::size_t>(out.width()) * kRows * planes.size(),
+      [&](int first, int last) {
+        const Rectangle part{0, first * kRows, out.width(), std::min(out.height(), last * kRows) - first * kRows};
+        std::vector<ConstView> rows;
+        for (const Image& plane : planes) rows.push_back(plane.view().part(part));
+        join_rows(turn, rows, part.y, clip, out);
+      });
 }
 
 }  // namespace sieve::pack_detail

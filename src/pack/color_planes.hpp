@@ -18,7 +18,8 @@ struct ColorTurn {
 // Means, and for three colors the axes of their covariance, the longest first. From every few samples.
 ColorTurn turn_of(const ConstView& in);
 
-// The rows of a picture from `top` on, as planes of as many rows and columns as there are in `planes`, continued by the edge samples.
+// The rows of a picture from `top` on, as planes of as many rows and columns as there are in `planes`, continued by the
+// edge samples.
 void split_rows(const ConstView& in, const ColorTurn& turn, int top, const std::vector<View>& planes);
 // Back into the rows of a picture from `top` on, as many as fit; clipped to 0..1 where asked for.
 void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int top, bool clip, const View& out);

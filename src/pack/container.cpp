@@ -37,7 +37,9 @@ void put_fixed(Bytes& to, std::uint64_t value, int bytes) {
   for (int i = 0; i < bytes; ++i) to.push_back(static_cast<std::uint8_t>(value >> (8 * i)));
 }
 
-[[noreturn]] void damaged(const std::string& what) { throw Error("packed picture: " + what + "; the file is damaged: fetch it again"); }
+[[noreturn]] void damaged(const std::string& what) {
+  throw Error("packed picture: " + what + "; the file is damaged: fetch it again");
+}
 
 // Takes fields off the front; a missing one is damage.
 class Fields {
@@ -76,7 +78,8 @@ Bytes write_container(const Header& h, const std::vector<Bytes>& sections) {
     for (const std::int16_t r : h.turn.rows) {
       if (h.info.shape.color_channels() == 3) put_fixed(body, static_cast<std::uint16_t>(r), 2);
     }
-    for (int c = 0; c < h.info.shape.channels; ++c) put_fixed(body, static_cast<std::uint32_t>(h.turn.means[static_cast<std::size_t>(c)]), 4);
+    for (int c = 0; c < h.info.shape.channels; ++c)
+      put_fixed(body, static_cast<std::uint32_t>(h.turn.means[static_cast<std::size_t>(c)]), 4);
     put_fixed(body, std::bit_cast<std::uint32_t>(h.step), 4);
   }
   put_varint(body, static_cast<std::uint64_t>(h.levels));
@@ -101,11 +104,13 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   if (bytes.size() < kMagic.size() + 5) damaged("it ends within its header");
   Fields start(bytes.subspan(kMagic.size()));
   const std::uint64_t version = start.fixed(1, "its version");
-  if (version != kVersion) throw Error(fmt::format("packed picture: it is of version {}; this program reads version {}", version, kVersion));
+  if (version != kVersion)
+    throw Error(fmt::format("packed picture: it is of version {}; this program reads version {}", version, kVersion));
   const std::uint64_t length = start.fixed(4, "its length");
   if (length + 4 > start.left()) damaged("it ends within its header");
   const std::size_t end = kMagic.size() + 5 + static_cast<std::size_t>(length);
-  if (!is_checksum_of(Fields(bytes.subspan(end)).fixed(4, "its checksum"), bytes.first(end))) damaged("the checksum of its header is wrong");
+  if (!is_checksum_of(Fields(bytes.subspan(end)).fixed(4, "its checksum"), bytes.first(end)))
+    damaged("the checksum of its header is wrong");
   Fields f(bytes.subspan(kMagic.size() + 5, static_cast<std::size_t>(length)));
   Opened o;
   Header& h = o.header;
@@ -119,29 +124,39 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   h.info.lossless = (flags & 1) != 0;
   h.perceptual = (flags & 2) != 0;
   h.predicted = (flags & 4) != 0;
-  const std::uint64_t w = static_cast<std::uint64_t>(h.info.shape.width), ht = static_cast<std::uint64_t>(h.info.shape.height);
-  if (w == 0 || ht == 0 || h.info.shape.channels == 0) damaged(fmt::format("its header says {}x{} pixels of {} channels", w, ht, h.info.shape.channels));
+  const std::uint64_t w = static_cast<std::uint64_t>(h.info.shape.width),
+                      ht = static_cast<std::uint64_t>(h.info.shape.height);
+  if (w == 0 || ht == 0 || h.info.shape.channels == 0)
+    damaged(fmt::format("its header says {}x{} pixels of {} channels", w, ht, h.info.shape.channels));
   if (h.predicted && !h.info.lossless) damaged("its header says predicted for a method with loss");
-  if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.maximum == 0)) damaged("its header says lossless for a method that is not");
-  if (w > pixels / ht) throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise --max-pixels", w, ht, pixels));
-  // The flattest picture takes a byte for some ten thousand pixels: what says more is a lie, and no memory is spent on it.
-  if (w * ht / 65536 > bytes.size() + 16) damaged(fmt::format("its header says {}x{} pixels, far more than {} bytes can hold", w, ht, bytes.size()));
+  if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.maximum == 0))
+    damaged("its header says lossless for a method that is not");
+  if (w > pixels / ht)
+    throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise --max-pixels", w, ht,
+                            pixels));
+  // The flattest picture takes a byte for some ten thousand pixels: what says more is a lie, and no memory is spent on
+  // it.
+  if (w * ht / 65536 > bytes.size() + 16)
+    damaged(fmt::format("its header says {}x{} pixels, far more than {} bytes can hold", w, ht, bytes.size()));
   if (!h.info.lossless) {
     if (h.info.shape.color_channels() == 3) {
       for (std::int16_t& r : h.turn.rows) r = static_cast<std::int16_t>(f.fixed(2, "the turn of colors"));
     }
-    for (int c = 0; c < h.info.shape.channels; ++c) h.turn.means[static_cast<std::size_t>(c)] = static_cast<std::int32_t>(f.fixed(4, "means"));
+    for (int c = 0; c < h.info.shape.channels; ++c)
+      h.turn.means[static_cast<std::size_t>(c)] = static_cast<std::int32_t>(f.fixed(4, "means"));
     h.step = std::bit_cast<float>(static_cast<std::uint32_t>(f.fixed(4, "step")));
     if (!std::isfinite(h.step) || h.step <= 0) damaged("its header says a step that is not above 0");
   }
   h.levels = static_cast<int>(f.varint(16, "levels"));
   h.planes = static_cast<int>(f.varint(31, "bit planes"));
-  if (h.info.lossless && h.planes > 24) damaged(fmt::format("its header says {} bit planes for a picture of {} levels", h.planes, h.info.maximum));
+  if (h.info.lossless && h.planes > 24)
+    damaged(fmt::format("its header says {} bit planes for a picture of {} levels", h.planes, h.info.maximum));
   h.info.kept = f.varint(std::uint64_t{1} << 40, "components");
   const std::uint64_t count = f.varint(f.left() / 5 + 1, "sections");
   std::span<const std::uint8_t> rest = bytes.subspan(end + 4);
   for (std::uint64_t i = 0; i < count; ++i) {
-    const std::uint64_t size = f.varint(std::uint64_t{1} << 40, "a section's length"), sum = f.fixed(4, "a section's checksum");
+    const std::uint64_t size = f.varint(std::uint64_t{1} << 40, "a section's length"),
+                        sum = f.fixed(4, "a section's checksum");
     if (!o.header.info.complete) continue;
     if (size > rest.size()) {
       o.header.info.complete = false;
@@ -161,7 +176,8 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
 }  // namespace pack_detail
 
 bool is_packed(std::span<const std::uint8_t> bytes) {
-  return bytes.size() >= pack_detail::kMagic.size() && std::equal(pack_detail::kMagic.begin(), pack_detail::kMagic.end(), bytes.begin());
+  return bytes.size() >= pack_detail::kMagic.size() &&
+         std::equal(pack_detail::kMagic.begin(), pack_detail::kMagic.end(), bytes.begin());
 }
 
 }  // namespace sieve

@@ -14,8 +14,8 @@ namespace sieve::pack_detail {
 
 struct Header {
   PackInfo info;
-  ColorTurn turn;          // methods with loss
-  float step = 0;          // methods with loss
+  ColorTurn turn;  // methods with loss
+  float step = 0;  // methods with loss
   bool perceptual = false;
   bool predicted = false;      // without loss: by prediction instead of bands
   int levels = 0, planes = 0;  // wavelet

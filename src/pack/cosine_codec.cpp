@@ -28,8 +28,8 @@ constexpr std::array<std::uint8_t, 64> kZigzag = [] {
   return z;
 }();
 
-// How much coarser a coefficient is quantized where the eye is less keen: from the contrast sensitivity over frequency, 1 at the
-// lowest and about 5 at the highest, twice as much in the color planes.
+// How much coarser a coefficient is quantized where the eye is less keen: from the contrast sensitivity over frequency,
+// 1 at the lowest and about 5 at the highest, twice as much in the color planes.
 float coarser(int at, bool color, bool perceptual) {
   if (!perceptual) return 1;
   const int across = at % 8, down = at / 8;
@@ -65,7 +65,8 @@ int last_of(std::uint64_t some) {
   return last;
 }
 
-// Magnitudes of a block, at most 32: more make no difference. Ten to a row: what lies beyond its right and lower side is 0.
+// Magnitudes of a block, at most 32: more make no difference. Ten to a row: what lies beyond its right and lower side
+// is 0.
 constexpr int kRow = 10;
 struct Trace {
   std::array<std::uint8_t, kRow * kRow> magnitude{};
@@ -92,7 +93,8 @@ class Model {
  public:
   // Codes a block: `q` holds it, `some` tells which are not 0; or it is filled (and is all 0 before). `now` is written.
   template <class Coder>
-  void code(Coder& coder, std::int16_t* q, std::uint64_t some, Trace& now, const Trace& left, const Trace& up, int corner_dc) {
+  void code(Coder& coder, std::int16_t* q, std::uint64_t some, Trace& now, const Trace& left, const Trace& up,
+            int corner_dc) {
     auto c = coder.take(kMostBytes);
     if (now.last > 0) now.magnitude.fill(0);
     code_first(c, q, now, left, up, corner_dc);
@@ -110,9 +112,11 @@ class Model {
       const std::size_t other = static_cast<std::size_t>(beside > 0) + (beside > 1) + (beside > 3);
       // The last one is not 0: that is what makes it the last.
       if (i < last && !c.bit(some_[(kPlace[zig] * 8 + level(inside)) * 4 + other], q[at] != 0)) continue;
-      const int a = 1 + static_cast<int>(size_[level((inside + 2 * beside) / 2) + (kPlace[zig] < 3 ? 8 : 0)].code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : std::abs(q[at]) - 1)));
+      const int a = 1 + static_cast<int>(size_[level((inside + 2 * beside) / 2) + (kPlace[zig] < 3 ? 8 : 0)].code(
+                            c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : std::abs(q[at]) - 1)));
       const bool negative = c.raw(q[at] < 0 ? 1 : 0, 1) != 0;
-      if constexpr (Coder::kDecodes) q[at] = static_cast<std::int16_t>(negative ? -std::min(a, kMost) : std::min(a, kMost));
+      if constexpr (Coder::kDecodes)
+        q[at] = static_cast<std::int16_t>(negative ? -std::min(a, kMost) : std::min(a, kMost));
       *m = static_cast<std::uint8_t>(std::min(a, 32));
     }
     coder.put(c);
@@ -134,7 +138,8 @@ class Model {
     const int a = left.dc, b = up.dc;
     const int expected = d >= std::max(a, b) ? std::min(a, b) : d <= std::min(a, b) ? std::max(a, b) : a + b - d;
     const int off = q[0] - expected;
-    const int m = static_cast<int>(first_[level(std::min((left.dc_off + up.dc_off + 1) / 2, 16))].code(c, static_cast<std::uint32_t>(std::abs(off))));
+    const int m = static_cast<int>(first_[level(std::min((left.dc_off + up.dc_off + 1) / 2, 16))].code(
+        c, static_cast<std::uint32_t>(std::abs(off))));
     const bool negative = m > 0 && c.raw(off < 0 ? 1 : 0, 1) != 0;
     now.dc = std::clamp(expected + (negative ? -m : m), -kMost, kMost);
     now.dc_off = std::min(m, 1000);
@@ -163,12 +168,13 @@ struct Blocks {
   std::size_t across;
   std::vector<std::int16_t> values;
   std::vector<std::uint64_t> some;
-  Blocks(std::size_t planes, int n) : across(static_cast<std::size_t>(n)), values(planes * across * 64), some(planes * across) {}
+  Blocks(std::size_t planes, int n)
+      : across(static_cast<std::size_t>(n)), values(planes * across * 64), some(planes * across) {}
   std::int16_t* block(std::size_t p, std::size_t x) { return values.data() + (p * across + x) * 64; }
 };
 
-// A stripe of rows of blocks, left to right and top to bottom, plane after plane at each place. `row_done`: before a row is
-// coded, or after it was decoded.
+// A stripe of rows of blocks, left to right and top to bottom, plane after plane at each place. `row_done`: before a
+// row is coded, or after it was decoded.
 template <class Coder, class Row>
 bool code_stripe(Coder& c, std::size_t planes, Blocks& q, int rows, Row row_done) {
   std::vector<Model> models(2);
@@ -223,7 +229,8 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
               lanes::quantize_blocks(rows, st.per.data(), q.block(p, 0), q.some.data() + p * q.across, q.across);
               for (std::size_t x = 0; x < q.across; ++x) {
                 // The first one carries the level of the block: to the nearest.
-                *q.block(p, x) = static_cast<std::int16_t>(std::nearbyint(std::clamp(rows[0][8 * x] * st.per[0], -32767.0F, 32767.0F)));
+                *q.block(p, x) = static_cast<std::int16_t>(
+                    std::nearbyint(std::clamp(rows[0][8 * x] * st.per[0], -32767.0F, 32767.0F)));
                 some += static_cast<std::uint64_t>(std::popcount(q.some[p * q.across + x]));
               }
             }
@@ -236,7 +243,8 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
   return packed;
 }
 
-bool decode_cosine(const Sections& sections, const CosineCoding& coding, const std::function<void(int block_row, const BlockRow& row)>& take) {
+bool decode_cosine(const Sections& sections, const CosineCoding& coding,
+                   const std::function<void(int block_row, const BlockRow& row)>& take) {
   const int count = (coding.down + kStripe - 1) / kStripe;
   if (static_cast<int>(sections.size()) != count) return false;
   const std::array<Steps, 2> steps = {Steps(coding, false), Steps(coding, true)};
@@ -249,15 +257,16 @@ bool decode_cosine(const Sections& sections, const CosineCoding& coding, const s
         Blocks q(coding.planes, coding.across);
         for (int s = first; s < last; ++s) {
           RangeDecoder decoder(sections[static_cast<std::size_t>(s)]);
-          good[static_cast<std::size_t>(s)] = code_stripe(decoder, coding.planes, q, std::min(kStripe, coding.down - s * kStripe), [&](int y) {
-            for (std::size_t p = 0; p < coding.planes; ++p) {
-              float* rows[8];
-              for (int v = 0; v < 8; ++v) rows[v] = row[p].row(v);
-              lanes::restore_blocks(q.block(p, 0), steps[p == 0 ? 0 : 1].step.data(), rows, q.across);
-            }
-            take(s * kStripe + y, row);
-            std::fill(q.values.begin(), q.values.end(), std::int16_t{0});
-          });
+          good[static_cast<std::size_t>(s)] =
+              code_stripe(decoder, coding.planes, q, std::min(kStripe, coding.down - s * kStripe), [&](int y) {
+                for (std::size_t p = 0; p < coding.planes; ++p) {
+                  float* rows[8];
+                  for (int v = 0; v < 8; ++v) rows[v] = row[p].row(v);
+                  lanes::restore_blocks(q.block(p, 0), steps[p == 0 ? 0 : 1].step.data(), rows, q.across);
+                }
+                take(s * kStripe + y, row);
+                std::fill(q.values.begin(), q.values.end(), std::int16_t{0});
+              });
         }
       },
       1);

@@ -12,7 +12,8 @@ namespace hn = hwy::HWY_NAMESPACE;
 // A row of a block, or a part of one.
 using D = hn::CappedTag<float, 8>;
 
-void QuantizeBlocks(const float* const* rows, const float* per, std::int16_t* out, std::uint64_t* some, std::size_t blocks) {
+void QuantizeBlocks(const float* const* rows, const float* per, std::int16_t* out, std::uint64_t* some,
+                    std::size_t blocks) {
   const D d;
   const hn::RebindToSigned<D> di;
   const hn::Rebind<std::int16_t, D> d16;
@@ -57,8 +58,13 @@ namespace sieve::lanes {
 HWY_EXPORT(QuantizeBlocks);
 HWY_EXPORT(RestoreBlocks);
 
-void quantize_blocks(const float* const* rows, const float* per, std::int16_t* out, std::uint64_t* some, std::size_t blocks) { HWY_DYNAMIC_DISPATCH(QuantizeBlocks)(rows, per, out, some, blocks); }
-void restore_blocks(const std::int16_t* in, const float* step, float* const* rows, std::size_t blocks) { HWY_DYNAMIC_DISPATCH(RestoreBlocks)(in, step, rows, blocks); }
+void quantize_blocks(const float* const* rows, const float* per, std::int16_t* out, std::uint64_t* some,
+                     std::size_t blocks) {
+  HWY_DYNAMIC_DISPATCH(QuantizeBlocks)(rows, per, out, some, blocks);
+}
+void restore_blocks(const std::int16_t* in, const float* step, float* const* rows, std::size_t blocks) {
+  HWY_DYNAMIC_DISPATCH(RestoreBlocks)(in, step, rows, blocks);
+}
 
 }  // namespace sieve::lanes
 #endif

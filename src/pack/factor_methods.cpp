@@ -1,5 +1,5 @@
-// Packing by factors: singular vectors of the channels side by side, and principal components of patches. Numbers are cut to steps
-// and coded with the sizes of their neighbors as context.
+// Packing by factors: singular vectors of the channels side by side, and principal components of patches. Numbers are
+// cut to steps and coded with the sizes of their neighbors as context.
 
 #include <fmt/format.h>
 
@@ -30,7 +30,8 @@ class Numbers {
   template <class Coder>
   std::int32_t code(Coder& c, std::int32_t value, std::uint32_t near, int kind) {
     const auto context = static_cast<std::size_t>(std::min(11, static_cast<int>(std::bit_width(near))));
-    const std::uint32_t m = sizes_[static_cast<std::size_t>(kind)][context].code(c, static_cast<std::uint32_t>(std::abs(value)));
+    const std::uint32_t m =
+        sizes_[static_cast<std::size_t>(kind)][context].code(c, static_cast<std::uint32_t>(std::abs(value)));
     if (m == 0) return 0;
     const bool negative = c.raw(value < 0 ? 1 : 0, 1) != 0;
     return negative ? -static_cast<std::int32_t>(m) : static_cast<std::int32_t>(m);
@@ -46,7 +47,9 @@ void code_vector(Coder& c, Numbers& numbers, int kind, float* v, std::size_t n, 
   std::uint32_t one = 0, two = 0;
   for (std::size_t i = 0; i < n; ++i) {
     float& at = v[i * stride];
-    const std::int32_t q = numbers.code(c, Coder::kDecodes ? 0 : static_cast<std::int32_t>(std::lround(std::clamp(at / step, -1e6F, 1e6F))), 2 * one + two, kind);
+    const std::int32_t q = numbers.code(
+        c, Coder::kDecodes ? 0 : static_cast<std::int32_t>(std::lround(std::clamp(at / step, -1e6F, 1e6F))),
+        2 * one + two, kind);
     if constexpr (Coder::kDecodes) at = static_cast<float>(q) * step;
     two = one;
     one = static_cast<std::uint32_t>(std::abs(q));
@@ -61,11 +64,12 @@ double size_of(int scale) { return std::exp2((scale - 512) / static_cast<double>
 // The size of the next term: sizes fall.
 template <class Coder>
 int code_scale(Coder& c, Count<8>& falls, int before, int scale) {
-  return std::max(kLeastScale, before - static_cast<int>(falls.code(c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scale))));
+  return std::max(kLeastScale, before - static_cast<int>(falls.code(
+                                            c, static_cast<std::uint32_t>(Coder::kDecodes ? 0 : before - scale))));
 }
 
-// What a format of factors is, for coder and decoder alike: `left` and `right` by terms, scales[k] the size of term k. The
-// error of every term is that of `step` in each sample of a row and a column.
+// What a format of factors is, for coder and decoder alike: `left` and `right` by terms, scales[k] the size of term k.
+// The error of every term is that of `step` in each sample of a row and a column.
 template <class Coder>
 void code_factors(Coder& c, Matrix& left, Matrix& right, std::vector<int>& scales, float step) {
   Numbers numbers;
@@ -96,7 +100,8 @@ class SvdMethod : public Method {
     const double worth = static_cast<double>(step) * std::sqrt(0.5 * (svd_.rows + svd_.columns));
     int rank = 0;
     while (rank < svd_.rank && svd_.values[static_cast<std::size_t>(rank)] > worth) ++rank;
-    Matrix left = Eigen::Map<const Matrix>(svd_.left.data(), svd_.rows, svd_.rank).leftCols(rank), right = Eigen::Map<const Matrix>(svd_.right.data(), svd_.columns, svd_.rank).leftCols(rank);
+    Matrix left = Eigen::Map<const Matrix>(svd_.left.data(), svd_.rows, svd_.rank).leftCols(rank),
+           right = Eigen::Map<const Matrix>(svd_.right.data(), svd_.columns, svd_.rank).leftCols(rank);
     std::vector<int> scales;
     int before = 1024;
     for (int k = 0; k < rank; ++k) {
@@ -123,9 +128,11 @@ class SvdMethod : public Method {
   Svd svd_;
 };
 
-// Coordinates of patches, component by component, in the light of the patches to the left and above; axes by components.
+// Coordinates of patches, component by component, in the light of the patches to the left and above; axes by
+// components.
 template <class Coder>
-void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coordinates, std::vector<int>& scales, int across, float step) {
+void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coordinates, std::vector<int>& scales,
+                  int across, float step) {
   Numbers numbers;
   code_vector(c, numbers, 2, mean.data(), mean.size(), 1, std::min(step, 1.0F / 512));
   Count<8> falls;
@@ -135,13 +142,17 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
     scales[k] = before = code_scale(c, falls, before, scales[k]);
     const auto i = static_cast<Eigen::Index>(k);
     // An axis is as fine as the coordinates along it are large: its error in a sample is that of a coordinate.
-    code_vector(c, numbers, 2, axes.col(i).data(), static_cast<std::size_t>(axes.rows()), 1, static_cast<float>(std::clamp(0.7 * static_cast<double>(step) / (size_of(before) * std::sqrt(static_cast<double>(axes.rows()))), 1e-5, 0.05)));
+    code_vector(c, numbers, 2, axes.col(i).data(), static_cast<std::size_t>(axes.rows()), 1,
+                static_cast<float>(std::clamp(
+                    0.7 * static_cast<double>(step) / (size_of(before) * std::sqrt(static_cast<double>(axes.rows()))),
+                    1e-5, 0.05)));
     Numbers own;
     const auto n = coordinates.rows();
     std::vector<std::uint32_t> sizes(static_cast<std::size_t>(n));
     for (Eigen::Index o = 0; o < n; ++o) {
       const auto at = static_cast<std::size_t>(o);
-      const std::uint32_t left = o % across > 0 ? sizes[at - 1] : 0, up = o >= across ? sizes[at - static_cast<std::size_t>(across)] : 0;
+      const std::uint32_t left = o % across > 0 ? sizes[at - 1] : 0,
+                          up = o >= across ? sizes[at - static_cast<std::size_t>(across)] : 0;
       float& v = coordinates(o, i);
       std::int32_t q = 0;
       if constexpr (!Coder::kDecodes) {
@@ -158,18 +169,30 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
 
 class PrincipalMethod : public Method {
  public:
-  explicit PrincipalMethod(const ConstView& in) : across_((in.width() + kPatch - 1) / kPatch), gray_(all_as_color(in)), principal_(principal_patches(gray_, kPatch)) {}
+  explicit PrincipalMethod(const ConstView& in)
+      : across_((in.width() + kPatch - 1) / kPatch),
+        gray_(all_as_color(in)),
+        principal_(principal_patches(gray_, kPatch)) {}
   Coded code(float step) override {
     int k = 0;
-    while (k < std::min(principal_.components, kMostComponents) && principal_.variance[static_cast<std::size_t>(k)] > 0.2 * static_cast<double>(step) * static_cast<double>(step)) ++k;
-    Matrix axes = Eigen::Map<const Matrix>(principal_.axes.data(), principal_.length, principal_.components).leftCols(k);
+    while (k < std::min(principal_.components, kMostComponents) &&
+           principal_.variance[static_cast<std::size_t>(k)] >
+               0.2 * static_cast<double>(step) * static_cast<double>(step))
+      ++k;
+    Matrix axes =
+        Eigen::Map<const Matrix>(principal_.axes.data(), principal_.length, principal_.components).leftCols(k);
     Matrix coordinates(principal_.observations, k);
     for (int o = 0; o < principal_.observations; ++o) {
-      for (int i = 0; i < k; ++i) coordinates(o, i) = principal_.coordinates[static_cast<std::size_t>(o) * static_cast<std::size_t>(principal_.components) + static_cast<std::size_t>(i)];
+      for (int i = 0; i < k; ++i)
+        coordinates(o, i) =
+            principal_.coordinates[static_cast<std::size_t>(o) * static_cast<std::size_t>(principal_.components) +
+                                   static_cast<std::size_t>(i)];
     }
     std::vector<int> scales;
     int before = 1024;
-    for (int i = 0; i < k; ++i) scales.push_back(before = std::min(before, scale_of(std::sqrt(principal_.variance[static_cast<std::size_t>(i)]))));
+    for (int i = 0; i < k; ++i)
+      scales.push_back(before =
+                           std::min(before, scale_of(std::sqrt(principal_.variance[static_cast<std::size_t>(i)]))));
     std::vector<float> mean = principal_.mean;
     RangeEncoder encoder;
     code_patches(encoder, axes, mean, coordinates, scales, across_, step);
@@ -189,7 +212,9 @@ class PrincipalMethod : public Method {
     const int color = in.shape.color_channels(), high = (in.height() + kPatch - 1) / kPatch * kPatch;
     Image all(Shape{in.width(), 2 * high, color});
     for (int c = 0; c < color; ++c) {
-      for (int y = 0; y < 2 * high; ++y) std::copy_n(in.row(std::min(y % high, in.height() - 1), y < high ? c : color), in.width(), all.view().row(y, c));
+      for (int y = 0; y < 2 * high; ++y)
+        std::copy_n(in.row(std::min(y % high, in.height() - 1), y < high ? c : color), in.width(),
+                    all.view().row(y, c));
     }
     return all;
   }
@@ -198,7 +223,9 @@ class PrincipalMethod : public Method {
   Principal principal_;
 };
 
-[[noreturn]] void wrong_factors() { throw Error("packed picture: its factors do not fit its header; the file is damaged: fetch it again"); }
+[[noreturn]] void wrong_factors() {
+  throw Error("packed picture: its factors do not fit its header; the file is damaged: fetch it again");
+}
 
 }  // namespace
 
@@ -207,23 +234,29 @@ std::unique_ptr<Method> principal_method(const ConstView& in) { return std::make
 
 void decode_svd_picture(const Opened& o, const View& out) {
   const int columns = out.width() * out.shape.channels;
-  if (o.sections.size() != 1 || o.header.info.kept > static_cast<std::uint64_t>(std::min({columns, out.height(), kMostComponents}))) wrong_factors();
+  if (o.sections.size() != 1 ||
+      o.header.info.kept > static_cast<std::uint64_t>(std::min({columns, out.height(), kMostComponents})))
+    wrong_factors();
   const auto rank = static_cast<Eigen::Index>(o.header.info.kept);
   Matrix left(out.height(), rank), right(columns, rank);
   std::vector<int> scales(static_cast<std::size_t>(rank));
   RangeDecoder decoder(o.sections[0]);
   code_factors(decoder, left, right, scales, o.header.step);
   if (decoder.ended_long()) wrong_factors();
-  for (Eigen::Index k = 0; k < rank; ++k) left.col(k) *= static_cast<float>(size_of(scales[static_cast<std::size_t>(k)]));
+  for (Eigen::Index k = 0; k < rank; ++k)
+    left.col(k) *= static_cast<float>(size_of(scales[static_cast<std::size_t>(k)]));
   Matrix m = left * right.transpose();
   m.array() += static_cast<float>(o.header.turn.means[0]) / 65536;
   picture_of_matrix(m, out);
 }
 
 void decode_principal_picture(const Opened& o, const View& out) {
-  const int across = (out.width() + kPatch - 1) / kPatch, down = (out.height() + kPatch - 1) / kPatch, color = out.shape.color_channels();
+  const int across = (out.width() + kPatch - 1) / kPatch, down = (out.height() + kPatch - 1) / kPatch,
+            color = out.shape.color_channels();
   const int patches = across * down * (out.shape.has_alpha() ? 2 : 1), length = kPatch * kPatch * color;
-  if (o.sections.size() != 1 || o.header.info.kept > static_cast<std::uint64_t>(std::min({length, patches, kMostComponents}))) wrong_factors();
+  if (o.sections.size() != 1 ||
+      o.header.info.kept > static_cast<std::uint64_t>(std::min({length, patches, kMostComponents})))
+    wrong_factors();
   const auto k = static_cast<Eigen::Index>(o.header.info.kept);
   Matrix axes(length, k), coordinates(patches, k);
   std::vector<float> mean(static_cast<std::size_t>(length));

@@ -15,9 +15,13 @@ namespace sieve::pack_detail {
 
 namespace {
 
-[[noreturn]] void wrong_sections() { throw Error("packed picture: its sections do not fit its header; the file is damaged: fetch it again"); }
+[[noreturn]] void wrong_sections() {
+  throw Error("packed picture: its sections do not fit its header; the file is damaged: fetch it again");
+}
 
-CosineCoding coding_of(const Shape& s, float step, bool perceptual) { return {(s.width + 7) / 8, (s.height + 7) / 8, static_cast<std::size_t>(s.channels), step, perceptual}; }
+CosineCoding coding_of(const Shape& s, float step, bool perceptual) {
+  return {(s.width + 7) / 8, (s.height + 7) / 8, static_cast<std::size_t>(s.channels), step, perceptual};
+}
 
 // Room for the samples of a row of blocks, one for each thread.
 BlockRow& pixels_like(const BlockRow& row) {
@@ -78,22 +82,27 @@ auto& band_of(Bands& b, BandKind kind, int level) {
 
 class WaveletMethod : public Method {
  public:
-  explicit WaveletMethod(const ConstView& in) : shape_{in.width(), in.height(), levels_for(in.width(), in.height()), static_cast<std::size_t>(in.shape.channels)}, turn_(turn_of(in)) {
+  explicit WaveletMethod(const ConstView& in)
+      : shape_{in.width(), in.height(), levels_for(in.width(), in.height()),
+               static_cast<std::size_t>(in.shape.channels)},
+        turn_(turn_of(in)) {
     for (Image& plane : split_colors(in, turn_)) {
       bands_.push_back(wavelet_forward(plane, Wavelet::nine_seven, shape_.levels));
       plane = {};
     }
     for (const WaveletBands& b : bands_) {
       largest_ = std::max(largest_, largest(b.approximation));
-      for (const WaveletDetails& d : b.levels) largest_ = std::max({largest_, largest(d.vertical), largest(d.horizontal), largest(d.diagonal)});
+      for (const WaveletDetails& d : b.levels)
+        largest_ = std::max({largest_, largest(d.vertical), largest(d.horizontal), largest(d.diagonal)});
     }
   }
   Coded code(float step) override {
     const float per = 1 / step;
-    PlanesPacked packed = encode_planes(shape_, whole(largest_, per), [&](const BandPart& from, int n, std::uint32_t* to) {
-      const float* f = band_of(bands_[from.plane], from.kind, from.level).row(from.y) + from.x;
-      for (int x = 0; x < n; ++x) to[x] = whole(std::fabs(f[x]), per) | (f[x] < 0 ? kNegative : 0);
-    });
+    PlanesPacked packed =
+        encode_planes(shape_, whole(largest_, per), [&](const BandPart& from, int n, std::uint32_t* to) {
+          const float* f = band_of(bands_[from.plane], from.kind, from.level).row(from.y) + from.x;
+          for (int x = 0; x < n; ++x) to[x] = whole(std::fabs(f[x]), per) | (f[x] < 0 ? kNegative : 0);
+        });
     Header h;
     h.info.by = PackBy::wavelet;
     h.turn = turn_;
@@ -104,7 +113,9 @@ class WaveletMethod : public Method {
   }
 
  private:
-  static std::uint32_t whole(float magnitude, float per) { return static_cast<std::uint32_t>(static_cast<std::int32_t>(std::min(magnitude * per + kRound, 1e9F))); }
+  static std::uint32_t whole(float magnitude, float per) {
+    return static_cast<std::uint32_t>(static_cast<std::int32_t>(std::min(magnitude * per + kRound, 1e9F)));
+  }
   static float largest(const Image& band) {
     float most = 0;
     for (int y = 0; !band.empty() && y < band.height(); ++y) {
@@ -134,9 +145,13 @@ std::vector<BandPlane> whole_planes(const ConstView& in, int levels) {
       for (int x = 0; x < in.width(); ++x) {
         const float v = r[x] * maximum, n = std::nearbyint(v);
         if (!(std::fabs(v - n) < 0.01F) || n < 0 || n > maximum) {
-          throw BadCall(fmt::format("pack: the sample {:g} at {},{} is no whole level of 0..{}: only pictures as they come from integer files can be packed without loss", r[x], x, y, in.maximum));
+          throw BadCall(
+              fmt::format("pack: the sample {:g} at {},{} is no whole level of 0..{}: only pictures as they come from "
+                          "integer files can be packed without loss",
+                          r[x], x, y, in.maximum));
         }
-        p.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(in.width()) + static_cast<std::size_t>(x)] = static_cast<std::int32_t>(n);
+        p.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(in.width()) + static_cast<std::size_t>(x)] =
+            static_cast<std::int32_t>(n);
       }
     }
     planes.push_back(std::move(p));
@@ -154,11 +169,15 @@ std::vector<BandPlane> whole_planes(const ConstView& in, int levels) {
 
 std::vector<BandPlane> empty_planes(const Header& h) {
   std::vector<BandPlane> planes;
-  for (int c = 0; c < h.info.shape.channels; ++c) planes.push_back({h.info.shape.width, h.info.shape.height, h.levels, std::vector<std::int32_t>(h.info.shape.pixels())});
+  for (int c = 0; c < h.info.shape.channels; ++c)
+    planes.push_back(
+        {h.info.shape.width, h.info.shape.height, h.levels, std::vector<std::int32_t>(h.info.shape.pixels())});
   return planes;
 }
 
-BandShape shape_of(const std::vector<BandPlane>& planes) { return {planes[0].width, planes[0].height, planes[0].levels, planes.size()}; }
+BandShape shape_of(const std::vector<BandPlane>& planes) {
+  return {planes[0].width, planes[0].height, planes[0].levels, planes.size()};
+}
 
 // Bands of the right sizes for the 9/7 transform.
 WaveletBands empty_bands(int width, int height, int levels) {
@@ -181,7 +200,9 @@ WaveletBands empty_bands(int width, int height, int levels) {
 
 }  // namespace
 
-std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual) { return std::make_unique<CosineMethod>(in, perceptual); }
+std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual) {
+  return std::make_unique<CosineMethod>(in, perceptual);
+}
 std::unique_ptr<Method> wavelet_method(const ConstView& in) { return std::make_unique<WaveletMethod>(in); }
 
 namespace {
@@ -207,7 +228,8 @@ Method::Coded code_lossless(const ConstView& in) {
   parallel_rows(
       static_cast<int>(planes.size()), in.shape.pixels() * 8,
       [&](int first, int last) {
-        for (int c = first; c < last; ++c) reversible_forward(planes[static_cast<std::size_t>(c)].values, in.width(), in.height(), levels);
+        for (int c = first; c < last; ++c)
+          reversible_forward(planes[static_cast<std::size_t>(c)].values, in.width(), in.height(), levels);
       },
       1);
   std::uint32_t largest = 0;
@@ -215,7 +237,9 @@ Method::Coded code_lossless(const ConstView& in) {
     for (const std::int32_t v : p.values) largest = std::max(largest, static_cast<std::uint32_t>(std::abs(v)));
   }
   PlanesPacked packed = encode_planes(shape_of(planes), largest, [&](const BandPart& from, int n, std::uint32_t* to) {
-    const std::int32_t* v = planes[from.plane].values.data() + static_cast<std::size_t>(from.nested_y) * static_cast<std::size_t>(in.width()) + static_cast<std::size_t>(from.nested_x);
+    const std::int32_t* v = planes[from.plane].values.data() +
+                            static_cast<std::size_t>(from.nested_y) * static_cast<std::size_t>(in.width()) +
+                            static_cast<std::size_t>(from.nested_x);
     for (int x = 0; x < n; ++x) to[x] = static_cast<std::uint32_t>(std::abs(v[x])) | (v[x] < 0 ? kNegative : 0);
   });
   // Whichever is smaller: prediction for most pictures, bands for what is blurred.
@@ -229,15 +253,16 @@ Method::Coded code_lossless(const ConstView& in) {
 }
 
 void decode_cosine_picture(const Opened& o, const View& out) {
-  const bool whole = decode_cosine(o.sections, coding_of(out.shape, o.header.step, o.header.perceptual), [&](int y, const BlockRow& row) {
-    BlockRow& pixels = pixels_like(row);
-    std::vector<ConstView> views;
-    for (std::size_t p = 0; p < row.size(); ++p) {
-      cosine_inverse(row[p], 8, pixels[p].view());
-      views.push_back(pixels[p]);
-    }
-    join_rows(o.header.turn, views, 8 * y, o.header.info.maximum != 0, out);
-  });
+  const bool whole = decode_cosine(o.sections, coding_of(out.shape, o.header.step, o.header.perceptual),
+                                   [&](int y, const BlockRow& row) {
+                                     BlockRow& pixels = pixels_like(row);
+                                     std::vector<ConstView> views;
+                                     for (std::size_t p = 0; p < row.size(); ++p) {
+                                       cosine_inverse(row[p], 8, pixels[p].view());
+                                       views.push_back(pixels[p]);
+                                     }
+                                     join_rows(o.header.turn, views, 8 * y, o.header.info.maximum != 0, out);
+                                   });
   if (!whole) wrong_sections();
 }
 
@@ -248,14 +273,17 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
   for (std::size_t p = 0; p < shape.planes; ++p) bands.push_back(empty_bands(out.width(), out.height(), shape.levels));
   // How far a value lies from its known part.
   std::array<float, 33> within{};
-  for (std::size_t i = 0; i < within.size(); ++i) within[i] = kWithin * static_cast<float>(std::uint64_t{1} << i) - kRound;
-  const bool whole = decode_planes(o.sections, o.header.planes, shape, [&](const BandPart& to, int n, const KnownValues& v) {
-    float* f = band_of(bands[to.plane], to.kind, to.level).row(to.y) + to.x;
-    for (int x = 0; x < n; ++x) {
-      const float m = (static_cast<float>(static_cast<std::int32_t>(v.magnitude[x])) + within[v.left[x / 8]]) * o.header.step;
-      f[x] = static_cast<float>(v.sign[x]) * m;
-    }
-  });
+  for (std::size_t i = 0; i < within.size(); ++i)
+    within[i] = kWithin * static_cast<float>(std::uint64_t{1} << i) - kRound;
+  const bool whole =
+      decode_planes(o.sections, o.header.planes, shape, [&](const BandPart& to, int n, const KnownValues& v) {
+        float* f = band_of(bands[to.plane], to.kind, to.level).row(to.y) + to.x;
+        for (int x = 0; x < n; ++x) {
+          const float m =
+              (static_cast<float>(static_cast<std::int32_t>(v.magnitude[x])) + within[v.left[x / 8]]) * o.header.step;
+          f[x] = static_cast<float>(v.sign[x]) * m;
+        }
+      });
   if (!whole) wrong_sections();
   std::vector<Image> pictures;
   for (WaveletBands& b : bands) {
@@ -271,19 +299,23 @@ void decode_lossless_picture(const Opened& o, const View& out) {
   if (o.header.predicted) {
     if (!decode_predicted(o.sections, bits_above_8(o.header.info.maximum), planes)) wrong_sections();
   } else {
-    const bool whole = decode_planes(o.sections, o.header.planes, shape_of(planes), [&](const BandPart& to, int n, const KnownValues& v) {
-      std::int32_t* q = planes[to.plane].values.data() + static_cast<std::size_t>(to.nested_y) * static_cast<std::size_t>(out.width()) + static_cast<std::size_t>(to.nested_x);
-      for (int x = 0; x < n; ++x) {
-        const int left = v.left[x / 8];
-        q[x] = v.sign[x] * static_cast<std::int32_t>(v.magnitude[x] + (left > 0 ? 1U << (left - 1) : 0));
-      }
-    });
+    const bool whole = decode_planes(
+        o.sections, o.header.planes, shape_of(planes), [&](const BandPart& to, int n, const KnownValues& v) {
+          std::int32_t* q = planes[to.plane].values.data() +
+                            static_cast<std::size_t>(to.nested_y) * static_cast<std::size_t>(out.width()) +
+                            static_cast<std::size_t>(to.nested_x);
+          for (int x = 0; x < n; ++x) {
+            const int left = v.left[x / 8];
+            q[x] = v.sign[x] * static_cast<std::int32_t>(v.magnitude[x] + (left > 0 ? 1U << (left - 1) : 0));
+          }
+        });
     if (!whole) wrong_sections();
     for (BandPlane& p : planes) reversible_inverse(p.values, p.width, p.height, p.levels);
   }
   if (out.shape.color_channels() == 3) {
     for (std::size_t i = 0; i < planes[0].values.size(); ++i) {
-      const std::int32_t y = planes[0].values[i], u = planes[1].values[i], v = planes[2].values[i], g = y - ((u + v) >> 2);
+      const std::int32_t y = planes[0].values[i], u = planes[1].values[i], v = planes[2].values[i],
+                         g = y - ((u + v) >> 2);
       planes[0].values[i] = v + g;
       planes[1].values[i] = g;
       planes[2].values[i] = u + g;
@@ -294,7 +326,10 @@ void decode_lossless_picture(const Opened& o, const View& out) {
     const BandPlane& p = planes[static_cast<std::size_t>(c)];
     for (int y = 0; y < out.height(); ++y) {
       float* r = out.row(y, c);
-      for (int x = 0; x < out.width(); ++x) r[x] = static_cast<float>(p.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)] * per);
+      for (int x = 0; x < out.width(); ++x)
+        r[x] = static_cast<float>(
+            p.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(p.width) + static_cast<std::size_t>(x)] *
+            per);
     }
   }
 }

@@ -14,7 +14,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, PackBy>> ChoiceNames<PackBy>::all() {
-  static constexpr std::pair<const char*, PackBy> names[] = {{"cosine", PackBy::cosine}, {"wavelet", PackBy::wavelet}, {"svd", PackBy::svd}, {"pca", PackBy::pca}};
+  static constexpr std::pair<const char*, PackBy> names[] = {
+      {"cosine", PackBy::cosine}, {"wavelet", PackBy::wavelet}, {"svd", PackBy::svd}, {"pca", PackBy::pca}};
   return names;
 }
 
@@ -23,23 +24,30 @@ namespace {
 using namespace pack_detail;
 
 // Half of an 8-bit level at 100, the whole range at 0.
-float step_of_quality(double quality) { return static_cast<float>((0.5 + 255 * std::pow((100 - quality) / 100, 2)) / 255); }
+float step_of_quality(double quality) {
+  return static_cast<float>((0.5 + 255 * std::pow((100 - quality) / 100, 2)) / 255);
+}
 
 constexpr double kFinest = 1e-5, kCoarsest = 4;
 
 void check(const PackOptions& o) {
-  const int goals = o.quality.has_value() + o.psnr.has_value() + o.bytes.has_value() + o.rate.has_value() + o.keep.has_value() + o.lossless;
+  const int goals = o.quality.has_value() + o.psnr.has_value() + o.bytes.has_value() + o.rate.has_value() +
+                    o.keep.has_value() + o.lossless;
   if (goals > 1) throw BadCall("pack: give one of quality, psnr, bytes, rate, keep and lossless");
   const auto within = [](const char* name, const std::optional<double>& v, double low, double high) {
-    if (v && !(*v >= low && *v <= high)) throw BadCall(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
+    if (v && !(*v >= low && *v <= high))
+      throw BadCall(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
   };
   within("quality", o.quality, 0, 100);
   within("psnr", o.psnr, 10, 100);
   within("rate", o.rate, 0.001, 64);
-  if (o.bytes && *o.bytes < 64) throw BadCall(fmt::format("pack: bytes={} is not allowed: a file has 64 and more", *o.bytes));
+  if (o.bytes && *o.bytes < 64)
+    throw BadCall(fmt::format("pack: bytes={} is not allowed: a file has 64 and more", *o.bytes));
   if (o.keep && *o.keep < 1) throw BadCall("pack: keep=0 is not allowed: give 1 and more");
-  if (o.lossless && o.by != PackBy::wavelet) throw BadCall(fmt::format("pack: {} loses; only wavelet packs without loss", name_of(o.by)));
-  if (o.perceptual && o.by != PackBy::cosine) throw BadCall(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
+  if (o.lossless && o.by != PackBy::wavelet)
+    throw BadCall(fmt::format("pack: {} loses; only wavelet packs without loss", name_of(o.by)));
+  if (o.perceptual && o.by != PackBy::cosine)
+    throw BadCall(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
 }
 
 class Search {
@@ -79,7 +87,8 @@ class Search {
         fine = middle;
       }
     }
-    if (figure(best) < 0.98 * most) best.note = fmt::format("{} of {:g} is not reached: {:g} is the nearest below", what, most, figure(best));
+    if (figure(best) < 0.98 * most)
+      best.note = fmt::format("{} of {:g} is not reached: {:g} is the nearest below", what, most, figure(best));
     return best;
   }
 
@@ -106,7 +115,8 @@ class Search {
     if (best.bytes.empty()) {
       best = at(kFinest);
       reached = compare(unpack(best.bytes).image, in_).psnr;
-      if (reached < least) best.note = fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
+      if (reached < least)
+        best.note = fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
     } else if (reached > 1.02 * least) {
       best.note = fmt::format("the PSNR is {:.2f} dB: no coarser step stays above {:g} dB", reached, least);
     }
@@ -125,7 +135,8 @@ bool all_finite(const ConstView& in) {
       const float* r = in.row(i % in.height(), i / in.height());
       // All bits of the exponent are set.
       std::uint32_t some = 0;
-      for (int x = 0; x < in.width(); ++x) some |= (std::bit_cast<std::uint32_t>(r[x]) & 0x7f800000U) == 0x7f800000U ? 1U : 0U;
+      for (int x = 0; x < in.width(); ++x)
+        some |= (std::bit_cast<std::uint32_t>(r[x]) & 0x7f800000U) == 0x7f800000U ? 1U : 0U;
       rows[static_cast<std::size_t>(i)] = some == 0;
     }
   });
@@ -141,7 +152,10 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   ConstView in = given;
   if (!all_finite(given)) in = finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
   if (o.lossless) {
-    if (in.maximum == 0) throw BadCall("pack: lossless is for pictures of whole levels, of up to 16 bits; this one has float samples: convert it (apply --depth 16) first");
+    if (in.maximum == 0)
+      throw BadCall(
+          "pack: lossless is for pictures of whole levels, of up to 16 bits; this one has float samples: convert it "
+          "(apply --depth 16) first");
     Method::Coded coded = code_lossless(in);
     coded.header.info.shape = in.shape;
     coded.header.info.maximum = in.maximum;
@@ -150,20 +164,27 @@ Packed pack(const ConstView& given, const PackOptions& o) {
     p.kept = coded.nonzero;
     return p;
   }
-  const std::unique_ptr<Method> method = o.by == PackBy::cosine ? cosine_method(in, o.perceptual) : o.by == PackBy::wavelet ? wavelet_method(in) : o.by == PackBy::svd ? svd_method(in) : principal_method(in);
+  const std::unique_ptr<Method> method = o.by == PackBy::cosine    ? cosine_method(in, o.perceptual)
+                                         : o.by == PackBy::wavelet ? wavelet_method(in)
+                                         : o.by == PackBy::svd     ? svd_method(in)
+                                                                   : principal_method(in);
   Search search(in, *method);
   const auto bytes = [](const Packed& p) { return static_cast<double>(p.bytes.size()); };
   if (o.psnr) return search.psnr(*o.psnr);
   if (o.bytes) return search.largest(static_cast<double>(*o.bytes), "a size in bytes", bytes);
   if (o.rate) return search.largest(*o.rate * static_cast<double>(in.shape.pixels()) / 8, "a size in bytes", bytes);
-  if (o.keep) return search.largest(static_cast<double>(*o.keep), "a number of coefficients", [](const Packed& p) { return static_cast<double>(p.kept); });
+  if (o.keep)
+    return search.largest(static_cast<double>(*o.keep), "a number of coefficients",
+                          [](const Packed& p) { return static_cast<double>(p.kept); });
   return search.at(step_of_quality(o.quality.value_or(75)));
 }
 
 Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
   const Opened o = read_container(bytes, pixels);
   const PackInfo& info = o.header.info;
-  if (!info.complete && (info.by != PackBy::wavelet || o.header.predicted)) throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again", o.header.predicted ? "prediction" : name_of(info.by)));
+  if (!info.complete && (info.by != PackBy::wavelet || o.header.predicted))
+    throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again",
+                            o.header.predicted ? "prediction" : name_of(info.by)));
   Unpacked u{Image(info.shape, info.maximum), info};
   if (info.lossless) {
     decode_lossless_picture(o, u.image.view());

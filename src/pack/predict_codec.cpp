@@ -1,5 +1,6 @@
-// Whole numbers without loss, each as its difference from what its neighbors let expect: better than bands where a picture is drawn rather
-// than seen. Sources: Wu and Memon, "Context-based, adaptive, lossless image coding", 1997 (the predictor and its correction).
+// Whole numbers without loss, each as its difference from what its neighbors let expect: better than bands where a
+// picture is drawn rather than seen. Sources: Wu and Memon, "Context-based, adaptive, lossless image coding", 1997 (the
+// predictor and its correction).
 
 #include <algorithm>
 #include <array>
@@ -47,8 +48,10 @@ class PlaneModel {
   explicit PlaneModel(int shift) : shift_(shift) {}
   // `before`: size of the differences at this place in the planes before.
   template <class Coder>
-  std::int32_t code(Coder& c, std::int32_t value, const Around& a, std::int64_t last_error, std::int64_t before, std::int64_t& error) {
-    const std::int64_t across = std::abs(a.w - a.ww) + std::abs(a.n - a.nw) + std::abs(a.n - a.ne), down = std::abs(a.w - a.nw) + std::abs(a.n - a.nn) + std::abs(a.ne - a.nne);
+  std::int32_t code(Coder& c, std::int32_t value, const Around& a, std::int64_t last_error, std::int64_t before,
+                    std::int64_t& error) {
+    const std::int64_t across = std::abs(a.w - a.ww) + std::abs(a.n - a.nw) + std::abs(a.n - a.ne),
+                       down = std::abs(a.w - a.nw) + std::abs(a.n - a.nn) + std::abs(a.ne - a.nne);
     const std::int64_t steep = (down - across) >> shift_;
     std::int64_t expected = (a.w + a.n) / 2 + (a.ne - a.nw) / 4;
     if (steep > 80) {
@@ -65,9 +68,14 @@ class PlaneModel {
       expected = (3 * expected + a.n) / 4;
     }
     const std::int64_t energy = (across + down + 2 * std::abs(last_error) + 2 * before) >> shift_;
-    const auto level = static_cast<std::size_t>(std::min(kLevels - 1, energy < 4 ? static_cast<int>(energy) : 2 * static_cast<int>(std::bit_width(static_cast<std::uint64_t>(energy))) - 2 + static_cast<int>(energy >> (std::bit_width(static_cast<std::uint64_t>(energy)) - 2) & 1)));
+    const auto level = static_cast<std::size_t>(std::min(
+        kLevels - 1,
+        energy < 4 ? static_cast<int>(energy)
+                   : 2 * static_cast<int>(std::bit_width(static_cast<std::uint64_t>(energy))) - 2 +
+                         static_cast<int>(energy >> (std::bit_width(static_cast<std::uint64_t>(energy)) - 2) & 1)));
     std::size_t texture = 0;
-    for (const std::int64_t v : {a.n, a.w, a.nw, a.ne, 2 * a.n - a.nn, 2 * a.w - a.ww}) texture = 2 * texture + (v < expected ? 1 : 0);
+    for (const std::int64_t v : {a.n, a.w, a.nw, a.ne, 2 * a.n - a.nn, 2 * a.w - a.ww})
+      texture = 2 * texture + (v < expected ? 1 : 0);
     Correction& correction = corrections_[texture * 4 + level / 5];
     expected += correction.mean();
     const std::int64_t off = static_cast<std::int64_t>(value) - expected;
@@ -75,7 +83,8 @@ class PlaneModel {
     std::int64_t now = 0;
     if (!zero) {
       const bool negative = c.bit(signs_[texture], off < 0);
-      const auto m = static_cast<std::int64_t>(sizes_[level].code(c, static_cast<std::uint32_t>(std::abs(off) - 1))) + 1;
+      const auto m =
+          static_cast<std::int64_t>(sizes_[level].code(c, static_cast<std::uint32_t>(std::abs(off) - 1))) + 1;
       now = negative ? -m : m;
     }
     error = now;
@@ -107,7 +116,8 @@ void code_rows(Coder& c, std::vector<BandPlane>& planes, int first, int last, in
       std::int64_t error = 0;
       for (int x = 0; x < width; ++x) {
         std::int64_t now = 0;
-        row[x] = models[p].code(c, row[x], Around(row, up, upper, x, width), error, before[static_cast<std::size_t>(x)], now);
+        row[x] = models[p].code(c, row[x], Around(row, up, upper, x, width), error, before[static_cast<std::size_t>(x)],
+                                now);
         error = now;
         before[static_cast<std::size_t>(x)] = std::abs(now);
       }
@@ -139,7 +149,8 @@ std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift) {
 bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane>& planes) {
   const int count = predicted_sections(planes[0].height);
   if (static_cast<int>(sections.size()) != count) return false;
-  for (BandPlane& p : planes) p.values.assign(static_cast<std::size_t>(p.width) * static_cast<std::size_t>(p.height), 0);
+  for (BandPlane& p : planes)
+    p.values.assign(static_cast<std::size_t>(p.width) * static_cast<std::size_t>(p.height), 0);
   std::vector<char> good(static_cast<std::size_t>(count));
   parallel_rows(
       count, static_cast<std::size_t>(planes[0].width) * kStripe * 64,

@@ -1,6 +1,6 @@
 #pragma once
-// Binary range coding with adaptive probabilities. Encoder and decoder have the same calls, so that one template describes
-// a format for both. Source: Martin, "Range encoding", 1979; carries go back into the bytes that are out.
+// Binary range coding with adaptive probabilities. Encoder and decoder have the same calls, so that one template
+// describes a format for both. Source: Martin, "Range encoding", 1979; carries go back into the bytes that are out.
 
 #include <algorithm>
 #include <array>
@@ -37,7 +37,8 @@ struct Bit {
 // The range is a number of 33 to 48 bits; sixteen bits leave at a time.
 inline constexpr std::uint64_t kLeastRange = std::uint64_t{1} << 32, kFullRange = std::uint64_t{1} << 48;
 
-// What a coder carries from bit to bit. Inner loops work on a copy of their own, which stays in registers: see take() and put().
+// What a coder carries from bit to bit. Inner loops work on a copy of their own, which stays in registers: see take()
+// and put().
 struct EncoderState {
   static constexpr bool kDecodes = false;
   std::uint64_t low = 0, range = kFullRange - 1;

@@ -1,5 +1,6 @@
 #pragma once
-// Whole numbers in as few bytes as they need: seven bits a byte, the lowest first, the eighth says that more follow (LEB128).
+// Whole numbers in as few bytes as they need: seven bits a byte, the lowest first, the eighth says that more follow
+// (LEB128).
 
 #include <cstdint>
 #include <optional>

@@ -20,7 +20,8 @@ void require_pair(const ConstView& a, const ConstView& b) {
   require_input(a, "compare");
   require_input(b, "compare");
   if (a.width() != b.width() || a.height() != b.height() || a.shape.color_channels() != b.shape.color_channels()) {
-    throw BadCall(std::string("compare: ") + text_of(a.shape).text + " against " + text_of(b.shape).text + ": both need one size and the same color channels");
+    throw BadCall(std::string("compare: ") + text_of(a.shape).text + " against " + text_of(b.shape).text +
+                  ": both need one size and the same color channels");
   }
 }
 
@@ -56,13 +57,16 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
   const int w = a.width() - 2 * kRadius, h = a.height() - 2 * kRadius;
   const auto columns = static_cast<std::size_t>(a.width()), places = static_cast<std::size_t>(w);
   const std::vector<float> weights = gaussian_weights(1.5, 0, kRadius);
-  const float c1 = static_cast<float>(1e-4 * peak * peak), c2 = static_cast<float>(9e-4 * peak * peak), middle = static_cast<float>(0.5 * peak);
+  const float c1 = static_cast<float>(1e-4 * peak * peak), c2 = static_cast<float>(9e-4 * peak * peak),
+              middle = static_cast<float>(0.5 * peak);
   parallel_rows(
       h, columns * 12,
       [&](int first, int last) {
         // Rows of a, b, aa, bb and ab, smoothed along x, the last eleven of each.
         std::vector<float> ring(5 * kWindow * places), raw(5 * columns), smooth(5 * places), line(places);
-        const auto slot = [&](int kind, int y) { return ring.data() + (static_cast<std::size_t>(kind * kWindow + y % kWindow)) * places; };
+        const auto slot = [&](int kind, int y) {
+          return ring.data() + (static_cast<std::size_t>(kind * kWindow + y % kWindow)) * places;
+        };
         const float* sources[kWindow];
         const auto load = [&](int y) {
           const float *p = a.row(y), *q = b.row(y);
@@ -76,7 +80,8 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
             rab[x] = u * v;
           }
           for (int kind = 0; kind < 5; ++kind) {
-            lanes::along_row(raw.data() + static_cast<std::size_t>(kind) * columns, weights.data(), kWindow, slot(kind, y), places);
+            lanes::along_row(raw.data() + static_cast<std::size_t>(kind) * columns, weights.data(), kWindow,
+                             slot(kind, y), places);
           }
         };
         for (int y = first; y < first + kWindow - 1; ++y) load(y);
@@ -84,7 +89,8 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
           load(y + kWindow - 1);
           for (int kind = 0; kind < 5; ++kind) {
             for (int i = 0; i < kWindow; ++i) sources[i] = slot(kind, y + i);
-            lanes::weighted_sum(sources, weights.data(), kWindow, smooth.data() + static_cast<std::size_t>(kind) * places, places, false);
+            lanes::weighted_sum(sources, weights.data(), kWindow,
+                                smooth.data() + static_cast<std::size_t>(kind) * places, places, false);
           }
           const float *ma = smooth.data(), *mb = ma + places, *aa = mb + places, *bb = aa + places, *ab = bb + places;
           for (std::size_t x = 0; x < places; ++x) {
@@ -101,7 +107,8 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
 // Small pictures are mirrored at their edges, so that the window fits at every pixel.
 Image widened(const ConstView& v) {
   Image out(v.width() + 2 * kRadius, v.height() + 2 * kRadius);
-  for (int y = 0; y < out.height(); ++y) rows::extend(v, y - kRadius, -kRadius, out.width(), Border::mirror, 0, out.row(y));
+  for (int y = 0; y < out.height(); ++y)
+    rows::extend(v, y - kRadius, -kRadius, out.width(), Border::mirror, 0, out.row(y));
   return out;
 }
 
@@ -170,7 +177,8 @@ Comparison compare(const ConstView& result, const ConstView& truth, double peak)
 double ssim(const ConstView& result, const ConstView& truth, double peak) {
   const Shape shape = map_shape(result);
   // Sums of each row by itself, added in order: the same for any number of threads.
-  std::vector<double> sums(static_cast<std::size_t>(std::max(shape.height, 0)) * static_cast<std::size_t>(shape.channels));
+  std::vector<double> sums(static_cast<std::size_t>(std::max(shape.height, 0)) *
+                           static_cast<std::size_t>(shape.channels));
   each_channel(result, truth, peak, [&](int c, int y, const float* values) {
     double sum = 0;
     for (int x = 0; x < shape.width; ++x) sum += values[x];
@@ -186,7 +194,8 @@ Image ssim_map(const ConstView& result, const ConstView& truth, double peak) {
   const Shape shape = map_shape(result);
   Image out(Shape{shape.width, shape.height, shape.channels == 2 ? 1 : shape.channels});
   const View v = out.view();
-  each_channel(result, truth, peak, [&](int c, int y, const float* values) { std::copy_n(values, shape.width, v.row(y, c)); });
+  each_channel(result, truth, peak,
+               [&](int c, int y, const float* values) { std::copy_n(values, shape.width, v.row(y, c)); });
   return out;
 }
 

@@ -25,7 +25,9 @@ double noise_level(const ConstView& in) {
     try {
       sum += percentile(response, 0.5) / (0.6745 * 6);
     } catch (const BadCall&) {
-      throw BadCall("noise_level: no sample has eight finite neighbors, so nothing can be measured: mend or crop the picture, or give the noise");
+      throw BadCall(
+          "noise_level: no sample has eight finite neighbors, so nothing can be measured: mend or crop the picture, or "
+          "give the noise");
     }
   }
   return sum / color;
@@ -44,13 +46,15 @@ double edge_blur(const ConstView& in) {
     for (int x = 2; x + 2 < gray.width(); ++x) {
       const float g = once.at(x, y), h = again.at(x, y);
       // On the ridge of the gradient only: beside it the ratio tells nothing.
-      const bool ridge = (g >= once.at(x - 1, y) && g >= once.at(x + 1, y)) || (g >= once.at(x, y - 1) && g >= once.at(x, y + 1));
+      const bool ridge =
+          (g >= once.at(x - 1, y) && g >= once.at(x + 1, y)) || (g >= once.at(x, y - 1) && g >= once.at(x, y + 1));
       if (ridge && g > 0.05F && h > 0) edges.push_back({g, g / h});
     }
   }
   if (edges.size() < 32) return 0;
   const auto strongest = static_cast<std::ptrdiff_t>(std::max<std::size_t>(32, edges.size() / 10));
-  std::nth_element(edges.begin(), edges.begin() + strongest - 1, edges.end(), [](const Edge& p, const Edge& q) { return p.size > q.size; });
+  std::nth_element(edges.begin(), edges.begin() + strongest - 1, edges.end(),
+                   [](const Edge& p, const Edge& q) { return p.size > q.size; });
   std::vector<float> ratios;
   for (auto e = edges.begin(); e != edges.begin() + strongest; ++e) ratios.push_back(e->ratio);
   std::nth_element(ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(ratios.size() / 2), ratios.end());
@@ -109,7 +113,8 @@ std::vector<Peak> histogram_peaks(const Histogram& h) {
   std::vector<double> smooth(static_cast<std::size_t>(n));
   for (int i = 0; i < n; ++i) {
     for (int j = std::max(0, i - radius); j <= std::min(n - 1, i + radius); ++j) {
-      smooth[static_cast<std::size_t>(i)] += weights[static_cast<std::size_t>(j - i + radius)] * static_cast<double>(h.counts[static_cast<std::size_t>(j)]);
+      smooth[static_cast<std::size_t>(i)] += weights[static_cast<std::size_t>(j - i + radius)] *
+                                             static_cast<double>(h.counts[static_cast<std::size_t>(j)]);
     }
   }
   const double highest = *std::max_element(smooth.begin(), smooth.end());

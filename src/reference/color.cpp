@@ -15,7 +15,8 @@ Image map_colors(const ConstView& in, const std::function<Triple(const Triple&)>
       const Triple from = color ? Triple{first, in.at(x, y, 1), in.at(x, y, 2)} : Triple{first, first, first};
       if (!std::isfinite(from[0] - from[0] + from[1] - from[1] + from[2] - from[2])) continue;
       const Triple to = f(from);
-      for (int c = 0; c < in.shape.color_channels(); ++c) out.at(x, y, c) = static_cast<float>(to[static_cast<std::size_t>(c)]);
+      for (int c = 0; c < in.shape.color_channels(); ++c)
+        out.at(x, y, c) = static_cast<float>(to[static_cast<std::size_t>(c)]);
     }
   }
   return out;
@@ -35,8 +36,12 @@ namespace {
 
 using Matrix = std::array<Triple, 3>;
 
-constexpr Matrix kCones = {{{0.4122214708, 0.5363325363, 0.0514459929}, {0.2119034982, 0.6806995451, 0.1073969566}, {0.0883024619, 0.2817188376, 0.6299787005}}};
-constexpr Matrix kLab = {{{0.2104542553, 0.7936177850, -0.0040720468}, {1.9779984951, -2.4285922050, 0.4505937099}, {0.0259040371, 0.7827717662, -0.8086757660}}};
+constexpr Matrix kCones = {{{0.4122214708, 0.5363325363, 0.0514459929},
+                            {0.2119034982, 0.6806995451, 0.1073969566},
+                            {0.0883024619, 0.2817188376, 0.6299787005}}};
+constexpr Matrix kLab = {{{0.2104542553, 0.7936177850, -0.0040720468},
+                          {1.9779984951, -2.4285922050, 0.4505937099},
+                          {0.0259040371, 0.7827717662, -0.8086757660}}};
 
 // Gray must have no color at all: rows add up to exactly 1 (cones) and to 1, 0, 0 (lab).
 Matrix exact(Matrix m, bool cones) {
@@ -59,7 +64,8 @@ Triple times(const Matrix& m, const Triple& v) {
 // Cramer's rule.
 Triple solve(const Matrix& m, const Triple& v) {
   const auto det = [](const Matrix& a) {
-    return a[0][0] * (a[1][1] * a[2][2] - a[1][2] * a[2][1]) - a[0][1] * (a[1][0] * a[2][2] - a[1][2] * a[2][0]) + a[0][2] * (a[1][0] * a[2][1] - a[1][1] * a[2][0]);
+    return a[0][0] * (a[1][1] * a[2][2] - a[1][2] * a[2][1]) - a[0][1] * (a[1][0] * a[2][2] - a[1][2] * a[2][0]) +
+           a[0][2] * (a[1][0] * a[2][1] - a[1][1] * a[2][0]);
   };
   Triple x{};
   for (std::size_t c = 0; c < 3; ++c) {

@@ -96,7 +96,8 @@ Image by_window(const ConstView& in, int radius, Value value) {
           }
         }
         const double mean = sum / n;
-        out.at(x, y, c) = static_cast<float>(value(mean, std::max(0.0, squares / n - mean * mean), static_cast<double>(in.at(x, y, c))));
+        out.at(x, y, c) = static_cast<float>(
+            value(mean, std::max(0.0, squares / n - mean * mean), static_cast<double>(in.at(x, y, c))));
       }
     }
   }
@@ -115,7 +116,8 @@ Image total_variation(const ConstView& in, double weight, int iterations, bool t
     solve(f, w, h, weight, iterations, u);
     for (std::size_t g = 0; g < group.size(); ++g) {
       for (int i = 0; i < w * h; ++i) {
-        if (std::isfinite(in.at(i % w, i / w, group[g]))) out.at(i % w, i / w, group[g]) = static_cast<float>(u[g][static_cast<std::size_t>(i)]);
+        if (std::isfinite(in.at(i % w, i / w, group[g])))
+          out.at(i % w, i / w, group[g]) = static_cast<float>(u[g][static_cast<std::size_t>(i)]);
       }
     }
   }
@@ -130,7 +132,8 @@ double total_variation_objective(const ConstView& u, const ConstView& f, double 
       for (int x = 0; x < w; ++x) {
         double squares = 0;
         for (const int c : group) {
-          const double v = u.at(x, y, c), gx = x + 1 < w ? u.at(x + 1, y, c) - v : 0, gy = y + 1 < h ? u.at(x, y + 1, c) - v : 0, off = v - static_cast<double>(f.at(x, y, c));
+          const double v = u.at(x, y, c), gx = x + 1 < w ? u.at(x + 1, y, c) - v : 0,
+                       gy = y + 1 < h ? u.at(x, y + 1, c) - v : 0, off = v - static_cast<double>(f.at(x, y, c));
           squares += gx * gx + gy * gy;
           sum += off * off / (2 * weight);
         }
@@ -149,7 +152,8 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
   std::vector<Plane> f(static_cast<std::size_t>(color));
   for (int c = 0; c < color; ++c) {
     for (int y = -far; y < in.height() + far; ++y) {
-      for (int x = -far; x < in.width() + far; ++x) f[static_cast<std::size_t>(c)].push_back(sample(in, x, y, c, Border::mirror, 0));
+      for (int x = -far; x < in.width() + far; ++x)
+        f[static_cast<std::size_t>(c)].push_back(sample(in, x, y, c, Border::mirror, 0));
     }
   }
   const auto at = [&](int x, int y) { return static_cast<std::size_t>((y + far) * stride + x + far); };
@@ -164,7 +168,8 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
           for (const Plane& p : f) {
             for (int py = -patch; py <= patch; ++py) {
               const std::size_t here = at(x - patch, y + py), there = at(x + dx - patch, y + dy + py);
-              for (std::size_t i = 0; i < static_cast<std::size_t>(2 * patch + 1); ++i) distance += (p[here + i] - p[there + i]) * (p[here + i] - p[there + i]);
+              for (std::size_t i = 0; i < static_cast<std::size_t>(2 * patch + 1); ++i)
+                distance += (p[here + i] - p[there + i]) * (p[here + i] - p[there + i]);
             }
           }
           const double w = std::exp(-std::max(0.0, distance / count - 2 * noise * noise) / (h * h));
@@ -174,7 +179,8 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
         }
       }
       const double own = most > 1e-18 ? most : 1;
-      for (int c = 0; c < color; ++c) out.at(x, y, c) = static_cast<float>((sum[c] + own * in.at(x, y, c)) / (total + own));
+      for (int c = 0; c < color; ++c)
+        out.at(x, y, c) = static_cast<float>((sum[c] + own * in.at(x, y, c)) / (total + own));
     }
   }
   return out;
@@ -190,7 +196,8 @@ Image bilateral(const ConstView& in, double sigma, int radius, double range) {
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
             const double u = sample(in, x + dx, y + dy, c, Border::mirror, 0);
-            const double w = std::exp(-(dx * dx + dy * dy) / (2 * sigma * sigma) - (u - v) * (u - v) / (2 * range * range));
+            const double w =
+                std::exp(-(dx * dx + dy * dy) / (2 * sigma * sigma) - (u - v) * (u - v) / (2 * range * range));
             sum += w * u;
             total += w;
           }
@@ -214,7 +221,8 @@ Image guided(const ConstView& in, const ConstView& guide, int radius, double str
         double si = 0, sg = 0, sgi = 0, sgg = 0;
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
-            const double v = sample(in, x + dx, y + dy, c, Border::edge, 0), u = sample(guide, x + dx, y + dy, g, Border::edge, 0);
+            const double v = sample(in, x + dx, y + dy, c, Border::edge, 0),
+                         u = sample(guide, x + dx, y + dy, g, Border::edge, 0);
             si += v / n;
             sg += u / n;
             sgi += u * v / n;

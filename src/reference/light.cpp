@@ -11,8 +11,12 @@ namespace sieve::reference {
 Image flat_field(const ConstView& in, const ConstView& flat, const ConstView& dark, double least) {
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    const auto shadow = [&](int x, int y) { return dark.data == nullptr ? 0.0 : static_cast<double>(dark.at(x, y, dark.shape.color_channels() == 1 ? 0 : c)); };
-    const auto divisor = [&](int x, int y) { return flat.at(x, y, flat.shape.color_channels() == 1 ? 0 : c) - shadow(x, y); };
+    const auto shadow = [&](int x, int y) {
+      return dark.data == nullptr ? 0.0 : static_cast<double>(dark.at(x, y, dark.shape.color_channels() == 1 ? 0 : c));
+    };
+    const auto divisor = [&](int x, int y) {
+      return flat.at(x, y, flat.shape.color_channels() == 1 ? 0 : c) - shadow(x, y);
+    };
     double sum = 0, count = 0;
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
@@ -24,7 +28,9 @@ Image flat_field(const ConstView& in, const ConstView& flat, const ConstView& da
     const double mean = sum / count;
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
-        if (std::isfinite(divisor(x, y))) out.at(x, y, c) = static_cast<float>((in.at(x, y, c) - shadow(x, y)) / std::max(divisor(x, y), least * mean) * mean);
+        if (std::isfinite(divisor(x, y)))
+          out.at(x, y, c) =
+              static_cast<float>((in.at(x, y, c) - shadow(x, y)) / std::max(divisor(x, y), least * mean) * mean);
       }
     }
   }
@@ -138,12 +144,18 @@ Image homomorphic(const ConstView& in, double low, double high, double cutoff, d
     }
   }
   // A mirrored picture is a sum of cosines of k / (2 n) cycles per pixel: there, times the gain, and back.
-  const auto cosine = [](std::size_t k, std::size_t x, std::size_t n) { return std::cos(std::numbers::pi * static_cast<double>(k) * (static_cast<double>(x) + 0.5) / static_cast<double>(n)); };
+  const auto cosine = [](std::size_t k, std::size_t x, std::size_t n) {
+    return std::cos(std::numbers::pi * static_cast<double>(k) * (static_cast<double>(x) + 0.5) /
+                    static_cast<double>(n));
+  };
   const auto rows = [&](const std::vector<double>& from, bool forward) {
     std::vector<double> to(w * h);
     for (std::size_t y = 0; y < h; ++y) {
       for (std::size_t a = 0; a < w; ++a) {
-        for (std::size_t b = 0; b < w; ++b) to[y * w + a] += from[y * w + b] * (forward ? cosine(a, b, w) : cosine(b, a, w) * (b == 0 ? 1.0 : 2.0) / static_cast<double>(w));
+        for (std::size_t b = 0; b < w; ++b)
+          to[y * w + a] +=
+              from[y * w + b] *
+              (forward ? cosine(a, b, w) : cosine(b, a, w) * (b == 0 ? 1.0 : 2.0) / static_cast<double>(w));
       }
     }
     return to;
@@ -152,7 +164,10 @@ Image homomorphic(const ConstView& in, double low, double high, double cutoff, d
     std::vector<double> to(w * h);
     for (std::size_t x = 0; x < w; ++x) {
       for (std::size_t a = 0; a < h; ++a) {
-        for (std::size_t b = 0; b < h; ++b) to[a * w + x] += from[b * w + x] * (forward ? cosine(a, b, h) : cosine(b, a, h) * (b == 0 ? 1.0 : 2.0) / static_cast<double>(h));
+        for (std::size_t b = 0; b < h; ++b)
+          to[a * w + x] +=
+              from[b * w + x] *
+              (forward ? cosine(a, b, h) : cosine(b, a, h) * (b == 0 ? 1.0 : 2.0) / static_cast<double>(h));
       }
     }
     return to;
@@ -161,7 +176,8 @@ Image homomorphic(const ConstView& in, double low, double high, double cutoff, d
   for (std::size_t v = 0; v < h; ++v) {
     for (std::size_t u = 0; u < w; ++u) {
       if (u == 0 && v == 0) continue;  // the mean of the logarithm is kept
-      const double fx = static_cast<double>(u) / (2 * static_cast<double>(w)), fy = static_cast<double>(v) / (2 * static_cast<double>(h));
+      const double fx = static_cast<double>(u) / (2 * static_cast<double>(w)),
+                   fy = static_cast<double>(v) / (2 * static_cast<double>(h));
       spectrum[v * w + u] *= low + (high - low) * (1 - std::exp(-(fx * fx + fy * fy) / (2 * cutoff * cutoff)));
     }
   }

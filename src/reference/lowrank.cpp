@@ -11,7 +11,9 @@ namespace {
 
 using Table = std::vector<std::vector<double>>;
 
-double dot(const std::vector<double>& a, const std::vector<double>& b) { return std::inner_product(a.begin(), a.end(), b.begin(), 0.0); }
+double dot(const std::vector<double>& a, const std::vector<double>& b) {
+  return std::inner_product(a.begin(), a.end(), b.begin(), 0.0);
+}
 
 // Turns a pair of vectors by the angle whose cosine and sine are given.
 void turn(std::vector<double>& a, std::vector<double>& b, double cosine, double sine) {
@@ -31,7 +33,8 @@ void make_orthogonal(Table& vectors, Table& with) {
         const double a = dot(vectors[i], vectors[i]), b = dot(vectors[j], vectors[j]), c = dot(vectors[i], vectors[j]);
         if (c == 0 || std::abs(c) <= 1e-15 * std::sqrt(a * b)) continue;
         worst = std::max(worst, std::abs(c) / std::sqrt(a * b));
-        const double z = (b - a) / (2 * c), t = (z >= 0 ? 1 : -1) / (std::abs(z) + std::sqrt(1 + z * z)), cosine = 1 / std::sqrt(1 + t * t);
+        const double z = (b - a) / (2 * c), t = (z >= 0 ? 1 : -1) / (std::abs(z) + std::sqrt(1 + z * z)),
+                     cosine = 1 / std::sqrt(1 + t * t);
         turn(vectors[i], vectors[j], cosine, cosine * t);
         turn(with[i], with[j], cosine, cosine * t);
       }
@@ -50,7 +53,9 @@ Table identity(std::size_t n) {
 std::vector<std::size_t> longest(const Table& vectors, int count) {
   std::vector<std::size_t> order(vectors.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return dot(vectors[a], vectors[a]) > dot(vectors[b], vectors[b]); });
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return dot(vectors[a], vectors[a]) > dot(vectors[b], vectors[b]);
+  });
   order.resize(std::min(order.size(), static_cast<std::size_t>(count)));
   return order;
 }
@@ -62,7 +67,8 @@ void keep_directions(Table& data, int components) {
   for (const auto& row : data) {
     for (std::size_t i = 0; i < length; ++i) mean[i] += row[i] / static_cast<double>(data.size());
   }
-  // The columns of the centered data, turned until orthogonal: each turned unit vector is a direction, its length the deviation along it.
+  // The columns of the centered data, turned until orthogonal: each turned unit vector is a direction, its length the
+  // deviation along it.
   Table columns(length, std::vector<double>(data.size())), directions = identity(length);
   for (std::size_t r = 0; r < data.size(); ++r) {
     for (std::size_t i = 0; i < length; ++i) columns[i][r] = data[r][i] -= mean[i];
@@ -85,7 +91,8 @@ Image low_rank(const ConstView& in, int rank) {
   // Columns of the picture, times an orthogonal matrix V, are U times the singular values.
   Table columns(static_cast<std::size_t>(in.width()), std::vector<double>(static_cast<std::size_t>(in.height())));
   for (int x = 0; x < in.width(); ++x) {
-    for (int y = 0; y < in.height(); ++y) columns[static_cast<std::size_t>(x)][static_cast<std::size_t>(y)] = static_cast<double>(in.at(x, y));
+    for (int y = 0; y < in.height(); ++y)
+      columns[static_cast<std::size_t>(x)][static_cast<std::size_t>(y)] = static_cast<double>(in.at(x, y));
   }
   Table v = identity(columns.size());
   make_orthogonal(columns, v);
@@ -94,7 +101,8 @@ Image low_rank(const ConstView& in, int rank) {
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
       double sum = 0;
-      for (const std::size_t k : order) sum += columns[k][static_cast<std::size_t>(y)] * v[k][static_cast<std::size_t>(x)];
+      for (const std::size_t k : order)
+        sum += columns[k][static_cast<std::size_t>(y)] * v[k][static_cast<std::size_t>(x)];
       out.at(x, y) = static_cast<float>(sum);
     }
   }
@@ -111,7 +119,8 @@ Image principal(const ConstView& in, int side, int components) {
     data.emplace_back();
     for (int i = 0; i < color * height * width; ++i) {
       const int x = o % across * width + i % width, y = o / across * height + i / width % height;
-      data.back().push_back(static_cast<double>(in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), i / (width * height))));
+      data.back().push_back(
+          static_cast<double>(in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), i / (width * height))));
     }
   }
   keep_directions(data, components);
@@ -119,7 +128,9 @@ Image principal(const ConstView& in, int side, int components) {
   for (int o = 0; o < across * down; ++o) {
     for (int i = 0; i < color * height * width; ++i) {
       const int x = o % across * width + i % width, y = o / across * height + i / width % height;
-      if (x < in.width() && y < in.height()) out.at(x, y, i / (width * height)) = static_cast<float>(data[static_cast<std::size_t>(o)][static_cast<std::size_t>(i)]);
+      if (x < in.width() && y < in.height())
+        out.at(x, y, i / (width * height)) =
+            static_cast<float>(data[static_cast<std::size_t>(o)][static_cast<std::size_t>(i)]);
     }
   }
   return out;

@@ -20,7 +20,8 @@ Image windows(const ConstView& in, const std::vector<Offset>& window, Border bor
     for (int y = 0; y < in.height(); ++y) {
       checkpoint();
       for (int x = 0; x < in.width(); ++x) {
-        for (std::size_t i = 0; i < window.size(); ++i) samples[i] = number(sample(in, x + window[i].dx, y + window[i].dy, c, border, fill));
+        for (std::size_t i = 0; i < window.size(); ++i)
+          samples[i] = number(sample(in, x + window[i].dx, y + window[i].dy, c, border, fill));
         out.at(x, y, c) = static_cast<float>(value(samples, number(in.at(x, y, c))));
       }
     }
@@ -38,14 +39,16 @@ std::vector<Offset> square(int radius) {
 
 }  // namespace
 
-Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill, const std::function<double(const std::vector<double>&)>& value) {
+Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill,
+             const std::function<double(const std::vector<double>&)>& value) {
   return windows(in, window, border, fill, [&](std::vector<double> samples, double) {
     std::sort(samples.begin(), samples.end());
     return value(samples);
   });
 }
 
-Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights, Border border, double fill) {
+Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights,
+                      Border border, double fill) {
   double all = 0;
   for (const double w : weights) all += w;
   return windows(in, window, border, fill, [&](const std::vector<double>& samples, double) {
@@ -81,7 +84,8 @@ Image adaptive_median(const ConstView& in, int radius, double least, Border bord
           if (all.front() < median && median < all.back()) break;
         }
         double result = in.at(x, y, c);
-        if (!(low < v && v < high) && low != high && !(std::abs(v - median) <= static_cast<double>(static_cast<float>(least)))) {
+        if (!(low < v && v < high) && low != high &&
+            !(std::abs(v - median) <= static_cast<double>(static_cast<float>(least)))) {
           result = median;
           for (int r = radius; r >= 1; --r) {
             std::vector<double> between = sorted(r);

@@ -33,7 +33,9 @@ Image PlainBlur::operator()(const Image& u, bool turned) const {
       for (int j = 0; j < psf_.height(); ++j) {
         for (int i = 0; i < psf_.width(); ++i) {
           const int dx = i - psf_.anchor_x(), dy = j - psf_.anchor_y();
-          sum += psf_.at(i, j) * static_cast<double>(u.at(*border_index(turned ? x + dx : x - dx, u.width(), frame_.border), *border_index(turned ? y + dy : y - dy, u.height(), frame_.border)));
+          sum += psf_.at(i, j) *
+                 static_cast<double>(u.at(*border_index(turned ? x + dx : x - dx, u.width(), frame_.border),
+                                          *border_index(turned ? y + dy : y - dy, u.height(), frame_.border)));
         }
       }
       out.at(x, y) = static_cast<float>(sum);
@@ -44,19 +46,24 @@ Image PlainBlur::operator()(const Image& u, bool turned) const {
 
 void PlainBlur::each_gain(const std::function<void(double h2)>& visit) const {
   for (int v = 0; v < frame_.height; ++v) {
-    for (int u = 0; u < frame_.width; ++u) visit(std::norm(frequency_response(psf_, static_cast<double>(u) / frame_.width, static_cast<double>(v) / frame_.height)));
+    for (int u = 0; u < frame_.width; ++u)
+      visit(std::norm(
+          frequency_response(psf_, static_cast<double>(u) / frame_.width, static_cast<double>(v) / frame_.height)));
   }
 }
 
-Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, bool framed, const std::function<Image(const Image& g, const PlainBlur& blur)>& solve) {
+Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, bool framed,
+                      const std::function<Image(const Image& g, const PlainBlur& blur)>& solve) {
   const Frame f = frame_of(in.shape, beyond);
   Image out(in.shape);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     Image g = channel_of(in, c, psf, beyond);
     if (framed) g = extended(g, f);
-    const Image u = solve(g, PlainBlur(checked_psf(psf, "restore"), {f.width, f.height, framed ? Border::wrap : f.border}));
+    const Image u =
+        solve(g, PlainBlur(checked_psf(psf, "restore"), {f.width, f.height, framed ? Border::wrap : f.border}));
     for (int y = 0; y < in.height(); ++y) {
-      for (int x = 0; x < in.width(); ++x) out.at(x, y, c) = std::isfinite(in.at(x, y, c)) ? u.at(x, y) : in.at(x, y, c);
+      for (int x = 0; x < in.width(); ++x)
+        out.at(x, y, c) = std::isfinite(in.at(x, y, c)) ? u.at(x, y) : in.at(x, y, c);
     }
   }
   copy_alpha(in, out.view());
@@ -66,10 +73,14 @@ Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, boo
 Image restore_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, const Prepare& prepare) {
   const Kernel k = checked_psf(psf, "restore");
   const Frame f = frame_of(in.shape, beyond);
-  const auto place = [&](int u, int v) { return static_cast<std::size_t>(v) * static_cast<std::size_t>(f.width) + static_cast<std::size_t>(u); };
+  const auto place = [&](int u, int v) {
+    return static_cast<std::size_t>(v) * static_cast<std::size_t>(f.width) + static_cast<std::size_t>(u);
+  };
   Plane transfer(place(0, f.height));
   for (int y = 0; y < k.height(); ++y) {
-    for (int x = 0; x < k.width(); ++x) transfer[place(*border_index(x - k.anchor_x(), f.width, Border::wrap), *border_index(y - k.anchor_y(), f.height, Border::wrap))] += k.at(x, y);
+    for (int x = 0; x < k.width(); ++x)
+      transfer[place(*border_index(x - k.anchor_x(), f.width, Border::wrap),
+                     *border_index(y - k.anchor_y(), f.height, Border::wrap))] += k.at(x, y);
   }
   reference::fourier_by_sums(transfer, f.width, f.height, -1);
   Image out(in.shape);
@@ -77,14 +88,18 @@ Image restore_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, con
     const Image from = channel_of(in, c, psf, beyond);
     Plane g(place(0, f.height));
     for (int y = 0; y < f.height; ++y) {
-      for (int x = 0; x < f.width; ++x) g[place(x, y)] = static_cast<double>(from.at(*border_index(x, in.width(), f.border), *border_index(y, in.height(), f.border)));
+      for (int x = 0; x < f.width; ++x)
+        g[place(x, y)] = static_cast<double>(
+            from.at(*border_index(x, in.width(), f.border), *border_index(y, in.height(), f.border)));
     }
     reference::fourier_by_sums(g, f.width, f.height, -1);
     const Grid grid{f, false, f.width / 2 + 1, f.height};
     const ChannelSpectrum::Factor factor = prepare(grid, [&] {
       Measured m{grid, std::vector<double>(grid.size()), std::vector<double>(grid.size())};
       for (int u = 0; u < grid.columns; ++u) {
-        for (int v = 0; v < grid.rows; ++v) m.transfer[grid.place(u, v)] = std::norm(transfer[place(u, v)]), m.picture[grid.place(u, v)] = std::norm(g[place(u, v)]);
+        for (int v = 0; v < grid.rows; ++v)
+          m.transfer[grid.place(u, v)] = std::norm(transfer[place(u, v)]),
+                                   m.picture[grid.place(u, v)] = std::norm(g[place(u, v)]);
       }
       return m;
     });
@@ -101,7 +116,10 @@ Image restore_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, con
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         const float v = in.at(x, y, c);
-        out.at(x, y, c) = std::isfinite(v) ? static_cast<float>(result[place(x, y)].real() / (static_cast<double>(f.width) * f.height)) : v;
+        out.at(x, y, c) =
+            std::isfinite(v)
+                ? static_cast<float>(result[place(x, y)].real() / (static_cast<double>(f.width) * f.height))
+                : v;
       }
     }
   }

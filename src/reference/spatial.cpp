@@ -44,14 +44,16 @@ Image weighted(const ConstView& in, const Kernel& k, Border border, double fill,
     for (int j = 0; j < k.height(); ++j) {
       for (int i = 0; i < k.width(); ++i) {
         if (k.at(i, j) == 0) continue;
-        sum += k.at(i, j) * sample(in, x0 + x * s + sign * (i - k.anchor_x()), y0 + y * s + sign * (j - k.anchor_y()), c, border, fill);
+        sum += k.at(i, j) * sample(in, x0 + x * s + sign * (i - k.anchor_x()), y0 + y * s + sign * (j - k.anchor_y()),
+                                   c, border, fill);
       }
     }
     return sum;
   });
   if (shape.has_alpha()) {
     for (int y = 0; y < shape.height; ++y) {
-      for (int x = 0; x < shape.width; ++x) out.at(x, y, shape.channels - 1) = in.at(x0 + x * s, y0 + y * s, shape.channels - 1);
+      for (int x = 0; x < shape.width; ++x)
+        out.at(x, y, shape.channels - 1) = in.at(x0 + x * s, y0 + y * s, shape.channels - 1);
     }
   }
   return out;
@@ -132,7 +134,8 @@ Image pad(const ConstView& in, int left, int right, int top, int bottom, Border 
   for (int c = 0; c < in.channels(); ++c) {
     const Border b = c < in.shape.color_channels() ? border : Border::edge;
     for (int y = 0; y < out.height(); ++y) {
-      for (int x = 0; x < out.width(); ++x) out.at(x, y, c) = static_cast<float>(sample(in, x - left, y - top, c, b, fill));
+      for (int x = 0; x < out.width(); ++x)
+        out.at(x, y, c) = static_cast<float>(sample(in, x - left, y - top, c, b, fill));
     }
   }
   return out;

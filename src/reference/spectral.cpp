@@ -20,7 +20,9 @@ std::vector<Complex> line(const std::vector<Complex>& in, int sign) {
   std::vector<Complex> turns, out(in.size());
   for (int k = 0; k < n; ++k) turns.push_back(std::polar(1.0, sign * 2 * std::numbers::pi * k / n));
   for (int u = 0; u < n; ++u) {
-    for (int x = 0; x < n; ++x) out[static_cast<std::size_t>(u)] += in[static_cast<std::size_t>(x)] * turns[static_cast<std::size_t>(static_cast<long long>(u) * x % n)];
+    for (int x = 0; x < n; ++x)
+      out[static_cast<std::size_t>(u)] +=
+          in[static_cast<std::size_t>(x)] * turns[static_cast<std::size_t>(static_cast<long long>(u) * x % n)];
   }
   return out;
 }
@@ -31,12 +33,14 @@ double sample(float v) { return std::isfinite(v) ? static_cast<double>(v) : 0; }
 std::vector<double> cosines(int n) {
   std::vector<double> table;
   for (int u = 0; u < n; ++u) {
-    for (int x = 0; x < n; ++x) table.push_back(std::sqrt((u == 0 ? 1.0 : 2.0) / n) * std::cos(std::numbers::pi * (2 * x + 1) * u / (2.0 * n)));
+    for (int x = 0; x < n; ++x)
+      table.push_back(std::sqrt((u == 0 ? 1.0 : 2.0) / n) * std::cos(std::numbers::pi * (2 * x + 1) * u / (2.0 * n)));
   }
   return table;
 }
 
-// Every result is the double sum over its block of f(x, y) times the cosines of (u, x) and (v, y), or of (x, u) and (y, v).
+// Every result is the double sum over its block of f(x, y) times the cosines of (u, x) and (v, y), or of (x, u) and (y,
+// v).
 Image by_blocks(const ConstView& in, int block, bool forward) {
   Image out(in.shape);
   const int bw = block == 0 ? in.width() : block, bh = block == 0 ? in.height() : block;
@@ -44,14 +48,17 @@ Image by_blocks(const ConstView& in, int block, bool forward) {
     for (int x0 = 0; x0 < in.width(); x0 += bw) {
       const int w = std::min(bw, in.width() - x0), h = std::min(bh, in.height() - y0);
       const std::vector<double> across = cosines(w), down = cosines(h);
-      const auto weight = [&](const std::vector<double>& t, int result, int place, int n) { return t[static_cast<std::size_t>(forward ? result * n + place : place * n + result)]; };
+      const auto weight = [&](const std::vector<double>& t, int result, int place, int n) {
+        return t[static_cast<std::size_t>(forward ? result * n + place : place * n + result)];
+      };
       for (int c = 0; c < in.shape.color_channels(); ++c) {
         for (int v = 0; v < h; ++v) {
           checkpoint();
           for (int u = 0; u < w; ++u) {
             double sum = 0;
             for (int y = 0; y < h; ++y) {
-              for (int x = 0; x < w; ++x) sum += static_cast<double>(in.at(x0 + x, y0 + y, c)) * weight(across, u, x, w) * weight(down, v, y, h);
+              for (int x = 0; x < w; ++x)
+                sum += static_cast<double>(in.at(x0 + x, y0 + y, c)) * weight(across, u, x, w) * weight(down, v, y, h);
             }
             out.at(x0 + u, y0 + v, c) = static_cast<float>(sum);
           }
@@ -88,7 +95,10 @@ std::vector<Complex> fourier(const ConstView& in) {
     for (int u = 0; u < w; ++u) {
       Complex sum = 0;
       for (int y = 0; y < h; ++y) {
-        for (int x = 0; x < w; ++x) sum += static_cast<double>(in.at(x, y)) * std::polar(1.0, -2 * std::numbers::pi * (static_cast<double>(u) * x / w + static_cast<double>(v) * y / h));
+        for (int x = 0; x < w; ++x)
+          sum += static_cast<double>(in.at(x, y)) *
+                 std::polar(1.0,
+                            -2 * std::numbers::pi * (static_cast<double>(u) * x / w + static_cast<double>(v) * y / h));
       }
       out.push_back(sum / (static_cast<double>(w) * h));
     }
@@ -96,9 +106,12 @@ std::vector<Complex> fourier(const ConstView& in) {
   return out;
 }
 
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Padding padding) {
+Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
+                         Padding padding) {
   const int times = padding == Padding::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
-  const Border border = padding == Padding::zero ? Border::zero : padding == Padding::mirror ? Border::mirror : Border::wrap;
+  const Border border = padding == Padding::zero     ? Border::zero
+                        : padding == Padding::mirror ? Border::mirror
+                                                     : Border::wrap;
   Image out(in.shape);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     std::vector<Complex> plane;
@@ -121,7 +134,10 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
     fourier_by_sums(plane, w, h, 1);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
-        out.at(x, y, c) = std::isfinite(in.at(x, y, c)) ? static_cast<float>(plane[static_cast<std::size_t>(y * w + x)].real() / (static_cast<double>(w) * h)) : in.at(x, y, c);
+        out.at(x, y, c) =
+            std::isfinite(in.at(x, y, c))
+                ? static_cast<float>(plane[static_cast<std::size_t>(y * w + x)].real() / (static_cast<double>(w) * h))
+                : in.at(x, y, c);
       }
     }
   }

@@ -13,8 +13,8 @@ Image clip(const ConstView& in, double low, double high) {
   return map_samples(in, [a, b](float v) { return v < a ? a : v > b ? b : v; });
 }
 
-Image stretch(const ConstView& in, std::optional<double> low, std::optional<double> high, double to_low,
-              double to_high, double percent) {
+Image stretch(const ConstView& in, std::optional<double> low, std::optional<double> high, double to_low, double to_high,
+              double percent) {
   std::vector<float> sorted;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
@@ -111,7 +111,8 @@ std::vector<double> cumulative_levels(const ConstView& channel, int levels) {
   return c;
 }
 
-// How many of the values lie below each edge of equal parts of 0..1, or of their range where they leave that, as shares.
+// How many of the values lie below each edge of equal parts of 0..1, or of their range where they leave that, as
+// shares.
 struct Edges {
   double low, width;
   std::vector<double> shares;  // of the values below edge i
@@ -125,8 +126,11 @@ Edges edges_of(const std::vector<double>& values, int bins) {
     high = low + std::max(1.0, std::abs(low));
   }
   Edges e{low, (high - low) / bins, std::vector<double>(static_cast<std::size_t>(bins) + 1)};
-  for (const double v : values) e.shares[1 + std::min(static_cast<std::size_t>((v - low) * (bins / (high - low))), static_cast<std::size_t>(bins) - 1)] += 1;
-  for (std::size_t i = 1; i < e.shares.size(); ++i) e.shares[i] = e.shares[i] / static_cast<double>(values.size()) + e.shares[i - 1];
+  for (const double v : values)
+    e.shares[1 + std::min(static_cast<std::size_t>((v - low) * (bins / (high - low))),
+                          static_cast<std::size_t>(bins) - 1)] += 1;
+  for (std::size_t i = 1; i < e.shares.size(); ++i)
+    e.shares[i] = e.shares[i] / static_cast<double>(values.size()) + e.shares[i - 1];
   return e;
 }
 
@@ -135,13 +139,15 @@ double first_at(const Edges& e, double share) {
   std::size_t i = 1;
   while (i + 1 < e.shares.size() && e.shares[i] < share - 1e-12) ++i;
   const double rise = e.shares[i] - e.shares[i - 1];
-  return e.low + (static_cast<double>(i) - 1 + (rise > 0 ? std::min(1.0, (share - e.shares[i - 1]) / rise) : 0)) * e.width;
+  return e.low +
+         (static_cast<double>(i) - 1 + (rise > 0 ? std::min(1.0, (share - e.shares[i - 1]) / rise) : 0)) * e.width;
 }
 double last_at(const Edges& e, double share) {
   std::size_t i = e.shares.size() - 1;
   while (i > 1 && e.shares[i - 1] > share + 1e-12) --i;
   const double rise = e.shares[i] - e.shares[i - 1];
-  return e.low + (static_cast<double>(i) - 1 + (rise > 0 ? std::max(0.0, (share - e.shares[i - 1]) / rise) : 0)) * e.width;
+  return e.low +
+         (static_cast<double>(i) - 1 + (rise > 0 ? std::max(0.0, (share - e.shares[i - 1]) / rise) : 0)) * e.width;
 }
 
 // Every bin of the input goes to the piece between what stands at its two ends, straight within.
@@ -151,7 +157,8 @@ Image through_bins(const ConstView& channel, int bins, Left left, Right right) {
   const Edges from = edges_of(values, bins);
   return map_samples(channel, [&](float v) {
     if (std::isnan(v)) return v;
-    const double place = std::clamp((static_cast<double>(v) - from.low) / from.width, 0.0, static_cast<double>(from.shares.size() - 1));
+    const double place =
+        std::clamp((static_cast<double>(v) - from.low) / from.width, 0.0, static_cast<double>(from.shares.size() - 1));
     const std::size_t i = std::min(static_cast<std::size_t>(place), from.shares.size() - 2);
     const double a = left(from.shares[i]), b = right(from.shares[i + 1]);
     return static_cast<float>(a + (place - static_cast<double>(i)) * (b - a));
@@ -163,12 +170,15 @@ Image through_bins(const ConstView& channel, int bins, Left left, Right right) {
 Image equalize(const ConstView& in, int levels, bool by_luma) {
   return toned(in, by_luma, [&](int, const ConstView& channel) {
     const auto c = cumulative_levels(channel, levels);
-    return map_levels(channel, [&](double v) { return std::round((levels - 1) * c[level_of(v, levels)]) / (levels - 1); });
+    return map_levels(channel,
+                      [&](double v) { return std::round((levels - 1) * c[level_of(v, levels)]) / (levels - 1); });
   });
 }
 
 Image clahe(const ConstView& in, int columns, int rows, double limit, int bins, double strength, bool by_luma) {
-  const auto start = [](int length, int parts, int i) { return static_cast<int>(static_cast<long long>(length) * i / parts); };
+  const auto start = [](int length, int parts, int i) {
+    return static_cast<int>(static_cast<long long>(length) * i / parts);
+  };
   return toned(in, by_luma, [&](int, const ConstView& channel) {
     const int w = channel.width(), h = channel.height();
     std::vector<std::vector<double>> maps;
@@ -176,7 +186,8 @@ Image clahe(const ConstView& in, int columns, int rows, double limit, int bins, 
       const int i = t % columns, j = t / columns, x0 = start(w, columns, i), y0 = start(h, rows, j);
       std::vector<double> counts(static_cast<std::size_t>(bins));
       double total = 0;
-      for (const double v : finite_samples(channel.part({x0, y0, start(w, columns, i + 1) - x0, start(h, rows, j + 1) - y0}))) {
+      for (const double v :
+           finite_samples(channel.part({x0, y0, start(w, columns, i + 1) - x0, start(h, rows, j + 1) - y0}))) {
         counts[static_cast<std::size_t>(std::min(std::floor(std::clamp(v, 0.0, 1.0) * bins), bins - 1.0))] += 1;
         total += 1;
       }
@@ -245,7 +256,9 @@ Image match(const ConstView& in, const ConstView& other, bool by_luma, int bins)
       });
     }
     const Edges to = edges_of(finite_samples(target), bins);
-    return through_bins(channel, bins, [&](double share) { return last_at(to, share); }, [&](double share) { return first_at(to, share); });
+    return through_bins(
+        channel, bins, [&](double share) { return last_at(to, share); },
+        [&](double share) { return first_at(to, share); });
   });
 }
 
@@ -268,7 +281,8 @@ Image threshold(const ConstView& in, std::optional<double> level) {
     const int bins = in.maximum > 0 ? static_cast<int>(in.maximum) + 1 : 1024;
     std::vector<double> places;
     for (const double v : finite_samples(channel)) {
-      places.push_back(in.maximum > 0 ? static_cast<double>(level_of(v, bins)) : std::min(std::floor(std::clamp(v, 0.0, 1.0) * bins), bins - 1.0));
+      places.push_back(in.maximum > 0 ? static_cast<double>(level_of(v, bins))
+                                      : std::min(std::floor(std::clamp(v, 0.0, 1.0) * bins), bins - 1.0));
     }
     std::sort(places.begin(), places.end());
     double best = -1, first = 0, last = 0;
@@ -294,7 +308,9 @@ Image threshold(const ConstView& in, std::optional<double> level) {
 
 Image local_threshold(const ConstView& in, int radius, double offset) {
   const Image mean = box(in, radius, Border::edge, 0);
-  return map_pairs(in, mean, [offset](float v, float m) { return std::isnan(v) ? v : v > m - static_cast<float>(offset) ? 1.0F : 0.0F; });
+  return map_pairs(in, mean, [offset](float v, float m) {
+    return std::isnan(v) ? v : v > m - static_cast<float>(offset) ? 1.0F : 0.0F;
+  });
 }
 
 }  // namespace sieve::reference

@@ -12,10 +12,14 @@ namespace {
 
 using Signal = std::vector<double>;
 
-Border border_of(const WaveletTaps& t, bool undecimated) { return t.symmetric ? Border::reflect : undecimated ? Border::wrap : Border::mirror; }
+Border border_of(const WaveletTaps& t, bool undecimated) {
+  return t.symmetric ? Border::reflect : undecimated ? Border::wrap : Border::mirror;
+}
 
 // Where a filter's tap 0 lies: as stated, or centered for undecimated symmetric filters.
-int anchor(const WaveletTaps& t, bool undecimated, const Signal& taps, int at) { return undecimated && t.symmetric ? static_cast<int>(taps.size() / 2) : at; }
+int anchor(const WaveletTaps& t, bool undecimated, const Signal& taps, int at) {
+  return undecimated && t.symmetric ? static_cast<int>(taps.size() / 2) : at;
+}
 
 int halves(const WaveletTaps& t, int n, bool high) {
   if (!t.symmetric) return (n + static_cast<int>(t.low.size()) - 1) / 2;
@@ -30,7 +34,9 @@ Signal analyze(const Signal& x, const WaveletTaps& t, bool high, int step) {
   for (int k = 0; k < static_cast<int>(out.size()); ++k) {
     for (int i = 0; i < static_cast<int>(taps.size()); ++i) {
       const int place = undecimated ? k + (i - at) * step : 2 * k + i - at;
-      out[static_cast<std::size_t>(k)] += taps[static_cast<std::size_t>(i)] * x[static_cast<std::size_t>(*border_index(place, n, border_of(t, undecimated)))];
+      out[static_cast<std::size_t>(k)] +=
+          taps[static_cast<std::size_t>(i)] *
+          x[static_cast<std::size_t>(*border_index(place, n, border_of(t, undecimated)))];
     }
   }
   return out;
@@ -43,7 +49,8 @@ Signal synthesize(const Signal& low, const Signal& high, const WaveletTaps& t, i
   for (const bool is_high : {false, true}) {
     const Signal &from = is_high ? high : low, &taps = is_high ? t.high_back : t.low_back;
     if (from.empty()) continue;
-    const int at = anchor(t, undecimated, taps, is_high ? t.high_back_at : t.low_back_at), count = static_cast<int>(from.size());
+    const int at = anchor(t, undecimated, taps, is_high ? t.high_back_at : t.low_back_at),
+              count = static_cast<int>(from.size());
     for (int y = 0; y < n; ++y) {
       for (int i = 0; i < static_cast<int>(taps.size()); ++i) {
         double c = 0;
@@ -65,12 +72,14 @@ Signal synthesize(const Signal& low, const Signal& high, const WaveletTaps& t, i
 
 Signal line(const ConstView& in, int i, int c, bool along_x) {
   Signal s(static_cast<std::size_t>(along_x ? in.width() : in.height()));
-  for (int k = 0; k < static_cast<int>(s.size()); ++k) s[static_cast<std::size_t>(k)] = along_x ? in.at(k, i, c) : in.at(i, k, c);
+  for (int k = 0; k < static_cast<int>(s.size()); ++k)
+    s[static_cast<std::size_t>(k)] = along_x ? in.at(k, i, c) : in.at(i, k, c);
   return s;
 }
 
 void put_line(const Signal& s, const View& out, int i, int c, bool along_x) {
-  for (int k = 0; k < static_cast<int>(s.size()); ++k) (along_x ? out.at(k, i, c) : out.at(i, k, c)) = static_cast<float>(s[static_cast<std::size_t>(k)]);
+  for (int k = 0; k < static_cast<int>(s.size()); ++k)
+    (along_x ? out.at(k, i, c) : out.at(i, k, c)) = static_cast<float>(s[static_cast<std::size_t>(k)]);
 }
 
 Image analyzed(const ConstView& in, const WaveletTaps& t, bool high, int step, bool along_x) {
@@ -80,7 +89,8 @@ Image analyzed(const ConstView& in, const WaveletTaps& t, bool high, int step, b
   Image out(along_x ? size : in.width(), along_x ? in.height() : size, in.channels());
   for (int c = 0; c < in.channels(); ++c) {
     checkpoint();
-    for (int i = 0; i < (along_x ? in.height() : in.width()); ++i) put_line(analyze(line(in, i, c, along_x), t, high, step), out.view(), i, c, along_x);
+    for (int i = 0; i < (along_x ? in.height() : in.width()); ++i)
+      put_line(analyze(line(in, i, c, along_x), t, high, step), out.view(), i, c, along_x);
   }
   return out;
 }
@@ -91,7 +101,8 @@ Image synthesized(const Image& low, const Image& high, const WaveletTaps& t, int
   for (int c = 0; c < low.channels(); ++c) {
     checkpoint();
     for (int i = 0; i < (along_x ? low.height() : low.width()); ++i) {
-      put_line(synthesize(line(low, i, c, along_x), high.empty() ? Signal() : line(high, i, c, along_x), t, n, step), out.view(), i, c, along_x);
+      put_line(synthesize(line(low, i, c, along_x), high.empty() ? Signal() : line(high, i, c, along_x), t, n, step),
+               out.view(), i, c, along_x);
     }
   }
   return out;
@@ -132,7 +143,8 @@ Image wavelet_inverse(const WaveletBands& b) {
       h = b.shape.height;
       for (int i = 0; i < j; ++i) w = halves(t, w, false), h = halves(t, h, false);
     }
-    const Image low = synthesized(now, d.horizontal, t, h, step, false), high = synthesized(d.vertical, d.diagonal, t, h, step, false);
+    const Image low = synthesized(now, d.horizontal, t, h, step, false),
+                high = synthesized(d.vertical, d.diagonal, t, h, step, false);
     now = synthesized(low, high, t, w, step, true);
   }
   return b.margin == 0 ? now : crop(now, {b.margin, b.margin, b.shape.width, b.shape.height});

@@ -15,12 +15,14 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, Beyond>> ChoiceNames<Beyond>::all() {
-  static constexpr std::pair<const char*, Beyond> names[] = {{"mirror", Beyond::mirror}, {"taper", Beyond::taper}, {"wrap", Beyond::wrap}};
+  static constexpr std::pair<const char*, Beyond> names[] = {
+      {"mirror", Beyond::mirror}, {"taper", Beyond::taper}, {"wrap", Beyond::wrap}};
   return names;
 }
 
 Kernel checked_psf(const Kernel& psf, const char* who) {
-  if (!(psf.sum() > 0) || !std::isfinite(psf.sum())) throw BadCall(fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", who, psf.sum()));
+  if (!(psf.sum() > 0) || !std::isfinite(psf.sum()))
+    throw BadCall(fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", who, psf.sum()));
   return psf.normalized();
 }
 
@@ -31,7 +33,8 @@ bool mirrors_alike(const Kernel& psf) {
   if (2 * psf.anchor_x() + 1 != psf.width() || 2 * psf.anchor_y() + 1 != psf.height()) return false;
   for (int y = 0; y < psf.height(); ++y) {
     for (int x = 0; x < psf.width(); ++x) {
-      if (!alike(psf.at(x, y), psf.at(psf.width() - 1 - x, y)) || !alike(psf.at(x, y), psf.at(x, psf.height() - 1 - y))) return false;
+      if (!alike(psf.at(x, y), psf.at(psf.width() - 1 - x, y)) || !alike(psf.at(x, y), psf.at(x, psf.height() - 1 - y)))
+        return false;
     }
   }
   return true;
@@ -39,13 +42,16 @@ bool mirrors_alike(const Kernel& psf) {
 
 namespace {
 
-// H(u, v) = sum over the quarter of the taps from the anchor on of k cos(pi u x / w) cos(pi v y / h), as two matrix products.
+// H(u, v) = sum over the quarter of the taps from the anchor on of k cos(pi u x / w) cos(pi v y / h), as two matrix
+// products.
 FftArray<double> cosine_transfer(const Kernel& k, int w, int h) {
   const int across = k.width() - k.anchor_x(), down = k.height() - k.anchor_y();
   const auto waves = [](int n, int taps) {
     Eigen::MatrixXd m(n, taps);
     for (int x = 0; x < taps; ++x) {
-      for (int u = 0; u < n; ++u) m(u, x) = (x == 0 ? 1 : 2) * std::cos(std::numbers::pi * static_cast<double>(static_cast<long long>(u) * x % (2LL * n)) / n);
+      for (int u = 0; u < n; ++u)
+        m(u, x) = (x == 0 ? 1 : 2) *
+                  std::cos(std::numbers::pi * static_cast<double>(static_cast<long long>(u) * x % (2LL * n)) / n);
     }
     return m;
   };
@@ -57,10 +63,12 @@ FftArray<double> cosine_transfer(const Kernel& k, int w, int h) {
   FftArray<double> values(static_cast<std::size_t>(w) * static_cast<std::size_t>(h));
   const Eigen::MatrixXd columns = waves(h, down);
   // Column by column of the result, as it is stored.
-  parallel_rows((w + 63) / 64, static_cast<std::size_t>(h) * 64 * static_cast<std::size_t>(down), [&](int first, int last) {
-    const int x0 = 64 * first, n = std::min(w, 64 * last) - x0;
-    Eigen::Map<Eigen::MatrixXd>(values.data() + static_cast<std::size_t>(x0) * static_cast<std::size_t>(h), h, n).noalias() = columns * rows.middleCols(x0, n);
-  });
+  parallel_rows(
+      (w + 63) / 64, static_cast<std::size_t>(h) * 64 * static_cast<std::size_t>(down), [&](int first, int last) {
+        const int x0 = 64 * first, n = std::min(w, 64 * last) - x0;
+        Eigen::Map<Eigen::MatrixXd>(values.data() + static_cast<std::size_t>(x0) * static_cast<std::size_t>(h), h, n)
+            .noalias() = columns * rows.middleCols(x0, n);
+      });
   return values;
 }
 
@@ -75,7 +83,8 @@ Transfer2d transfer_of(const Kernel& psf, int width, int height) {
   for (int y = 0; y < k.height(); ++y) {
     auto& row = rows[*border_index(y - k.anchor_y(), height, Border::wrap)];
     row.resize(static_cast<std::size_t>(width));
-    for (int x = 0; x < k.width(); ++x) row[static_cast<std::size_t>(*border_index(x - k.anchor_x(), width, Border::wrap))] += k.at(x, y);
+    for (int x = 0; x < k.width(); ++x)
+      row[static_cast<std::size_t>(*border_index(x - k.anchor_x(), width, Border::wrap))] += k.at(x, y);
   }
   const HalfPlane<double> across(width, static_cast<int>(rows.size()));
   const LineFft<double>& line_fft = LineFft<double>::of(width);
@@ -91,7 +100,8 @@ Transfer2d transfer_of(const Kernel& psf, int width, int height) {
     const FftArray<std::complex<double>> column(static_cast<std::size_t>(height));
     for (int u = first; u < last; ++u) {
       std::fill_n(column.data(), height, 0.0);
-      for (std::size_t i = 0; i < places.size(); ++i) column[static_cast<std::size_t>(places[i])] = across.row(static_cast<int>(i))[u];
+      for (std::size_t i = 0; i < places.size(); ++i)
+        column[static_cast<std::size_t>(places[i])] = across.row(static_cast<int>(i))[u];
       down.forward(column.data());
       std::copy_n(column.data(), height, t.fourier.data() + grid.place(u, 0));
     }
@@ -102,7 +112,9 @@ Transfer2d transfer_of(const Kernel& psf, int width, int height) {
 Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond) {
   const Frame f = frame_of(shape, beyond);
   if (beyond == Beyond::mirror && mirrors_alike(psf)) {
-    return {{f, true, shape.width, shape.height}, FftArray<std::complex<double>>(0), cosine_transfer(checked_psf(psf, "transfer function"), shape.width, shape.height)};
+    return {{f, true, shape.width, shape.height},
+            FftArray<std::complex<double>>(0),
+            cosine_transfer(checked_psf(psf, "transfer function"), shape.width, shape.height)};
   }
   Transfer2d t = transfer_of(psf, f.width, f.height);
   t.grid.frame = f;
@@ -173,7 +185,8 @@ void ChannelSpectrum::restore(const Factor& factor, const View& out) {
   }
 }
 
-Blurring::Blurring(const Transfer2d& t) : grid_(t.grid), fourier_(grid_.cosine ? 0 : grid_.size()), cosine_(grid_.cosine ? grid_.size() : 0) {
+Blurring::Blurring(const Transfer2d& t)
+    : grid_(t.grid), fourier_(grid_.cosine ? 0 : grid_.size()), cosine_(grid_.cosine ? grid_.size() : 0) {
   parallel_rows(grid_.columns, static_cast<std::size_t>(grid_.rows), [&](int first, int last) {
     for (std::size_t i = grid_.place(first, 0); i < grid_.place(last, 0); ++i) {
       if (grid_.cosine) {
@@ -204,25 +217,29 @@ void Blurring::filter(const ConstView& in, const View& out, bool turned) const {
 Image extended(const Image& channel, const Frame& f) {
   Image whole(f.width, f.height);
   for (int y = 0; y < f.height; ++y) {
-    for (int x = 0; x < f.width; ++x) whole.at(x, y) = channel.at(*border_index(x, channel.width(), f.border), *border_index(y, channel.height(), f.border));
+    for (int x = 0; x < f.width; ++x)
+      whole.at(x, y) =
+          channel.at(*border_index(x, channel.width(), f.border), *border_index(y, channel.height(), f.border));
   }
   return whole;
 }
 
 namespace {
 
-// What the wrapped channel looks like blurred, in the `rim` rows at the top and at the bottom: put on each other as they meet
-// there, the bottom ones first.
+// What the wrapped channel looks like blurred, in the `rim` rows at the top and at the bottom: put on each other as
+// they meet there, the bottom ones first.
 Image blurred_seam(const ConstView& channel, const Kernel& psf, int rim) {
   const int wide = rim + psf.height();
   if (2 * wide >= channel.height()) {
     const Image whole = Convolve{.kernel = psf, .border = Border::wrap}(channel);
     Image seam(channel.width(), 2 * rim);
-    for (int y = 0; y < 2 * rim; ++y) std::copy_n(whole.row((channel.height() - rim + y) % channel.height()), channel.width(), seam.row(y));
+    for (int y = 0; y < 2 * rim; ++y)
+      std::copy_n(whole.row((channel.height() - rim + y) % channel.height()), channel.width(), seam.row(y));
     return seam;
   }
   Image about(channel.width(), 2 * wide);
-  for (int y = 0; y < 2 * wide; ++y) std::copy_n(channel.row((channel.height() - wide + y) % channel.height()), channel.width(), about.row(y));
+  for (int y = 0; y < 2 * wide; ++y)
+    std::copy_n(channel.row((channel.height() - wide + y) % channel.height()), channel.width(), about.row(y));
   const Image blurred = Convolve{.kernel = psf, .border = Border::wrap}(about);
   return Image(blurred.view().part({0, psf.height(), channel.width(), 2 * rim}));
 }
@@ -250,7 +267,8 @@ Kernel transposed(const Kernel& k) {
 }  // namespace
 
 Image tapered(const ConstView& channel, const Kernel& psf) {
-  const int w = channel.width(), h = channel.height(), across = std::min(psf.width(), w / 2), down = std::min(psf.height(), h / 2);
+  const int w = channel.width(), h = channel.height(), across = std::min(psf.width(), w / 2),
+            down = std::min(psf.height(), h / 2);
   const Kernel k = checked_psf(psf, "taper");
   // A raised cosine over the width of the PSF.
   const auto weight = [](int i, int n, int reach) {
@@ -260,7 +278,8 @@ Image tapered(const ConstView& channel, const Kernel& psf) {
   Image out(channel);
   const auto blend = [&](int x, int y, float blurred) {
     const double t = weight(y, h, down) * weight(x, w, across);
-    out.at(x, y) = static_cast<float>(t * static_cast<double>(channel.at(x, y)) + (1 - t) * static_cast<double>(blurred));
+    out.at(x, y) =
+        static_cast<float>(t * static_cast<double>(channel.at(x, y)) + (1 - t) * static_cast<double>(blurred));
   };
   if (down > 0) {
     const Image seam = blurred_seam(channel, k, down);
@@ -301,8 +320,10 @@ void tell_of_noise(const ConstView& in, const ConstView& result) {
   for (std::size_t c = 0; c < static_cast<std::size_t>(in.shape.color_channels()); ++c) {
     const double width = before[c].maximum - before[c].minimum;
     if (!(after[c].minimum < before[c].minimum - width && after[c].maximum > before[c].maximum + width)) continue;
-    return note(fmt::format("the result lies in {:.3g} .. {:.3g} and the picture in {:.3g} .. {:.3g}: noise rules it; this PSF did not blur it, or it has more noise than was reckoned with: measure the PSF, give a larger noise, or take wiener",
-                            after[c].minimum, after[c].maximum, before[c].minimum, before[c].maximum));
+    return note(fmt::format(
+        "the result lies in {:.3g} .. {:.3g} and the picture in {:.3g} .. {:.3g}: noise rules it; this PSF did not "
+        "blur it, or it has more noise than was reckoned with: measure the PSF, give a larger noise, or take wiener",
+        after[c].minimum, after[c].maximum, before[c].minimum, before[c].maximum));
   }
 }
 

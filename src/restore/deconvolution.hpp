@@ -26,19 +26,22 @@ struct Frame {
 };
 Frame frame_of(const Shape& s, Beyond beyond);
 
-// The coefficients of a frame that are kept: half a Fourier transform, or, for a mirrored frame and a PSF that is the same
-// in a mirror, the cosine transform of the picture, a quarter as many. (u, v) are periods over the frame.
+// The coefficients of a frame that are kept: half a Fourier transform, or, for a mirrored frame and a PSF that is the
+// same in a mirror, the cosine transform of the picture, a quarter as many. (u, v) are periods over the frame.
 struct Grid {
   Frame frame;
   bool cosine;
   int columns, rows;
-  // For how many coefficients of the frame's Fourier transform this one stands; none for those that no mirrored picture has.
+  // For how many coefficients of the frame's Fourier transform this one stands; none for those that no mirrored picture
+  // has.
   double times(int u, int v) const {
     if (frame.border == Border::mirror && (2 * u == frame.width || 2 * v == frame.height)) return 0;
     const double across = u == 0 || 2 * u == frame.width ? 1 : 2;
     return cosine ? across * (v == 0 ? 1 : 2) : across;
   }
-  std::size_t place(int u, int v) const { return static_cast<std::size_t>(u) * static_cast<std::size_t>(rows) + static_cast<std::size_t>(v); }
+  std::size_t place(int u, int v) const {
+    return static_cast<std::size_t>(u) * static_cast<std::size_t>(rows) + static_cast<std::size_t>(v);
+  }
   std::size_t size() const { return place(columns, 0); }
 };
 
@@ -47,7 +50,9 @@ struct Transfer2d {
   Grid grid;
   FftArray<std::complex<double>> fourier;  // one of the two is filled
   FftArray<double> cosine;
-  std::complex<double> at(int u, int v) const { return grid.cosine ? cosine[grid.place(u, v)] : fourier[grid.place(u, v)]; }
+  std::complex<double> at(int u, int v) const {
+    return grid.cosine ? cosine[grid.place(u, v)] : fourier[grid.place(u, v)];
+  }
 };
 Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond);
 // On the half plane of a picture of that size, wrapped.
@@ -67,7 +72,8 @@ struct Measured {
       for (int u = first; u < last; ++u) {
         checkpoint();
         std::array<double, N> s{};
-        for (int v = 0; v < grid.rows; ++v) term(u, v, grid.times(u, v), transfer[grid.place(u, v)], picture[grid.place(u, v)], s);
+        for (int v = 0; v < grid.rows; ++v)
+          term(u, v, grid.times(u, v), transfer[grid.place(u, v)], picture[grid.place(u, v)], s);
         columns[static_cast<std::size_t>(u)] = s;
       }
     });
@@ -116,14 +122,19 @@ class PlainBlur {
 };
 // solve(g, blur) for every color channel, its border tapered where asked for, what is not finite as 0 and kept. With
 // `framed` g is the channel continued to its frame, which repeats; else the channel, and each blur continues it anew.
-Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, bool framed, const std::function<Image(const Image& g, const PlainBlur& blur)>& solve);
+Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, bool framed,
+                      const std::function<Image(const Image& g, const PlainBlur& blur)>& solve);
 
 // change(u, column) on each column of the transform of the channel in its frame, in single precision: the column holds
 // complex numbers, or real ones where the grid is that of a cosine transform.
 template <class Change>
 void filter_in_frame(const Grid& grid, const ConstView& in, const View& out, Change change) {
-  if (grid.cosine) return filter_cosine(in, [&](int u, float* column) { change(u, column); }, out);
-  filter_fourier(in, grid.frame.width, grid.frame.height, grid.frame.border, [&](int u, std::complex<float>* column) { change(u, column); }, out);
+  if (grid.cosine)
+    return filter_cosine(
+        in, [&](int u, float* column) { change(u, column); }, out);
+  filter_fourier(
+      in, grid.frame.width, grid.frame.height, grid.frame.border,
+      [&](int u, std::complex<float>* column) { change(u, column); }, out);
 }
 
 // The blur and its adjoint, in single precision.
@@ -163,7 +174,8 @@ Kernel checked_psf(const Kernel& psf, const char* who);
 Stage iteration_stage(const std::vector<double>& residuals);
 
 // The parameters that all restorations share.
-inline constexpr const char* kPsfHelp = "gaussian:sigma=, disk:radius=, motion:length=,angle=, airy:radius=, any kernel, or @FILE (weights or a picture)";
+inline constexpr const char* kPsfHelp =
+    "gaussian:sigma=, disk:radius=, motion:length=,angle=, airy:radius=, any kernel, or @FILE (weights or a picture)";
 inline constexpr const char* kBeyondHelp = "how the blurred picture goes on beyond its border";
 
 }  // namespace sieve

@@ -61,7 +61,10 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   require_input(in, "psf_from_point");
   if (radius < 1 || radius > 200) throw BadCall(fmt::format("psf_from_point: radius={}: allowed is 1..200", radius));
   if (x < radius || y < radius || x >= in.width() - radius || y >= in.height() - radius) {
-    throw BadCall(fmt::format("psf_from_point: the part of {} pixels about ({}, {}) leaves the picture of {}x{}: give another point or a smaller radius", 2 * radius + 1, x, y, in.width(), in.height()));
+    throw BadCall(
+        fmt::format("psf_from_point: the part of {} pixels about ({}, {}) leaves the picture of {}x{}: give another "
+                    "point or a smaller radius",
+                    2 * radius + 1, x, y, in.width(), in.height()));
   }
   const Image gray = finite_lightness(in);
   std::vector<double> rim;
@@ -73,7 +76,9 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   const auto [background, spread] = middle_and_spread(rim);
   double sum = 0, mx = 0, my = 0, peak = 0;
   const auto light = [&, background = background, spread = spread](int i, int j) {
-    const double v = i < -radius || j < -radius || i > radius || j > radius ? 0 : static_cast<double>(gray.at(x + i, y + j)) - background;
+    const double v = i < -radius || j < -radius || i > radius || j > radius
+                         ? 0
+                         : static_cast<double>(gray.at(x + i, y + j)) - background;
     return v > 2 * spread + 1e-6 ? v : 0.0;
   };
   int at_white = 0;
@@ -86,8 +91,13 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
     }
   }
   const bool cut = at_white > 1;
-  if (!(sum > 0) || peak < 5 * spread) throw BadCall(fmt::format("psf_from_point: nothing stands out at ({}, {}): the brightest sample is {:.4f} above a background of deviation {:.4f}; give the place of a bright point", x, y, peak, spread));
-  const int cx = static_cast<int>(std::lround(mx / sum)), cy = static_cast<int>(std::lround(my / sum)), side = 2 * radius + 1;
+  if (!(sum > 0) || peak < 5 * spread)
+    throw BadCall(
+        fmt::format("psf_from_point: nothing stands out at ({}, {}): the brightest sample is {:.4f} above a background "
+                    "of deviation {:.4f}; give the place of a bright point",
+                    x, y, peak, spread));
+  const int cx = static_cast<int>(std::lround(mx / sum)), cy = static_cast<int>(std::lround(my / sum)),
+            side = 2 * radius + 1;
   std::vector<double> taps;
   for (int j = -radius; j <= radius; ++j) {
     for (int i = -radius; i <= radius; ++i) taps.push_back(light(i + cx, j + cy));
@@ -98,7 +108,8 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   f.size = radius;
   const double ratio = spread > 0 ? peak / spread : 1e6;
   f.confidence = (1 - 1 / (1 + ratio / 10)) * (cut ? 0.3 : 1);
-  f.reason = fmt::format("peak {:.4g} above a background of {:.4g}, {:.3g} times its deviation{}", peak, background, ratio, cut ? "; the point is cut off at white: expose less" : "");
+  f.reason = fmt::format("peak {:.4g} above a background of {:.4g}, {:.3g} times its deviation{}", peak, background,
+                         ratio, cut ? "; the point is cut off at white: expose less" : "");
   return f;
 }
 
@@ -110,18 +121,25 @@ double disk_step(double t, double radius) {
   const double s = std::clamp(t / radius, -1.0, 1.0);
   return 0.5 + (s * std::sqrt(1 - s * s) + std::asin(s)) / std::numbers::pi;
 }
-double gaussian_step(double t, double sigma) { return 0.5 * (1 + std::erf(t / (std::numbers::sqrt2 * std::max(1e-6, sigma)))); }
+double gaussian_step(double t, double sigma) {
+  return 0.5 * (1 + std::erf(t / (std::numbers::sqrt2 * std::max(1e-6, sigma))));
+}
 
 // Mean of a step's model over a pixel.
 template <class Step>
-double over_pixel(double t, Step step) { return (step(t - 0.375) + step(t - 0.125) + step(t + 0.125) + step(t + 0.375)) / 4; }
+double over_pixel(double t, Step step) {
+  return (step(t - 0.375) + step(t - 0.125) + step(t + 0.125) + step(t + 0.375)) / 4;
+}
 
 }  // namespace
 
 FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
   require_input(in, "psf_from_edge");
-  if (part.width < 12 || part.height < 12 || part.x < 0 || part.y < 0 || part.x + part.width > in.width() || part.y + part.height > in.height()) {
-    throw BadCall(fmt::format("psf_from_edge: the part {},{},{},{} does not lie in the picture of {}x{} with 12x12 pixels at least", part.x, part.y, part.width, part.height, in.width(), in.height()));
+  if (part.width < 12 || part.height < 12 || part.x < 0 || part.y < 0 || part.x + part.width > in.width() ||
+      part.y + part.height > in.height()) {
+    throw BadCall(fmt::format(
+        "psf_from_edge: the part {},{},{},{} does not lie in the picture of {}x{} with 12x12 pixels at least", part.x,
+        part.y, part.width, part.height, in.width(), in.height()));
   }
   Image gray = finite_lightness(in.part(part));
   double across = 0, down = 0;
@@ -157,7 +175,8 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
       n += 1, sy += y, sx += place, syy += static_cast<double>(y) * y, sxy += y * place;
     }
     const double det = n * syy - sy * sy;
-    if (n < h / 2.0 || det <= 0) throw BadCall("psf_from_edge: no edge crosses this part: give a part with one straight edge");
+    if (n < h / 2.0 || det <= 0)
+      throw BadCall("psf_from_edge: no edge crosses this part: give a part with one straight edge");
     slope = (n * sxy - sy * sx) / det;
     offset = (sx - slope * sy) / n;
   }
@@ -181,17 +200,25 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
     level.push_back(sum[i] / count[i]);
   }
   const std::size_t end = std::max<std::size_t>(3, level.size() / 8);
-  if (level.size() < 24) throw BadCall("psf_from_edge: the edge lies at the rim of the part: give a part with the edge in its middle");
-  const double low = median_of({level.begin(), level.begin() + static_cast<std::ptrdiff_t>(end)}), high = median_of({level.end() - static_cast<std::ptrdiff_t>(end), level.end()});
-  if (std::abs(high - low) < 0.02) throw BadCall(fmt::format("psf_from_edge: the levels on both sides differ by {:.4f} only: give a part with one edge of more contrast", std::abs(high - low)));
+  if (level.size() < 24)
+    throw BadCall("psf_from_edge: the edge lies at the rim of the part: give a part with the edge in its middle");
+  const double low = median_of({level.begin(), level.begin() + static_cast<std::ptrdiff_t>(end)}),
+               high = median_of({level.end() - static_cast<std::ptrdiff_t>(end), level.end()});
+  if (std::abs(high - low) < 0.02)
+    throw BadCall(fmt::format(
+        "psf_from_edge: the levels on both sides differ by {:.4f} only: give a part with one edge of more contrast",
+        std::abs(high - low)));
   for (const double v : level) f.profile.push_back((v - low) / (high - low));
   // The edge may lie a little off the fitted line: both models may move.
   const auto misfit = [&](auto step, double shift) {
     double e = 0;
-    for (std::size_t i = 0; i < f.position.size(); ++i) e += std::pow(over_pixel(f.position[i] - shift, step) - f.profile[i], 2);
+    for (std::size_t i = 0; i < f.position.size(); ++i)
+      e += std::pow(over_pixel(f.position[i] - shift, step) - f.profile[i], 2);
     return e;
   };
-  const auto best_shift = [&](auto step) { return lowest_at(-1.5, 1.5, 0.01, [&](double s) { return misfit(step, s); }); };
+  const auto best_shift = [&](auto step) {
+    return lowest_at(-1.5, 1.5, 0.01, [&](double s) { return misfit(step, s); });
+  };
   const double most = 0.3 * w;
   const auto fit = [&](auto model) {
     return lowest_at(0.05, most, 0.005, [&](double size) {
@@ -202,23 +229,31 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
   const double sigma = fit(gaussian_step), radius = fit(disk_step);
   const auto as_gaussian = [&](double t) { return gaussian_step(t, sigma); };
   const auto as_disk = [&](double t) { return disk_step(t, radius); };
-  const double shift_g = best_shift(as_gaussian), shift_d = best_shift(as_disk), eg = misfit(as_gaussian, shift_g), ed = misfit(as_disk, shift_d);
+  const double shift_g = best_shift(as_gaussian), shift_d = best_shift(as_disk), eg = misfit(as_gaussian, shift_g),
+               ed = misfit(as_disk, shift_d);
   const bool disk = ed < eg && radius >= 0.7;
   f.family = disk ? "disk" : "gaussian";
   f.size = disk ? radius : std::max(0.05, sigma);
-  f.psf = Kernel::parse(disk ? fmt::format("disk:radius={:.2f}", f.size) : fmt::format("gaussian:sigma={:.2f}", f.size));
+  f.psf =
+      Kernel::parse(disk ? fmt::format("disk:radius={:.2f}", f.size) : fmt::format("gaussian:sigma={:.2f}", f.size));
   f.angle = (upright ? 0 : 90) + std::atan(slope) * 180 / std::numbers::pi;
-  for (const double t : f.position) f.fitted.push_back(disk ? over_pixel(t - shift_d, as_disk) : over_pixel(t - shift_g, as_gaussian));
-  const double misses = std::sqrt(std::min(eg, ed) / static_cast<double>(f.position.size())), slant = std::abs(std::atan(slope)) * 180 / std::numbers::pi;
+  for (const double t : f.position)
+    f.fitted.push_back(disk ? over_pixel(t - shift_d, as_disk) : over_pixel(t - shift_g, as_gaussian));
+  const double misses = std::sqrt(std::min(eg, ed) / static_cast<double>(f.position.size())),
+               slant = std::abs(std::atan(slope)) * 180 / std::numbers::pi;
   f.confidence = std::clamp(1 - misses / 0.1, 0.0, 1.0) * (slant < 1 ? 0.7 : 1);
-  f.reason = fmt::format("step of {:.3f}, slanted by {:.1f} degrees{}; the {} misses it by {:.4f}, the {} by {:.4f} of the step", std::abs(high - low), slant, slant < 1 ? " (2 to 10 are better)" : "", f.family, misses,
-                         disk ? "gaussian" : "disk", std::sqrt(std::max(eg, ed) / static_cast<double>(f.position.size())));
+  f.reason = fmt::format(
+      "step of {:.3f}, slanted by {:.1f} degrees{}; the {} misses it by {:.4f}, the {} by {:.4f} of the step",
+      std::abs(high - low), slant, slant < 1 ? " (2 to 10 are better)" : "", f.family, misses,
+      disk ? "gaussian" : "disk", std::sqrt(std::max(eg, ed) / static_cast<double>(f.position.size())));
   return f;
 }
 
 FoundPsf psf_from_motion(const ConstView& in) {
   require_input(in, "psf_from_motion");
-  if (in.width() < 64 || in.height() < 64) throw BadCall(fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
+  if (in.width() < 64 || in.height() < 64)
+    throw BadCall(
+        fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
   const Image gray = middle_of(in, 2048);
   const int w = gray.width(), h = gray.height();
   int side = 64;
@@ -303,14 +338,18 @@ FoundPsf psf_from_motion(const ConstView& in) {
   f.family = "motion";
   f.size = length;
   f.angle = angle;
-  f.confidence = std::clamp((deepest - 6) / 12, 0.0, 1.0) * std::clamp(2 * (1 - second / std::max(1e-9, deepest)), 0.0, 1.0);
-  f.reason = fmt::format("the darkest spot of the cepstrum lies {:.1f} deviations below its ring, the next one elsewhere {:.1f}", deepest, second);
+  f.confidence =
+      std::clamp((deepest - 6) / 12, 0.0, 1.0) * std::clamp(2 * (1 - second / std::max(1e-9, deepest)), 0.0, 1.0);
+  f.reason = fmt::format(
+      "the darkest spot of the cepstrum lies {:.1f} deviations below its ring, the next one elsewhere {:.1f}", deepest,
+      second);
   return f;
 }
 
 FoundPsf psf_blind(const ConstView& in) {
   require_input(in, "psf_blind");
-  if (in.width() < 32 || in.height() < 32) throw BadCall(fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
+  if (in.width() < 32 || in.height() < 32)
+    throw BadCall(fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
   const Image gray = middle_of(in, 1024);
   const int w = gray.width(), h = gray.height();
   const double noise = noise_level(gray);
@@ -320,7 +359,8 @@ FoundPsf psf_blind(const ConstView& in) {
   while (sigma > 0 && rounds < 10) {
     checkpoint();
     ++rounds;
-    const double now = edge_blur(Wiener{.psf = Kernel::gaussian(std::clamp(sigma, 0.3, 20.0)), .noise = static_cast<float>(std::max(0.001, noise))}(gray));
+    const double now = edge_blur(Wiener{.psf = Kernel::gaussian(std::clamp(sigma, 0.3, 20.0)),
+                                        .noise = static_cast<float>(std::max(0.001, noise))}(gray));
     // No sharper than the time before: the noise sets the end, and to go on would chase it.
     if (now > rest - 0.03 || now <= kSharp) break;
     rest = now;
@@ -329,7 +369,8 @@ FoundPsf psf_blind(const ConstView& in) {
   }
   std::vector<double> quarters;
   for (int i = 0; i < 4; ++i) {
-    if (const double q = edge_blur(gray.view().part({i % 2 * (w / 2), i / 2 * (h / 2), w / 2, h / 2})); q > 0) quarters.push_back(q);
+    if (const double q = edge_blur(gray.view().part({i % 2 * (w / 2), i / 2 * (h / 2), w / 2, h / 2})); q > 0)
+      quarters.push_back(q);
   }
   FoundPsf f;
   f.psf = Kernel::parse(fmt::format("gaussian:sigma={:.2f}", std::clamp(sigma, 0.01, 20.0)));
@@ -341,8 +382,11 @@ FoundPsf psf_blind(const ConstView& in) {
   }
   const auto [least, most] = std::minmax_element(quarters.begin(), quarters.end());
   // Below the width of a sharp picture's edges there is nothing to undo, and noise hides widths.
-  f.confidence = std::clamp(1.3 - (*most - *least) / sigma, 0.0, 1.0) * std::clamp((sigma - kSharp) / 0.5, 0.0, 1.0) * std::clamp(1 - noise / 0.06, 0.0, 1.0);
-  f.reason = fmt::format("{} rounds; {} quarters of the picture say {:.2f} to {:.2f} (sharp pictures: about {:.1f}); noise {:.4f}", rounds, quarters.size(), *least, *most, kSharp, noise);
+  f.confidence = std::clamp(1.3 - (*most - *least) / sigma, 0.0, 1.0) * std::clamp((sigma - kSharp) / 0.5, 0.0, 1.0) *
+                 std::clamp(1 - noise / 0.06, 0.0, 1.0);
+  f.reason = fmt::format(
+      "{} rounds; {} quarters of the picture say {:.2f} to {:.2f} (sharp pictures: about {:.1f}); noise {:.4f}", rounds,
+      quarters.size(), *least, *most, kSharp, noise);
   return f;
 }
 

@@ -12,7 +12,9 @@ namespace sieve {
 
 namespace {
 
-double largest_of(const Measured& m) { return std::max(kZero, *std::max_element(m.transfer.begin(), m.transfer.end())); }
+double largest_of(const Measured& m) {
+  return std::max(kZero, *std::max_element(m.transfer.begin(), m.transfer.end()));
+}
 
 // What is left of a coefficient after n iterations.
 double left(double h2, double step, double n) { return std::pow(std::clamp(1 - step * h2, -1.0, 1.0), n); }
@@ -46,7 +48,9 @@ static Prepare division(const Landweber& f, const ConstView& in) {
     const Measured m = measure();
     const double step = static_cast<double>(f.step) / largest_of(m);
     const int n = stop_at(m, step, s, f.iterations);
-    if (notes_heard()) note(fmt::format("{} iterations, residual {:.5f}{}", n, residual(m, step, n), s > 0 ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
+    if (notes_heard())
+      note(fmt::format("{} iterations, residual {:.5f}{}", n, residual(m, step, n),
+                       s > 0 ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
     return [step, n](int, int, Complex h) {
       const double h2 = std::norm(h);
       // For the smallest |H| the series begins with n step conj(H).
@@ -57,22 +61,26 @@ static Prepare division(const Landweber& f, const ConstView& in) {
 
 Image Landweber::operator()(const ConstView& in) const { return made(*this, in); }
 void Landweber::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
-Image Landweber::plain(const ConstView& in) const { return iterate_plainly(in, psf, beyond, true, [&](const Image& g, const PlainBlur& blur) {
-  double most = 0;
-  blur.each_gain([&](double h2) { most = std::max(most, h2); });
-  const double s = noise ? static_cast<double>(*noise) : noise_level(in), rate = static_cast<double>(step) / std::max(kZero, most);
-  Image u(g.shape());
-  for (int i = 0; i < iterations; ++i) {
-    const Image rest = map_pairs(g, blur(u, false), [](float a, float b) { return a - b; });
-    double sum = 0;
-    for (int y = 0; y < rest.height(); ++y) {
-      for (int x = 0; x < rest.width(); ++x) sum += static_cast<double>(rest.at(x, y)) * static_cast<double>(rest.at(x, y));
+Image Landweber::plain(const ConstView& in) const {
+  return iterate_plainly(in, psf, beyond, true, [&](const Image& g, const PlainBlur& blur) {
+    double most = 0;
+    blur.each_gain([&](double h2) { most = std::max(most, h2); });
+    const double s = noise ? static_cast<double>(*noise) : noise_level(in),
+                 rate = static_cast<double>(step) / std::max(kZero, most);
+    Image u(g.shape());
+    for (int i = 0; i < iterations; ++i) {
+      const Image rest = map_pairs(g, blur(u, false), [](float a, float b) { return a - b; });
+      double sum = 0;
+      for (int y = 0; y < rest.height(); ++y) {
+        for (int x = 0; x < rest.width(); ++x)
+          sum += static_cast<double>(rest.at(x, y)) * static_cast<double>(rest.at(x, y));
+      }
+      if (s > 0 && std::sqrt(sum / static_cast<double>(rest.shape().pixels())) <= s) break;
+      u = map_pairs(u, blur(rest, true), [rate](float a, float b) { return a + static_cast<float>(rate) * b; });
     }
-    if (s > 0 && std::sqrt(sum / static_cast<double>(rest.shape().pixels())) <= s) break;
-    u = map_pairs(u, blur(rest, true), [rate](float a, float b) { return a + static_cast<float>(rate) * b; });
-  }
-  return u;
-}); }
+    return u;
+  });
+}
 std::string Landweber::meaning() const { return psf_meaning(*this); }
 
 std::vector<Stage> Landweber::stages(const ConstView& in) const {
@@ -80,14 +88,18 @@ std::vector<Stage> Landweber::stages(const ConstView& in) const {
   const Image gray = finite_lightness(in);
   const Transfer2d transfer = transfer_of(psf, gray.shape(), beyond);
   const Measured m = ChannelSpectrum(beyond == Beyond::taper ? tapered(gray, psf) : gray, transfer).measure();
-  const double rate = static_cast<double>(step) / largest_of(m), s = noise ? static_cast<double>(*noise) : noise_level(in);
+  const double rate = static_cast<double>(step) / largest_of(m),
+               s = noise ? static_cast<double>(*noise) : noise_level(in);
   StageCurve c{"residual", {}, {}};
   for (double n = 1; n <= iterations; n = std::max(n + 1, n * 1.3)) {
     c.x.push_back(std::log10(std::floor(n)));
     c.y.push_back(std::log10(std::max(1e-9, residual(m, rate, static_cast<int>(n)))));
   }
   const double stop = std::log10(stop_at(m, rate, s, iterations));
-  c.marked = static_cast<int>(std::min_element(c.x.begin(), c.x.end(), [&](double a, double b) { return std::abs(a - stop) < std::abs(b - stop); }) - c.x.begin());
+  c.marked =
+      static_cast<int>(std::min_element(c.x.begin(), c.x.end(),
+                                        [&](double a, double b) { return std::abs(a - stop) < std::abs(b - stop); }) -
+                       c.x.begin());
   Stage stage;
   stage.name = fmt::format("iterations: ends at {}", stop_at(m, rate, s, iterations));
   stage.curves = {c};

@@ -11,7 +11,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, WeightBy>> ChoiceNames<WeightBy>::all() {
-  static constexpr std::pair<const char*, WeightBy> names[] = {{"validation", WeightBy::validation}, {"discrepancy", WeightBy::discrepancy}, {"corner", WeightBy::corner}};
+  static constexpr std::pair<const char*, WeightBy> names[] = {
+      {"validation", WeightBy::validation}, {"discrepancy", WeightBy::discrepancy}, {"corner", WeightBy::corner}};
   return names;
 }
 
@@ -34,11 +35,12 @@ class Penalty {
   std::vector<double> across_, down_;
 };
 
-// How residual and roughness depend on the weight. Both are sums of functions of q = |H|^2 / |L|^2, so one pass over the
-// coefficients, into classes of ln q, serves every weight.
+// How residual and roughness depend on the weight. Both are sums of functions of q = |H|^2 / |L|^2, so one pass over
+// the coefficients, into classes of ln q, serves every weight.
 class Balance {
  public:
-  Balance(const Measured& m, const Penalty& penalty) : frame_(static_cast<double>(m.grid.frame.width) * m.grid.frame.height) {
+  Balance(const Measured& m, const Penalty& penalty)
+      : frame_(static_cast<double>(m.grid.frame.width) * m.grid.frame.height) {
     constexpr double kLow = -90, kHigh = 30;
     constexpr std::size_t kClasses = 16384;
     constexpr int kParts = 8;
@@ -65,7 +67,8 @@ class Balance {
         1);
     for (std::size_t i = 0; i < kClasses; ++i) {
       Class all{0, 0, 0, std::exp(kLow + (static_cast<double>(i) + 0.5) / kClasses * (kHigh - kLow))};
-      for (const auto& part : parts) all.power += part[i].power, all.count += part[i].count, all.undone += part[i].undone;
+      for (const auto& part : parts)
+        all.power += part[i].power, all.count += part[i].count, all.undone += part[i].undone;
       if (all.count > 0) classes_.push_back(all);
       count_ += all.count;
     }
@@ -118,7 +121,8 @@ double corner(const Balance& b, int& rounds) {
   std::size_t best = 1;
   double most = -1;
   for (std::size_t i = 1; i + 1 < x.size(); ++i) {
-    const double dx = (x[i + 1] - x[i - 1]) / 2, dy = (y[i + 1] - y[i - 1]) / 2, ddx = x[i + 1] - 2 * x[i] + x[i - 1], ddy = y[i + 1] - 2 * y[i] + y[i - 1];
+    const double dx = (x[i + 1] - x[i - 1]) / 2, dy = (y[i + 1] - y[i - 1]) / 2, ddx = x[i + 1] - 2 * x[i] + x[i - 1],
+                 ddy = y[i + 1] - 2 * y[i] + y[i - 1];
     const double turn = (dx * ddy - dy * ddx) / std::pow(dx * dx + dy * dy + 1e-12, 1.5);
     if (turn > most) most = turn, best = i;
   }
@@ -154,7 +158,8 @@ double sought(const Balance& b, WeightBy by, double noise, int& rounds) {
   return 0.5 * (low + high);
 }
 
-// A picture has a little more power than its blur: what has half as much again is noise, as with a PSF that is not the right one.
+// A picture has a little more power than its blur: what has half as much again is noise, as with a PSF that is not the
+// right one.
 struct Chosen {
   double at = 0;  // logarithm of the weight
   int rounds = 0;
@@ -167,7 +172,9 @@ Chosen chosen(const Balance& b, WeightBy by, double noise) {
   return c;
 }
 
-double noise_for(const LeastSquares& f, const ConstView& in) { return f.noise ? static_cast<double>(*f.noise) : noise_level(in); }
+double noise_for(const LeastSquares& f, const ConstView& in) {
+  return f.noise ? static_cast<double>(*f.noise) : noise_level(in);
+}
 
 }  // namespace
 
@@ -180,9 +187,13 @@ static Prepare division(const LeastSquares& f, const ConstView& in) {
       const Balance balance(measure(), penalty);
       const Chosen c = chosen(balance, f.by, s);
       weight = std::exp(c.at);
-      if (c.raised) note(fmt::format("the weight that {} finds would give a picture of noise: it is raised; is this the right PSF?", name_of(f.by)));
-      note(fmt::format("weight {:.4g} after {} rounds, by {}: residual {:.5f}{}", weight, c.rounds, name_of(f.by), std::sqrt(balance.at(weight).residual),
-                       f.by == WeightBy::discrepancy ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
+      if (c.raised)
+        note(fmt::format("the weight that {} finds would give a picture of noise: it is raised; is this the right PSF?",
+                         name_of(f.by)));
+      note(fmt::format(
+          "weight {:.4g} after {} rounds, by {}: residual {:.5f}{}", weight, c.rounds, name_of(f.by),
+          std::sqrt(balance.at(weight).residual),
+          f.by == WeightBy::discrepancy ? fmt::format(", noise {:.5f}{}", s, f.noise ? "" : " (estimated)") : ""));
     }
     return [penalty, weight](int u, int v, Complex h) {
       const double power = std::norm(h) + weight * penalty(u, v);
@@ -207,7 +218,8 @@ WeightCurve weight_curve(const ConstView& in, const LeastSquares& f) {
     c.score.push_back(p.score);
   }
   const auto index = [&](WeightBy by) {
-    return static_cast<int>(std::clamp(std::lround((chosen(balance, by, c.noise).at - kLowest) / 0.5), 0L, static_cast<long>(c.weight.size()) - 1));
+    return static_cast<int>(std::clamp(std::lround((chosen(balance, by, c.noise).at - kLowest) / 0.5), 0L,
+                                       static_cast<long>(c.weight.size()) - 1));
   };
   c.by_discrepancy = index(WeightBy::discrepancy);
   c.by_validation = index(WeightBy::validation);
@@ -247,7 +259,8 @@ void LeastSquares::describe(Description<LeastSquares>& d) {
   d.agrees_within(1e-3);
   describe_psf(d);
   d.field("weight", &LeastSquares::weight, "", "of the smoothness", {0, 1e6});
-  d.field("by", &LeastSquares::by, "", "how weight=auto is found: cross-validation, residual equal to the noise, or corner of the L-curve");
+  d.field("by", &LeastSquares::by, "",
+          "how weight=auto is found: cross-validation, residual equal to the noise, or corner of the L-curve");
   d.field("smooth", &LeastSquares::smooth, "", "yes: the Laplacian is kept small; no: the picture itself (Tikhonov)");
   d.field("noise", &LeastSquares::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   describe_beyond(d);

@@ -7,8 +7,8 @@
 #include "core/finite.hpp"
 #include "core/lightness.hpp"
 #include "restore/linear_run.hpp"
-#include "sieve/tone/statistics.hpp"
 #include "sieve/quality/estimate.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve {
 
@@ -34,12 +34,19 @@ struct Account {
 class VariationSolver {
  public:
   VariationSolver(const Planes& g, const Kernel& psf, bool mirrored)
-      : g_(g), shape_(g[0].shape()), transfer_(transfer_of(psf, shape_, mirrored ? Beyond::mirror : Beyond::wrap)), blurring_(transfer_), near_{!mirrored, shape_.width, shape_.height} {
+      : g_(g),
+        shape_(g[0].shape()),
+        transfer_(transfer_of(psf, shape_, mirrored ? Beyond::mirror : Beyond::wrap)),
+        blurring_(transfer_),
+        near_{!mirrored, shape_.width, shape_.height} {
     const double step = mirrored ? std::numbers::pi : 2 * std::numbers::pi;
-    for (int u = 0; u < transfer_.grid.columns; ++u) across_.push_back(static_cast<float>(2 - 2 * std::cos(step * u / shape_.width)));
-    for (int v = 0; v < transfer_.grid.rows; ++v) down_.push_back(static_cast<float>(2 - 2 * std::cos(step * v / shape_.height)));
+    for (int u = 0; u < transfer_.grid.columns; ++u)
+      across_.push_back(static_cast<float>(2 - 2 * std::cos(step * u / shape_.width)));
+    for (int v = 0; v < transfer_.grid.rows; ++v)
+      down_.push_back(static_cast<float>(2 - 2 * std::cos(step * v / shape_.height)));
     for (std::size_t i = 0; i < transfer_.grid.size(); ++i) {
-      power_.push_back(static_cast<float>(transfer_.grid.cosine ? transfer_.cosine[i] * transfer_.cosine[i] : std::norm(transfer_.fourier[i])));
+      power_.push_back(static_cast<float>(transfer_.grid.cosine ? transfer_.cosine[i] * transfer_.cosine[i]
+                                                                : std::norm(transfer_.fourier[i])));
     }
     for (const Image& channel : g_) {
       Image q(shape_);
@@ -122,7 +129,8 @@ class VariationSolver {
         for (int y = first; y < last; ++y) {
           // Across a mirror the gradient is 0, so wrapping around reads what is right there too.
           const int n = shape_.width;
-          const float *q = back_[c].row(y), *dx = dx_[c].row(y), *dy = dy_[c].row(y), *over = dy_[c].row(y > 0 ? y - 1 : shape_.height - 1);
+          const float *q = back_[c].row(y), *dx = dx_[c].row(y), *dy = dy_[c].row(y),
+                      *over = dy_[c].row(y > 0 ? y - 1 : shape_.height - 1);
           float* r = right.row(y);
           r[0] = q[0] + m * (dx[n - 1] - dx[0] + over[0] - dy[0]);
           for (int x = 1; x < n; ++x) r[x] = q[x] + m * (dx[x - 1] - dx[x] + over[x] - dy[x]);
@@ -131,7 +139,8 @@ class VariationSolver {
       filter_in_frame(transfer_.grid, right, next.view(), [&](int u, auto* column) {
         const float* p = power_.data() + transfer_.grid.place(u, 0);
         const float a = across_[static_cast<std::size_t>(u)];
-        for (int v = 0; v < transfer_.grid.rows; ++v) column[v] *= 1 / (p[v] + m * (a + down_[static_cast<std::size_t>(v)]) + 1e-12F);
+        for (int v = 0; v < transfer_.grid.rows; ++v)
+          column[v] *= 1 / (p[v] + m * (a + down_[static_cast<std::size_t>(v)]) + 1e-12F);
       });
       changed += std::sqrt(mean_square(next, u_[c])) / static_cast<double>(g_.size());
       std::swap(u_[c], next);
@@ -184,7 +193,9 @@ Account solve_all(const LeastVariation& f, const ConstView& finite, double noise
   }
   VariationSolver solver(g, f.psf, mirrored);
   Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : 0.1 * noise, f.weight ? 0 : noise);
-  for (int c = 0; out && c < finite.shape.color_channels(); ++c) copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}), out->channel(c));
+  for (int c = 0; out && c < finite.shape.color_channels(); ++c)
+    copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}),
+         out->channel(c));
   return a;
 }
 
@@ -196,7 +207,9 @@ double noise_for(const LeastVariation& f, const ConstView& in) {
 }  // namespace
 
 double variation_objective(const ConstView& u, const ConstView& blurred, const ConstView& in, double weight) {
-  if (u.shape != in.shape || blurred.shape != in.shape) throw BadCall(fmt::format("variation_objective: the pictures are {}, {} and {}: give three of one shape", text_of(u.shape).text, text_of(blurred.shape).text, text_of(in.shape).text));
+  if (u.shape != in.shape || blurred.shape != in.shape)
+    throw BadCall(fmt::format("variation_objective: the pictures are {}, {} and {}: give three of one shape",
+                              text_of(u.shape).text, text_of(blurred.shape).text, text_of(in.shape).text));
   double length = 0, squares = 0;
   for (int y = 0; y < u.height(); ++y) {
     for (int x = 0; x < u.width(); ++x) {
@@ -221,7 +234,8 @@ void LeastVariation::operator()(const ConstView& in, const View& out) const {
   const double s = noise_for(*this, in);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     const Account a = solve_all(*this, finite, s, &result);
-    note(fmt::format("weight {:.4g}: {} iterations, residual {:.5f}{}", a.weight, a.iterations, a.residual, s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
+    note(fmt::format("weight {:.4g}: {} iterations, residual {:.5f}{}", a.weight, a.iterations, a.residual,
+                     s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
   });
   copy_alpha(in, out);
   tell_of_noise(in, out);
@@ -234,12 +248,14 @@ std::vector<Stage> LeastVariation::stages(const ConstView& in) const {
 }
 
 void LeastVariation::describe(Description<LeastVariation>& d) {
-  d.called("least_variation", "restore", "Even areas and sharp edges that explain the blurred picture within its noise.");
+  d.called("least_variation", "restore",
+           "Even areas and sharp edges that explain the blurred picture within its noise.");
   d.wrong("fine texture matters, or time is short: wiener keeps more of it in one step.");
   describe_psf(d);
   d.field("weight", &LeastVariation::weight, "", "of the variation: the larger the smoother", {1e-9, 10});
   d.field("noise", &LeastVariation::noise, "0..1 scale", "standard deviation of the noise, for weight=auto", {0, 1});
-  d.field("tolerance", &LeastVariation::tolerance, "of the picture's deviation", "change of an iteration at which to end", {1e-6, 0.1});
+  d.field("tolerance", &LeastVariation::tolerance, "of the picture's deviation",
+          "change of an iteration at which to end", {1e-6, 0.1});
   d.field("iterations", &LeastVariation::iterations, "", "at most", {1, 10000});
   describe_beyond(d);
 }

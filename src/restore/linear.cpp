@@ -7,23 +7,29 @@
 
 #include "restore/linear_run.hpp"
 #include "sieve/core/map.hpp"
-#include "sieve/tone/statistics.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/psf.hpp"
+#include "sieve/spatial/smooth.hpp"
 #include "sieve/spectral/notch.hpp"
 #include "sieve/spectral/spectrum.hpp"
-#include "sieve/spatial/smooth.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve {
 
 std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<PseudoInverse::Below>::all() {
-  static constexpr std::pair<const char*, PseudoInverse::Below> names[] = {{"drop", PseudoInverse::Below::drop}, {"hold", PseudoInverse::Below::hold}, {"constant", PseudoInverse::Below::constant}};
+  static constexpr std::pair<const char*, PseudoInverse::Below> names[] = {
+      {"drop", PseudoInverse::Below::drop},
+      {"hold", PseudoInverse::Below::hold},
+      {"constant", PseudoInverse::Below::constant}};
   return names;
 }
 
 static Prepare division(const Inverse& f, const ConstView& in) {
   const PsfDiagnosis d = diagnosis_of(transfer_of(f.psf, in.shape, f.beyond));
-  if (d.zero > 0) throw BadCall(fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or least_squares", d.reason));
+  if (d.zero > 0)
+    throw BadCall(fmt::format(
+        "inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or least_squares",
+        d.reason));
   if (d.verdict != "safe") note(fmt::format("{}: {}", d.verdict, d.reason));
   return always([](int, int, Complex h) { return std::conj(h) / std::norm(h); });
 }
@@ -52,10 +58,15 @@ Complex damped(Complex h, double k) {
 static Prepare division(const Wiener& f, const ConstView& in) {
   if (!f.ratios.empty()) {
     const Image& k = f.ratios.image("wiener", "ratios");
-    if (k.shape().color_channels() != 1) throw BadCall("wiener: ratios= is a color picture: give a gray one, its middle the ratio at frequency 0");
-    if (statistics(k)[0].minimum < 0) throw BadCall(fmt::format("wiener: ratios= holds {:g}: a ratio of powers is 0 or above", statistics(k)[0].minimum));
+    if (k.shape().color_channels() != 1)
+      throw BadCall("wiener: ratios= is a color picture: give a gray one, its middle the ratio at frequency 0");
+    if (statistics(k)[0].minimum < 0)
+      throw BadCall(
+          fmt::format("wiener: ratios= holds {:g}: a ratio of powers is 0 or above", statistics(k)[0].minimum));
     return [gain = Transfer{.with = f.ratios}](const Grid& grid, const auto&) -> Factor {
-      return [gain, frame = grid.frame](int u, int v, Complex h) { return damped(h, gain.gain(static_cast<double>(u) / frame.width, frequency_down(v, frame))); };
+      return [gain, frame = grid.frame](int u, int v, Complex h) {
+        return damped(h, gain.gain(static_cast<double>(u) / frame.width, frequency_down(v, frame)));
+      };
     };
   }
   if (f.ratio) {
@@ -69,9 +80,14 @@ static Prepare division(const Wiener& f, const ConstView& in) {
     const Frame frame = grid.frame;
     // Squared frequency, so that rings are found without a root: the distance goes through a table.
     std::vector<double> across(static_cast<std::size_t>(grid.columns)), down(static_cast<std::size_t>(grid.rows));
-    for (int u = 0; u < grid.columns; ++u) across[static_cast<std::size_t>(u)] = std::pow(static_cast<double>(u) / frame.width, 2);
+    for (int u = 0; u < grid.columns; ++u)
+      across[static_cast<std::size_t>(u)] = std::pow(static_cast<double>(u) / frame.width, 2);
     for (int v = 0; v < grid.rows; ++v) down[static_cast<std::size_t>(v)] = std::pow(frequency_down(v, frame), 2);
-    const auto ring = [=](int u, int v) { return std::min(kRings - 1, static_cast<std::size_t>(std::sqrt(across[static_cast<std::size_t>(u)] + down[static_cast<std::size_t>(v)]) / 0.7072 * kRings)); };
+    const auto ring = [=](int u, int v) {
+      return std::min(kRings - 1, static_cast<std::size_t>(std::sqrt(across[static_cast<std::size_t>(u)] +
+                                                                     down[static_cast<std::size_t>(v)]) /
+                                                           0.7072 * kRings));
+    };
     const auto sums = measure().sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
       if (u == 0 && v == 0) return;
       const std::size_t i = 3 * ring(u, v);
@@ -80,8 +96,9 @@ static Prepare division(const Wiener& f, const ConstView& in) {
       sum[i + 2] += times;
     });
     const double noise = s * s * static_cast<double>(frame.width) * frame.height;
-    // Pictures lose power as a power of the frequency: that line, through the rings where blur and noise leave enough, tells how
-    // much there can be where they do not. What is above it there is noise too, be it white or the rest of a denoiser.
+    // Pictures lose power as a power of the frequency: that line, through the rings where blur and noise leave enough,
+    // tells how much there can be where they do not. What is above it there is noise too, be it white or the rest of a
+    // denoiser.
     double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
     const auto log_frequency = [](std::size_t i) { return std::log(static_cast<double>(i) + 0.5); };
     std::vector<double> signal(kRings);
@@ -104,7 +121,8 @@ static Prepare division(const Wiener& f, const ConstView& in) {
         const double there = transfer < 0.1 * count ? std::min(signal[i], 2 * likely) : signal[i];
         const double disturbed = std::max(noise, power / count - there * transfer / count);
         // The ratio rises with the frequency; where the noise drowns all, as the square of it.
-        last = there > 0 && power / count > 1.1 * noise ? std::max(last, disturbed / there) : last * (1 + 2.0 / static_cast<double>(i));
+        last = there > 0 && power / count > 1.1 * noise ? std::max(last, disturbed / there)
+                                                        : last * (1 + 2.0 / static_cast<double>(i));
       }
       ratio[i] = std::max(1e-15, last);
     }
@@ -114,11 +132,14 @@ static Prepare division(const Wiener& f, const ConstView& in) {
 
 Image noise_ratio(const ConstView& clean, double deviation) {
   require_input(clean, "noise_ratio");
-  if (!(deviation >= 0) || !std::isfinite(deviation)) throw BadCall(fmt::format("noise_ratio: deviation={:g}: give 0 or above", deviation));
+  if (!(deviation >= 0) || !std::isfinite(deviation))
+    throw BadCall(fmt::format("noise_ratio: deviation={:g}: give 0 or above", deviation));
   const int w = clean.width(), h = clean.height();
-  const Image power = Box{.radius = 2, .border = Border::wrap}(spectrum_image(spectrum(clean, Taper::periodic), SpectrumShown::power));
+  const Image power =
+      Box{.radius = 2, .border = Border::wrap}(spectrum_image(spectrum(clean, Taper::periodic), SpectrumShown::power));
   const double noise = deviation * deviation / (static_cast<double>(w) * h);
-  return map_samples(power, [noise](float p) { return static_cast<float>(noise / std::max(1e-20, static_cast<double>(p))); });
+  return map_samples(power,
+                     [noise](float p) { return static_cast<float>(noise / std::max(1e-20, static_cast<double>(p))); });
 }
 
 Image Inverse::operator()(const ConstView& in) const { return made(*this, in); }
@@ -126,7 +147,8 @@ void Inverse::operator()(const ConstView& in, const View& out) const { run_linea
 Image Inverse::plain(const ConstView& in) const { return plain_linear(*this, in); }
 std::string Inverse::meaning() const { return psf_meaning(*this); }
 void Inverse::describe(Description<Inverse>& d) {
-  d.called("inverse", "restore", "Divides the spectrum by that of the blur: exact without noise, where nothing was lost.");
+  d.called("inverse", "restore",
+           "Divides the spectrum by that of the blur: exact without noise, where nothing was lost.");
   d.wrong("there is noise, be it that of 8 bits: it is raised beyond all measure; take wiener or least_squares.");
   d.agrees_within(2e-3);
   describe_psf(d);
@@ -159,7 +181,8 @@ void Wiener::describe(Description<Wiener>& d) {
   describe_psf(d);
   d.field("ratio", &Wiener::ratio, "", "power of the noise over that of the picture", {0, 1000});
   d.field("noise", &Wiener::noise, "0..1 scale", "standard deviation of the noise, for ratio=auto", {0, 1});
-  d.field("ratios", &Wiener::ratios, "", "a gray picture of the ratio at each frequency, 0 in its middle; stands for ratio");
+  d.field("ratios", &Wiener::ratios, "",
+          "a gray picture of the ratio at each frequency, 0 in its middle; stands for ratio");
   describe_beyond(d);
 }
 

@@ -20,11 +20,14 @@ DoubleSpectrum transfer_function(const Kernel& psf, int width, int height) {
   return s;
 }
 
-PsfDiagnosis diagnose(const Kernel& psf, int width, int height) { return diagnosis_of(transfer_of(psf, width, height)); }
+PsfDiagnosis diagnose(const Kernel& psf, int width, int height) {
+  return diagnosis_of(transfer_of(psf, width, height));
+}
 
 PsfDiagnosis diagnosis_of(const Transfer2d& h) {
   struct Sums {
-    double all = 0, tenth = 0, hundredth = 0, thousandth = 0, zero = 0, gain = 0, counted = 0, smallest = std::numeric_limits<double>::infinity();
+    double all = 0, tenth = 0, hundredth = 0, thousandth = 0, zero = 0, gain = 0, counted = 0,
+           smallest = std::numeric_limits<double>::infinity();
   };
   const Grid& grid = h.grid;
   std::vector<Sums> columns(static_cast<std::size_t>(grid.columns));
@@ -51,7 +54,8 @@ PsfDiagnosis diagnosis_of(const Transfer2d& h) {
   });
   Sums sum;
   for (const Sums& s : columns) {
-    sum.all += s.all, sum.tenth += s.tenth, sum.hundredth += s.hundredth, sum.thousandth += s.thousandth, sum.zero += s.zero, sum.gain += s.gain, sum.counted += s.counted;
+    sum.all += s.all, sum.tenth += s.tenth, sum.hundredth += s.hundredth, sum.thousandth += s.thousandth,
+        sum.zero += s.zero, sum.gain += s.gain, sum.counted += s.counted;
     sum.smallest = std::min(sum.smallest, s.smallest);
   }
   PsfDiagnosis d;
@@ -62,8 +66,10 @@ PsfDiagnosis diagnosis_of(const Transfer2d& h) {
   d.zero = sum.zero / sum.all;
   d.noise_gain = sum.counted > 0 ? std::sqrt(sum.gain / sum.counted) : 0;
   d.verdict = d.zero > 0 ? "information lost" : d.noise_gain <= 10 ? "safe" : "needs regularization";
-  d.reason = fmt::format("smallest |H| {:.3g}; below 0.1: {:.1f} %, below 0.01: {:.1f} %, below 0.001: {:.1f} %, zero: {:.3f} %; division raises white noise {:.3g} times", d.smallest, 100 * d.below_tenth,
-                         100 * d.below_hundredth, 100 * d.below_thousandth, 100 * d.zero, d.noise_gain);
+  d.reason = fmt::format(
+      "smallest |H| {:.3g}; below 0.1: {:.1f} %, below 0.01: {:.1f} %, below 0.001: {:.1f} %, zero: {:.3f} %; division "
+      "raises white noise {:.3g} times",
+      d.smallest, 100 * d.below_tenth, 100 * d.below_hundredth, 100 * d.below_thousandth, 100 * d.zero, d.noise_gain);
   return d;
 }
 

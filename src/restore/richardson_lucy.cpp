@@ -62,7 +62,8 @@ Image smoothed(const Image& u, float s) {
       const float *r = u.row(y), *under = u.row(std::min(y + 1, h - 1));
       float *px = gx.row(y), *py = gy.row(y);
       for (int x = 0; x < w; ++x) {
-        const float dx = x + 1 < w ? r[x + 1] - r[x] : 0, dy = under[x] - r[x], size = std::sqrt(dx * dx + dy * dy + 1e-8F);
+        const float dx = x + 1 < w ? r[x + 1] - r[x] : 0, dy = under[x] - r[x],
+                    size = std::sqrt(dx * dx + dy * dy + 1e-8F);
         px[x] = dx / size;
         py[x] = dy / size;
       }
@@ -73,7 +74,8 @@ Image smoothed(const Image& u, float s) {
     for (int y = first; y < last; ++y) {
       const float *r = u.row(y), *px = gx.row(y), *py = gy.row(y), *over = y > 0 ? gy.row(y - 1) : nothing.data();
       float* to = out.row(y);
-      for (int x = 0; x < w; ++x) to[x] = r[x] / std::max(0.1F, 1 - s * (px[x] - (x > 0 ? px[x - 1] : 0) + py[x] - over[x]));
+      for (int x = 0; x < w; ++x)
+        to[x] = r[x] / std::max(0.1F, 1 - s * (px[x] - (x > 0 ? px[x - 1] : 0) + py[x] - over[x]));
     }
   });
   return out;
@@ -85,7 +87,9 @@ struct Ended {
   std::vector<double> history;  // the residual before each iteration
 };
 
-float smoothness_of(const RichardsonLucy& f, double noise) { return f.smoothness ? *f.smoothness : std::min(0.02F, 0.3F * static_cast<float>(noise)); }
+float smoothness_of(const RichardsonLucy& f, double noise) {
+  return f.smoothness ? *f.smoothness : std::min(0.02F, 0.3F * static_cast<float>(noise));
+}
 
 Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, Ended& ended) {
   const float smoothness = smoothness_of(f, noise);
@@ -98,7 +102,8 @@ Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, End
   Progress progress(f.iterations);
   for (int i = 0; i < f.iterations; ++i) {
     checkpoint();
-    const auto alpha = static_cast<float>(f.accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
+    const auto alpha =
+        static_cast<float>(f.accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
     parallel_rows(shape.height, static_cast<std::size_t>(shape.width), [&](int first, int last) {
       for (int y = first; y < last; ++y) {
         const float *now = u.row(y), *then = before.row(y);
@@ -158,14 +163,16 @@ void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
       Ended ended;
       const ConstView channel = finite.channel(c);
       copy(solve(beyond == Beyond::taper ? tapered(channel, psf) : Image(channel), *this, s, ended), result.channel(c));
-      note(fmt::format("channel {}: {} iterations, residual {:.5f}{}", c + 1, ended.iterations, ended.residual, s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
+      note(fmt::format("channel {}: {} iterations, residual {:.5f}{}", c + 1, ended.iterations, ended.residual,
+                       s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
       progress.add(1);
     }
   });
   copy_alpha(in, out);
 }
 
-// Without acceleration or smoothing the iteration as it is written; the fast form only takes fewer of them to the same end.
+// Without acceleration or smoothing the iteration as it is written; the fast form only takes fewer of them to the same
+// end.
 Image RichardsonLucy::plain(const ConstView& in) const {
   return iterate_plainly(in, psf, beyond, false, [&](const Image& data, const PlainBlur& blur) {
     const Image g = map_samples(data, [](float v) { return std::max(0.0F, v); });
@@ -174,10 +181,14 @@ Image RichardsonLucy::plain(const ConstView& in) const {
     for (int i = 0; i < iterations; ++i) {
       double product = 0, size = 0;
       for (int y = 0; y < g.height(); ++y) {
-        for (int x = 0; x < g.width(); ++x) product += static_cast<double>(change.at(x, y)) * static_cast<double>(change_before.at(x, y)), size += square(change_before.at(x, y));
+        for (int x = 0; x < g.width(); ++x)
+          product += static_cast<double>(change.at(x, y)) * static_cast<double>(change_before.at(x, y)),
+              size += square(change_before.at(x, y));
       }
-      const auto alpha = static_cast<float>(accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
-      Image start = map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
+      const auto alpha =
+          static_cast<float>(accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
+      Image start =
+          map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
       const Image blurred = blur(start, false);
       double sum = 0;
       for (int y = 0; y < g.height(); ++y) {
@@ -201,9 +212,12 @@ std::vector<Stage> RichardsonLucy::stages(const ConstView& in) const {
   return {iteration_stage(ended.history)};
 }
 
-std::string RichardsonLucy::meaning() const { return fmt::format("PSF {}x{}, scaled to sum 1", psf.width(), psf.height()); }
+std::string RichardsonLucy::meaning() const {
+  return fmt::format("PSF {}x{}, scaled to sum 1", psf.width(), psf.height());
+}
 void RichardsonLucy::describe(Description<RichardsonLucy>& d) {
-  d.called("richardson_lucy", "restore", "The likeliest picture under photon noise, by multiplication, never negative.");
+  d.called("richardson_lucy", "restore",
+           "The likeliest picture under photon noise, by multiplication, never negative.");
   d.wrong("the background lies below 0 (a signed picture), or time is short: wiener needs one step.");
   d.agrees_within(2e-3);
   d.field("psf", &RichardsonLucy::psf, "", kPsfHelp);

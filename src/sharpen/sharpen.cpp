@@ -20,7 +20,9 @@ namespace {
 
 Gaussian blur_of(float sigma) { return {.sigma = sigma, .border = Border::mirror}; }
 
-Correlate laplacian(bool diagonals) { return {.kernel = Kernel::parse(diagonals ? "laplacian8" : "laplacian"), .border = Border::mirror}; }
+Correlate laplacian(bool diagonals) {
+  return {.kernel = Kernel::parse(diagonals ? "laplacian8" : "laplacian"), .border = Border::mirror};
+}
 
 // The Laplacian kernels stand with a negative middle or a positive one; here the second derivative is wanted.
 float turn(const Kernel& k) { return k.at(k.anchor_x(), k.anchor_y()) < 0 ? 1.0F : -1.0F; }
@@ -35,13 +37,14 @@ T beyond(T mask, T threshold) {
 // out = combine(sample, what stands in out).
 template <class Combine>
 void combine_rows(const ConstView& in, const View& out, Combine combine) {
-  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const float* a = in.row(i % in.height(), i / in.height());
-      float* r = out.row(i % in.height(), i / in.height());
-      for (int x = 0; x < in.width(); ++x) r[x] = combine(a[x], r[x]);
-    }
-  });
+  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()),
+                [&](int first, int last) {
+                  for (int i = first; i < last; ++i) {
+                    const float* a = in.row(i % in.height(), i / in.height());
+                    float* r = out.row(i % in.height(), i / in.height());
+                    for (int x = 0; x < in.width(); ++x) r[x] = combine(a[x], r[x]);
+                  }
+                });
 }
 
 void tell_outside(const ConstView& out) {
@@ -52,7 +55,8 @@ void tell_outside(const ConstView& out) {
     below += s.below;
     above += s.above;
   }
-  if (below + above > 0) note(fmt::format("{} samples below 0 and {} above 1: kept as they are; clip cuts them", below, above));
+  if (below + above > 0)
+    note(fmt::format("{} samples below 0 and {} above 1: kept as they are; clip cuts them", below, above));
 }
 
 std::vector<Stage> blur_and_mask(const ConstView& in, float sigma, float threshold) {
@@ -80,15 +84,20 @@ void Unsharp::operator()(const ConstView& in, const View& out) const {
 Image Unsharp::plain(const ConstView& in) const {
   const Image blur = reference::gaussian(in, sigma, Border::mirror, 0);
   return map_pairs(in, blur, [this](float v, float b) {
-    return static_cast<float>(static_cast<double>(v) + static_cast<double>(amount) * beyond(static_cast<double>(v) - static_cast<double>(b), static_cast<double>(threshold)));
+    return static_cast<float>(static_cast<double>(v) +
+                              static_cast<double>(amount) * beyond(static_cast<double>(v) - static_cast<double>(b),
+                                                                   static_cast<double>(threshold)));
   });
 }
 std::vector<Stage> Unsharp::stages(const ConstView& in) const { return blur_and_mask(in, sigma, threshold); }
 int Unsharp::reach() const { return blur_of(sigma).reach(); }
 std::string Unsharp::meaning() const { return amount < 1 ? "softened" : amount > 1 ? "high boost" : "unsharp masking"; }
 void Unsharp::describe(Description<Unsharp>& d) {
-  d.called("unsharp", "sharpen", "Adds what a blur takes away: unsharp masking, and high boost with an amount above 1.");
-  d.wrong("the picture is noisy: the noise is sharpened, too; denoise first or give a threshold. Halos disturb: take limited_sharpen.");
+  d.called("unsharp", "sharpen",
+           "Adds what a blur takes away: unsharp masking, and high boost with an amount above 1.");
+  d.wrong(
+      "the picture is noisy: the noise is sharpened, too; denoise first or give a threshold. Halos disturb: take "
+      "limited_sharpen.");
   d.agrees_within(1e-3);
   d.field("sigma", &Unsharp::sigma, "pixels", "of the blur", {0.1, 500});
   d.field("amount", &Unsharp::amount, "", "below 1 softer, 1 unsharp masking, above 1 high boost", {0, 100});
@@ -116,7 +125,8 @@ std::vector<Stage> LaplacianSharpen::stages(const ConstView& in) const {
 }
 void LaplacianSharpen::describe(Description<LaplacianSharpen>& d) {
   d.called("laplacian_sharpen", "sharpen", "Takes the second derivative off: sharpens the finest detail.");
-  d.wrong("the blur is wider than a pixel or two: it is out of its reach; take unsharp with that sigma.").agrees_within(1e-5);
+  d.wrong("the blur is wider than a pixel or two: it is out of its reach; take unsharp with that sigma.")
+      .agrees_within(1e-5);
   d.field("amount", &LaplacianSharpen::amount, "", "how much", {0, 100});
   d.field("diagonals", &LaplacianSharpen::diagonals, "", "eight neighbors instead of four");
 }
@@ -125,32 +135,38 @@ Image LimitedSharpen::operator()(const ConstView& in) const { return made(*this,
 void LimitedSharpen::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   const auto r = static_cast<float>(radius);
-  const Image low = Minimum{.radius = r, .border = Border::mirror}(in), high = Maximum{.radius = r, .border = Border::mirror}(in);
+  const Image low = Minimum{.radius = r, .border = Border::mirror}(in),
+              high = Maximum{.radius = r, .border = Border::mirror}(in);
   blur_of(sigma)(in, out);
-  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const int y = i % in.height(), c = i / in.height();
-      const float *a = in.row(y, c), *least = low.row(y, c), *most = high.row(y, c);
-      float* to = out.row(y, c);
-      for (int x = 0; x < in.width(); ++x) {
-        const float v = a[x] + amount * (a[x] - to[x]);
-        to[x] = v < least[x] ? least[x] : v > most[x] ? most[x] : v;
-      }
-    }
-  });
+  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()),
+                [&](int first, int last) {
+                  for (int i = first; i < last; ++i) {
+                    const int y = i % in.height(), c = i / in.height();
+                    const float *a = in.row(y, c), *least = low.row(y, c), *most = high.row(y, c);
+                    float* to = out.row(y, c);
+                    for (int x = 0; x < in.width(); ++x) {
+                      const float v = a[x] + amount * (a[x] - to[x]);
+                      to[x] = v < least[x] ? least[x] : v > most[x] ? most[x] : v;
+                    }
+                  }
+                });
 }
 Image LimitedSharpen::plain(const ConstView& in) const {
   const auto r = static_cast<float>(radius);
-  const Image low = Minimum{.radius = r, .border = Border::mirror}.plain(in), high = Maximum{.radius = r, .border = Border::mirror}.plain(in);
+  const Image low = Minimum{.radius = r, .border = Border::mirror}.plain(in),
+              high = Maximum{.radius = r, .border = Border::mirror}.plain(in);
   const Image sharp = Unsharp{.sigma = sigma, .amount = amount}.plain(in);
-  return map_pairs(map_pairs(sharp, low, [](float v, float l) { return v < l ? l : v; }), high, [](float v, float h) { return v > h ? h : v; });
+  return map_pairs(map_pairs(sharp, low, [](float v, float l) { return v < l ? l : v; }), high,
+                   [](float v, float h) { return v > h ? h : v; });
 }
 std::vector<Stage> LimitedSharpen::stages(const ConstView& in) const { return blur_and_mask(in, sigma, 0); }
 int LimitedSharpen::reach() const { return std::max(radius, blur_of(sigma).reach()); }
 std::string LimitedSharpen::meaning() const { return fmt::format("held within the window {0}x{0}", 2 * radius + 1); }
 void LimitedSharpen::describe(Description<LimitedSharpen>& d) {
-  d.called("limited_sharpen", "sharpen", "Unsharp masking that stays within the neighbors' levels: steeper edges without halos.");
-  d.wrong("fine texture is to come up: single dots and lines cannot rise above their neighbors; take unsharp.").agrees_within(1e-3);
+  d.called("limited_sharpen", "sharpen",
+           "Unsharp masking that stays within the neighbors' levels: steeper edges without halos.");
+  d.wrong("fine texture is to come up: single dots and lines cannot rise above their neighbors; take unsharp.")
+      .agrees_within(1e-3);
   d.field("sigma", &LimitedSharpen::sigma, "pixels", "of the blur", {0.1, 500});
   d.field("amount", &LimitedSharpen::amount, "", "how much", {0, 100});
   d.field("radius", &LimitedSharpen::radius, "pixels", "half-width of the window that limits", {1, 100});

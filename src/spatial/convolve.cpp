@@ -14,10 +14,8 @@ namespace sieve {
 
 namespace {
 
-constexpr std::pair<const char*, Way> kWays[] = {{"automatic", Way::automatic},
-                                                 {"direct", Way::direct},
-                                                 {"separable", Way::separable},
-                                                 {"fourier", Way::fourier}};
+constexpr std::pair<const char*, Way> kWays[] = {
+    {"automatic", Way::automatic}, {"direct", Way::direct}, {"separable", Way::separable}, {"fourier", Way::fourier}};
 
 template <class F>
 Shape shape_of(const F& f, const Shape& in) {
@@ -86,7 +84,8 @@ std::span<const std::pair<const char*, Way>> ChoiceNames<Way>::all() { return kW
 Way chosen_way(const Kernel& kernel, const Shape& in) {
   // Costs in taps per result, measured on 8-megapixel pictures: a transform of the tile costs as much as about
   // 9 taps for each doubling of its area, and the tile is larger than what it yields.
-  const double taps = static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; }));
+  const double taps =
+      static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; }));
   const auto side = [](int n, int k) {
     const int fft = good_fft_size(std::min(n + k - 1, std::max(512, 4 * k)));
     const int tile = fft - k + 1, tiles = (n + tile - 1) / tile;
@@ -110,8 +109,9 @@ int Convolve::reach() const { return reach_of(*this); }
 std::string Convolve::meaning() const { return meaning_of(*this); }
 void Convolve::describe(Description<Convolve>& d) {
   d.called("convolve", "spatial", "Weighted sum of each neighborhood, the kernel turned by 180 degrees.");
-  d.wrong("impulses (salt and pepper) are only smeared by any linear kernel: take a rank filter; a kernel whose sum is "
-          "not 1 brightens or darkens.");
+  d.wrong(
+      "impulses (salt and pepper) are only smeared by any linear kernel: take a rank filter; a kernel whose sum is "
+      "not 1 brightens or darkens.");
   describe_both(d);
 }
 
@@ -122,7 +122,8 @@ Shape Correlate::shape(const Shape& in) const { return shape_of(*this, in); }
 int Correlate::reach() const { return reach_of(*this); }
 std::string Correlate::meaning() const { return meaning_of(*this); }
 void Correlate::describe(Description<Correlate>& d) {
-  d.called("correlate", "spatial", "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");
+  d.called("correlate", "spatial",
+           "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");
   d.wrong("you want a convolution with a kernel that is not the same after half a turn: correlate does not turn it.");
   describe_both(d);
 }

@@ -60,8 +60,8 @@ int result_size(int n, int k, Border border, int stride) {
 Rectangle inside_part(const Shape& in, int reach, const char* who) {
   const int side = 2 * reach + 1;
   if (side > in.width || side > in.height) {
-    throw BadCall(fmt::format("{}: a window of {}x{} does not fit inside a picture of {}; take another border", who, side,
-                              side, text_of(in).text));
+    throw BadCall(fmt::format("{}: a window of {}x{} does not fit inside a picture of {}; take another border", who,
+                              side, side, text_of(in).text));
   }
   return {reach, reach, in.width - 2 * reach, in.height - 2 * reach};
 }
@@ -129,7 +129,8 @@ void correlate_separable(const ConstView& in, const SeparablePasses& p, Border b
           const int count = std::min(block, last - y), top = y0 + y * stride - p.column_anchor;
           for (next = std::max(next, top); next < top + (count - 1) * stride + kh; ++next) {
             rows::extend(in, next, x0 - p.row_anchor, full + kw - 1, border, fill, extended.data());
-            lanes::along_row(extended.data(), p.row.data(), p.row.size(), stride == 1 ? slot(next) : line.data(), index(full));
+            lanes::along_row(extended.data(), p.row.data(), p.row.size(), stride == 1 ? slot(next) : line.data(),
+                             index(full));
             if (stride > 1) keep_every(line.data(), stride, slot(next), width);
           }
           for (int r = 0; r < count; ++r) to[r] = out.row(y + r);

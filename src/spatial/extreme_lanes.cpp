@@ -16,11 +16,15 @@ namespace hn = hwy::HWY_NAMESPACE;
 
 struct Least {
   template <class V>
-  HWY_INLINE V operator()(V a, V b) const { return hn::Min(a, b); }
+  HWY_INLINE V operator()(V a, V b) const {
+    return hn::Min(a, b);
+  }
 };
 struct Most {
   template <class V>
-  HWY_INLINE V operator()(V a, V b) const { return hn::Max(a, b); }
+  HWY_INLINE V operator()(V a, V b) const {
+    return hn::Max(a, b);
+  }
 };
 
 template <class Pick>
@@ -34,17 +38,20 @@ void RowOf(float* in, std::size_t window, float* out, std::size_t n, Pick pick) 
   std::size_t width = 1;
   while (2 * width < window) {
     have -= width;
-    EachVector(have, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + width)), d, in + x); });
+    EachVector(have, [&](auto d, std::size_t x)
+                         HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + width)), d, in + x); });
     width *= 2;
   }
   const std::size_t rest = window - width;
-  EachVector(n, [&](auto d, std::size_t x) HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + rest)), d, out + x); });
+  EachVector(n, [&](auto d, std::size_t x)
+                    HWY_ATTR { hn::StoreU(pick(hn::LoadU(d, in + x), hn::LoadU(d, in + x + rest)), d, out + x); });
 }
 
-// kVectors vectors of columns at x; the running extremes stay in registers. Block by block: from each row to the block's
-// end, backward, then from the next block's start, forward.
+// kVectors vectors of columns at x; the running extremes stay in registers. Block by block: from each row to the
+// block's end, backward, then from the next block's start, forward.
 template <std::size_t kVectors, class D, class Pick>
-HWY_INLINE void SomeColumns(D d, const float* const* in, std::size_t window, float* const* out, std::size_t n, std::size_t x, float* scratch, Pick pick) {
+HWY_INLINE void SomeColumns(D d, const float* const* in, std::size_t window, float* const* out, std::size_t n,
+                            std::size_t x, float* scratch, Pick pick) {
   static_assert(kVectors == 1 || kVectors == 4);
   const std::size_t N = hn::Lanes(d), width = kVectors * N;
   for (std::size_t start = 0; start < n; start += window) {
@@ -103,7 +110,8 @@ HWY_INLINE void SomeColumns(D d, const float* const* in, std::size_t window, flo
 }
 
 template <class Pick>
-void ColumnsOf(const float* const* in, std::size_t window, float* const* out, std::size_t n, std::size_t width, float* scratch, Pick pick) {
+void ColumnsOf(const float* const* in, std::size_t window, float* const* out, std::size_t n, std::size_t width,
+               float* scratch, Pick pick) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
   std::size_t x = 0;
@@ -116,8 +124,10 @@ void ColumnsOf(const float* const* in, std::size_t window, float* const* out, st
 void RowExtremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n) {
   maximum ? RowOf(in, window, out, n, Most()) : RowOf(in, window, out, n, Least());
 }
-void ColumnExtremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n, std::size_t width, float* scratch) {
-  maximum ? ColumnsOf(in, window, out, n, width, scratch, Most()) : ColumnsOf(in, window, out, n, width, scratch, Least());
+void ColumnExtremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n,
+                    std::size_t width, float* scratch) {
+  maximum ? ColumnsOf(in, window, out, n, width, scratch, Most())
+          : ColumnsOf(in, window, out, n, width, scratch, Least());
 }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
@@ -129,8 +139,11 @@ namespace sieve::lanes {
 HWY_EXPORT(RowExtremes);
 HWY_EXPORT(ColumnExtremes);
 
-void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(RowExtremes)(in, window, maximum, out, n); }
-void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n, std::size_t width, float* scratch) {
+void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(RowExtremes)(in, window, maximum, out, n);
+}
+void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n,
+                     std::size_t width, float* scratch) {
   HWY_DYNAMIC_DISPATCH(ColumnExtremes)(in, window, maximum, out, n, width, scratch);
 }
 

@@ -10,6 +10,7 @@ void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::
 
 // out[i][x] = extreme of in[i..i + window - 1][x] for i < n and x < width; `in` points to n + window - 1 rows.
 // `scratch` holds window * width samples.
-void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n, std::size_t width, float* scratch);
+void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n,
+                     std::size_t width, float* scratch);
 
 }  // namespace sieve::lanes

@@ -21,7 +21,8 @@ void along_rows(const ConstView& in, int radius, bool maximum, Border border, fl
     std::vector<float> extended(static_cast<std::size_t>(count));
     for (int y = first; y < last; ++y) {
       rows::extend(in, y, -radius, count, border, fill, extended.data());
-      lanes::row_extremes(extended.data(), static_cast<std::size_t>(window), maximum, out.row(y), static_cast<std::size_t>(in.width()));
+      lanes::row_extremes(extended.data(), static_cast<std::size_t>(window), maximum, out.row(y),
+                          static_cast<std::size_t>(in.width()));
     }
   });
 }
@@ -33,12 +34,14 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
   const std::vector<float> outside(kWide, number(fill));
   // The blocks reach beyond the last window; what they read there is not used.
   std::vector<int> places(static_cast<std::size_t>(h + window));
-  for (std::size_t i = 0; i < places.size(); ++i) places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
+  for (std::size_t i = 0; i < places.size(); ++i)
+    places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
   parallel_rows(
       strips, static_cast<std::size_t>(h) * kWide * 4,
       [&](int first, int last) {
         // Results go into the picture only where nothing is to be read any more: each turn has a buffer of its own.
-        std::vector<float> results(static_cast<std::size_t>(h) * kWide), scratch(static_cast<std::size_t>(window) * kWide), again;
+        std::vector<float> results(static_cast<std::size_t>(h) * kWide),
+            scratch(static_cast<std::size_t>(window) * kWide), again;
         std::vector<const float*> from(places.size());
         std::vector<float*> to(static_cast<std::size_t>(h));
         for (int s = first; s < last; ++s) {
@@ -48,13 +51,17 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
             return (turn % 2 == 1 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
           };
           for (std::size_t turn = 0; turn < maxima.size(); ++turn) {
-            for (std::size_t i = 0; i < from.size(); ++i) from[i] = places[i] < 0 ? outside.data() : source(turn, places[i]);
+            for (std::size_t i = 0; i < from.size(); ++i)
+              from[i] = places[i] < 0 ? outside.data() : source(turn, places[i]);
             const bool final = turn + 1 == maxima.size() && turn > 0;
             if (turn > 0 && !final) again.resize(results.size());
             for (int y = 0; y < h; ++y) {
-              to[static_cast<std::size_t>(y)] = final ? picture.row(y) + x0 : (turn % 2 == 0 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
+              to[static_cast<std::size_t>(y)] =
+                  final ? picture.row(y) + x0
+                        : (turn % 2 == 0 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
             }
-            lanes::column_extremes(from.data(), static_cast<std::size_t>(window), maxima[turn], to.data(), static_cast<std::size_t>(h), static_cast<std::size_t>(wide), scratch.data());
+            lanes::column_extremes(from.data(), static_cast<std::size_t>(window), maxima[turn], to.data(),
+                                   static_cast<std::size_t>(h), static_cast<std::size_t>(wide), scratch.data());
           }
           if (maxima.size() == 1) {
             for (int y = 0; y < h; ++y) std::copy_n(source(1, y), wide, picture.row(y) + x0);
@@ -67,7 +74,8 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
 
 }  // namespace
 
-void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Border border, float fill, const View& out) {
+void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Border border, float fill,
+              const View& out) {
   along_rows(in, radius, maxima.front(), border, fill, out);
   if (radius == 0) return;
   along_columns(out, radius, maxima, border, fill);
@@ -75,7 +83,8 @@ void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Bor
   along_rows(out, radius, maxima.back(), border, number(fill), out);
 }
 
-void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool maximum, Border border, float fill, const View& out) {
+void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool maximum, Border border, float fill,
+                 const View& out) {
   const std::vector<Run> runs = runs_of(window);
   const int reach = reach_of(window);
   const auto n = static_cast<std::size_t>(in.width());

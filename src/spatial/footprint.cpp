@@ -11,12 +11,16 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, WindowShape>> ChoiceNames<WindowShape>::all() {
-  static constexpr std::pair<const char*, WindowShape> names[] = {{"square", WindowShape::square}, {"disk", WindowShape::disk}, {"cross", WindowShape::cross}};
+  static constexpr std::pair<const char*, WindowShape> names[] = {
+      {"square", WindowShape::square}, {"disk", WindowShape::disk}, {"cross", WindowShape::cross}};
   return names;
 }
 
 Footprint Footprint::parse(std::string_view text) {
-  const auto refuse = [&](const char* why) { throw BadCall(fmt::format("footprint '{}': {}; give {}", text.size() > 60 ? text.substr(0, 60) : text, why, TextValue<Footprint>::allowed())); };
+  const auto refuse = [&](const char* why) {
+    throw BadCall(fmt::format("footprint '{}': {}; give {}", text.size() > 60 ? text.substr(0, 60) : text, why,
+                              TextValue<Footprint>::allowed()));
+  };
   Footprint f;
   if (text == "none") return f;
   std::vector<int> row;
@@ -39,7 +43,8 @@ Footprint Footprint::parse(std::string_view text) {
   }
   end_row();
   if (!any) refuse("no place is 1");
-  if (f.rows_.size() % 2 == 0 || f.rows_[0].size() % 2 == 0) refuse("both sides must be odd, so that there is a middle");
+  if (f.rows_.size() % 2 == 0 || f.rows_[0].size() % 2 == 0)
+    refuse("both sides must be odd, so that there is a middle");
   f.text_.clear();
   for (const auto& r : f.rows_) {
     f.text_ += f.text_.empty() ? "" : "/";
@@ -69,7 +74,8 @@ std::vector<Offset> window_offsets(const char* who, WindowShape shape, float rad
   }
   const int r = static_cast<int>(std::floor(radius));
   if (shape != WindowShape::disk && static_cast<float>(r) != radius) {
-    throw BadCall(fmt::format("{}: radius={} of a {}: give a whole number of pixels, or shape=disk", who, radius, name_of(shape)));
+    throw BadCall(fmt::format("{}: radius={} of a {}: give a whole number of pixels, or shape=disk", who, radius,
+                              name_of(shape)));
   }
   const double limit = static_cast<double>(radius) * static_cast<double>(radius) * (1 + 1e-6);
   for (int dy = -r; dy <= r; ++dy) {

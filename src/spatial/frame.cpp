@@ -43,23 +43,26 @@ void shrink_into(const ConstView& in, const View& out) {
   };
   const std::vector<Cover> columns = covers(out.width(), in.width(), fx), lines = covers(out.height(), in.height(), fy);
   for (int c = 0; c < in.channels(); ++c) {
-    parallel_rows(out.height(), static_cast<std::size_t>(static_cast<double>(in.width()) * fy), [&](int first, int last) {
-      std::vector<float> sum(static_cast<std::size_t>(in.width()));
-      std::vector<const float*> sources;
-      for (int y = first; y < last; ++y) {
-        const Cover& l = lines[static_cast<std::size_t>(y)];
-        sources.clear();
-        for (std::size_t j = 0; j < l.weights.size(); ++j) sources.push_back(in.row(l.first + static_cast<int>(j), c));
-        lanes::weighted_sum(sources.data(), l.weights.data(), sources.size(), sum.data(), sum.size(), false);
-        float* row = out.row(y, c);
-        for (int x = 0; x < out.width(); ++x) {
-          const Cover& k = columns[static_cast<std::size_t>(x)];
-          float v = 0;
-          for (std::size_t i = 0; i < k.weights.size(); ++i) v += k.weights[i] * sum[static_cast<std::size_t>(k.first) + i];
-          row[x] = v;
-        }
-      }
-    });
+    parallel_rows(
+        out.height(), static_cast<std::size_t>(static_cast<double>(in.width()) * fy), [&](int first, int last) {
+          std::vector<float> sum(static_cast<std::size_t>(in.width()));
+          std::vector<const float*> sources;
+          for (int y = first; y < last; ++y) {
+            const Cover& l = lines[static_cast<std::size_t>(y)];
+            sources.clear();
+            for (std::size_t j = 0; j < l.weights.size(); ++j)
+              sources.push_back(in.row(l.first + static_cast<int>(j), c));
+            lanes::weighted_sum(sources.data(), l.weights.data(), sources.size(), sum.data(), sum.size(), false);
+            float* row = out.row(y, c);
+            for (int x = 0; x < out.width(); ++x) {
+              const Cover& k = columns[static_cast<std::size_t>(x)];
+              float v = 0;
+              for (std::size_t i = 0; i < k.weights.size(); ++i)
+                v += k.weights[i] * sum[static_cast<std::size_t>(k.first) + i];
+              row[x] = v;
+            }
+          }
+        });
   }
 }
 
@@ -92,13 +95,15 @@ void Pad::operator()(const ConstView& in, const View& out) const {
     const Border b = c < color ? border : Border::edge;
     const float value = border == Border::constant ? fill : 0;
     parallel_rows(out.height(), static_cast<std::size_t>(out.width()), [&](int first, int last) {
-      for (int y = first; y < last; ++y) rows::extend(in.channel(c), y - top, -left, out.width(), b, value, out.row(y, c));
+      for (int y = first; y < last; ++y)
+        rows::extend(in.channel(c), y - top, -left, out.width(), b, value, out.row(y, c));
     });
   }
 }
 Image Pad::plain(const ConstView& in) const { return reference::pad(in, left, right, top, bottom, border, fill); }
 Shape Pad::shape(const Shape& in) const {
-  if (border == Border::inside) throw BadCall("pad: border=inside has nothing to fill with; take edge, mirror, reflect, wrap, zero or constant");
+  if (border == Border::inside)
+    throw BadCall("pad: border=inside has nothing to fill with; take edge, mirror, reflect, wrap, zero or constant");
   return {in.width + left + right, in.height + top + bottom, in.channels};
 }
 void Pad::describe(Description<Pad>& d) {

@@ -21,18 +21,22 @@ Kernel kernel_of(GradientBy by, const char* axis) { return Kernel::parse(std::st
 template <class F, class Finish>
 void derivatives(const F& f, const ConstView& in, const View& out, Finish finish) {
   ready(f, in, out);
-  if (f.border == Border::inside) throw BadCall(description_of<F>().name + ": border=inside is not for gradients; crop the result");
+  if (f.border == Border::inside)
+    throw BadCall(description_of<F>().name + ": border=inside is not for gradients; crop the result");
   // Differences first, then the weights along the edge: where neighbors are equal the result is exactly 0, so that a
   // flat region has no made-up direction.
   const Kernel k = kernel_of(f.by, "_x");
-  const float along[] = {static_cast<float>(k.at(2, 0)), static_cast<float>(k.at(2, 1)), static_cast<float>(k.at(2, 2))};
+  const float along[] = {static_cast<float>(k.at(2, 0)), static_cast<float>(k.at(2, 1)),
+                         static_cast<float>(k.at(2, 2))};
   const float difference[] = {-1, 1};
   const auto n = static_cast<std::size_t>(in.width());
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     parallel_rows(in.height(), n, [&](int first, int last) {
       RowRing ring(in.channel(c), 3, 1, 1, f.border, 0);
       std::vector<float> gx(n), gy(n), across(3 * n), smooth(3 * n);
-      const auto slot = [&](std::vector<float>& v, int y) { return v.data() + static_cast<std::size_t>((y + 3) % 3) * n; };
+      const auto slot = [&](std::vector<float>& v, int y) {
+        return v.data() + static_cast<std::size_t>((y + 3) % 3) * n;
+      };
       const auto load = [&](int y) {
         ring.load(y);
         const float* row = ring.row(y);
@@ -68,7 +72,9 @@ void describe_both(Description<F>& d) {
 std::span<const std::pair<const char*, GradientBy>> ChoiceNames<GradientBy>::all() { return kBy; }
 
 Image GradientMagnitude::operator()(const ConstView& in) const { return made(*this, in); }
-void GradientMagnitude::operator()(const ConstView& in, const View& out) const { derivatives(*this, in, out, lanes::magnitude); }
+void GradientMagnitude::operator()(const ConstView& in, const View& out) const {
+  derivatives(*this, in, out, lanes::magnitude);
+}
 Image GradientMagnitude::plain(const ConstView& in) const {
   return reference::gradient_magnitude(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
 }
@@ -86,7 +92,8 @@ Image GradientDirection::plain(const ConstView& in) const {
   return reference::gradient_direction(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
 }
 void GradientDirection::describe(Description<GradientDirection>& d) {
-  d.called("gradient_direction", "spatial", "Where the picture grows brighter, in radians: 0 to the right, pi/2 downward.");
+  d.called("gradient_direction", "spatial",
+           "Where the picture grows brighter, in radians: 0 to the right, pi/2 downward.");
   d.agrees_within(2e-3);
   describe_both(d);
 }

@@ -4,9 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <cstdlib>
 #include <map>
+#include <numbers>
 #include <numeric>
 
 #include "core/lightness.hpp"
@@ -46,7 +46,8 @@ double tap_value(const std::string& word, std::size_t row) {
   const std::size_t slash = word.find('|');
   const auto v = detail::parse_number(word);
   if (!v || slash != std::string::npos) {
-    throw BadCall(fmt::format("kernel: '{}' in row {} is not a number; rows are split by / and numbers by ,", word, row));
+    throw BadCall(
+        fmt::format("kernel: '{}' in row {} is not a number; rows are split by / and numbers by ,", word, row));
   }
   return *v;
 }
@@ -162,7 +163,8 @@ const std::vector<Fixed>& fixed_kernels() {
 Kernel::Kernel(int width, int height, std::vector<double> taps)
     : Kernel(width, height, std::move(taps), (width - 1) / 2, (height - 1) / 2) {
   if (width % 2 == 0 || height % 2 == 0) {
-    throw BadCall(fmt::format("kernel: {}x{} has an even side and so no middle: name the anchor (anchor=X,Y)", width, height));
+    throw BadCall(
+        fmt::format("kernel: {}x{} has an even side and so no middle: name the anchor (anchor=X,Y)", width, height));
   }
 }
 
@@ -172,7 +174,8 @@ Kernel::Kernel(int width, int height, std::vector<double> taps, int anchor_x, in
     throw BadCall(fmt::format("kernel: a size of {}x{} is not allowed: sides are 1 to {}", width, height, kMostTaps));
   }
   if (taps_.size() != static_cast<std::size_t>(width) * static_cast<std::size_t>(height)) {
-    throw BadCall(fmt::format("kernel: {}x{} needs {} taps, given are {}", width, height, width * height, taps_.size()));
+    throw BadCall(
+        fmt::format("kernel: {}x{} needs {} taps, given are {}", width, height, width * height, taps_.size()));
   }
   for (const double t : taps_) {
     if (!std::isfinite(t)) throw BadCall("kernel: a tap is not a finite number");
@@ -253,9 +256,11 @@ Kernel Kernel::box(int radius) {
 }
 
 Kernel Kernel::gaussian(double sigma, int size) {
-  if (!(sigma > 0) || sigma > 500) throw BadCall(fmt::format("kernel gaussian: sigma={} is not allowed: give above 0 to 500", sigma));
+  if (!(sigma > 0) || sigma > 500)
+    throw BadCall(fmt::format("kernel gaussian: sigma={} is not allowed: give above 0 to 500", sigma));
   if (size < 0 || size > kMostTaps || (size > 0 && size % 2 == 0)) {
-    throw BadCall(fmt::format("kernel gaussian: size={} is not allowed: give an odd number, or 0 for 2*ceil(4 sigma)+1", size));
+    throw BadCall(
+        fmt::format("kernel gaussian: size={} is not allowed: give an odd number, or 0 for 2*ceil(4 sigma)+1", size));
   }
   const int radius = size > 0 ? size / 2 : static_cast<int>(std::ceil(4 * sigma));
   std::vector<double> line;
@@ -268,12 +273,14 @@ Kernel Kernel::gaussian(double sigma, int size) {
   }
   const int side = 2 * radius + 1;
   Kernel k(side, side, std::move(taps));
-  k.text_ = fmt::format("gaussian:sigma={}", detail::number_text(sigma, false)) + (size > 0 ? fmt::format(",size={}", size) : "");
+  k.text_ = fmt::format("gaussian:sigma={}", detail::number_text(sigma, false)) +
+            (size > 0 ? fmt::format(",size={}", size) : "");
   return k;
 }
 
 Kernel Kernel::disk(double radius) {
-  if (!(radius >= 0) || radius > 500) throw BadCall(fmt::format("kernel disk: radius={} is not allowed: give 0 to 500", radius));
+  if (!(radius >= 0) || radius > 500)
+    throw BadCall(fmt::format("kernel disk: radius={} is not allowed: give 0 to 500", radius));
   const int r = static_cast<int>(radius);
   std::vector<double> taps;
   double count = 0;
@@ -287,30 +294,36 @@ Kernel Kernel::disk(double radius) {
 }
 
 Kernel Kernel::motion(double length, double angle) {
-  if (!(length >= 1) || length > 1000) throw BadCall(fmt::format("kernel motion: length={} is not allowed: give 1 to 1000", length));
-  if (!(std::abs(angle) <= 360)) throw BadCall(fmt::format("kernel motion: angle={} is not allowed: give -360 to 360 degrees", angle));
+  if (!(length >= 1) || length > 1000)
+    throw BadCall(fmt::format("kernel motion: length={} is not allowed: give 1 to 1000", length));
+  if (!(std::abs(angle) <= 360))
+    throw BadCall(fmt::format("kernel motion: angle={} is not allowed: give -360 to 360 degrees", angle));
   const double turn = angle * 3.14159265358979323846 / 180, dx = std::cos(turn), dy = -std::sin(turn);
   const int r = static_cast<int>(std::ceil((length - 1) / 2)) + 1, side = 2 * r + 1;
   std::vector<double> taps(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
   // Points every sixteenth of a pixel, each shared by the four pixels about it.
   const int points = std::max(1, static_cast<int>(std::lround((length - 1) * 16)) + 1);
   for (int i = 0; i < points; ++i) {
-    const double t = points == 1 ? 0 : (length - 1) * (static_cast<double>(i) / (points - 1) - 0.5), x = r + t * dx, y = r + t * dy;
+    const double t = points == 1 ? 0 : (length - 1) * (static_cast<double>(i) / (points - 1) - 0.5), x = r + t * dx,
+                 y = r + t * dy;
     const int x0 = std::min(static_cast<int>(x), side - 2), y0 = std::min(static_cast<int>(y), side - 2);
     for (int j = 0; j < 2; ++j) {
       for (int k = 0; k < 2; ++k) {
-        taps[static_cast<std::size_t>((y0 + j) * side + x0 + k)] += (k ? x - x0 : 1 - x + x0) * (j ? y - y0 : 1 - y + y0) / points;
+        taps[static_cast<std::size_t>((y0 + j) * side + x0 + k)] +=
+            (k ? x - x0 : 1 - x + x0) * (j ? y - y0 : 1 - y + y0) / points;
       }
     }
   }
   Kernel kernel(side, side, std::move(taps));
-  kernel.text_ = fmt::format("motion:length={},angle={}", detail::number_text(length, false), detail::number_text(angle, false));
+  kernel.text_ =
+      fmt::format("motion:length={},angle={}", detail::number_text(length, false), detail::number_text(angle, false));
   return kernel;
 }
 
 namespace {
 
-// (2 J1(x) / x)^2 with x = 3.8317 at the first dark ring, over four of its radii. Source: Born and Wolf, Principles of Optics, 8.5.
+// (2 J1(x) / x)^2 with x = 3.8317 at the first dark ring, over four of its radii. Source: Born and Wolf, Principles of
+// Optics, 8.5.
 Kernel airy(double radius) {
   const int r = static_cast<int>(std::ceil(4 * radius));
   std::vector<double> taps;
@@ -333,7 +346,9 @@ Kernel Kernel::of_picture(const ConstView& in) {
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) sum += taps.emplace_back(static_cast<double>(gray.at(x, y)));
   }
-  if (!(sum > 0) || !std::isfinite(sum)) throw BadCall(fmt::format("kernel: the samples of the picture sum to {:g}; a picture of a kernel has a finite sum above 0", sum));
+  if (!(sum > 0) || !std::isfinite(sum))
+    throw BadCall(fmt::format(
+        "kernel: the samples of the picture sum to {:g}; a picture of a kernel has a finite sum above 0", sum));
   return Kernel(in.width(), in.height(), std::move(taps), in.width() / 2, in.height() / 2).normalized();
 }
 
@@ -362,7 +377,8 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
     }
     std::optional<std::pair<int, int>> anchor;
     if (!rest.empty()) {
-      if (!rest.starts_with("anchor=")) throw BadCall("kernel: behind the rows only :anchor=X,Y may stand, not ':" + rest + "'");
+      if (!rest.starts_with("anchor="))
+        throw BadCall("kernel: behind the rows only :anchor=X,Y may stand, not ':" + rest + "'");
       anchor = anchor_of(rest.substr(7));
     }
     return from_rows(rows, anchor);
@@ -395,8 +411,8 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
     std::vector<std::string> all;
     for (const Named& n : names()) all.push_back(n.name);
     const std::string near = nearest_name(head, all);
-    throw BadCall(fmt::format("kernel: no kernel is called '{}'{}; known are {}, or give rows like 0,1,0/1,-4,1/0,1,0", head,
-                              near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), listed(all)));
+    throw BadCall(fmt::format("kernel: no kernel is called '{}'{}; known are {}, or give rows like 0,1,0/1,-4,1/0,1,0",
+                              head, near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), listed(all)));
   }
   given.done();
   return *kernel;
@@ -404,11 +420,12 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
 
 const std::vector<Kernel::Named>& Kernel::names() {
   static const std::vector<Named> all = [] {
-    std::vector<Named> v = {{"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
-                            {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
-                            {"disk", "radius=3", "equal taps within a radius, sum 1: out of focus"},
-                            {"motion", "length=9, angle=0", "a line, degrees counterclockwise, sum 1: a shaken camera"},
-                            {"airy", "radius=3", "diffraction at a round opening, sum 1; the radius of the first dark ring"}};
+    std::vector<Named> v = {
+        {"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
+        {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
+        {"disk", "radius=3", "equal taps within a radius, sum 1: out of focus"},
+        {"motion", "length=9, angle=0", "a line, degrees counterclockwise, sum 1: a shaken camera"},
+        {"airy", "radius=3", "diffraction at a round opening, sum 1; the radius of the first dark ring"}};
     for (const Fixed& f : fixed_kernels()) v.push_back({f.name, "", f.help});
     return v;
   }();
@@ -418,7 +435,8 @@ const std::vector<Kernel::Named>& Kernel::names() {
 std::complex<double> frequency_response(const Kernel& k, double fx, double fy) {
   std::complex<double> sum = 0;
   for (int y = 0; y < k.height(); ++y) {
-    for (int x = 0; x < k.width(); ++x) sum += k.at(x, y) * std::polar(1.0, -2 * std::numbers::pi * (fx * (x - k.anchor_x()) + fy * (y - k.anchor_y())));
+    for (int x = 0; x < k.width(); ++x)
+      sum += k.at(x, y) * std::polar(1.0, -2 * std::numbers::pi * (fx * (x - k.anchor_x()) + fy * (y - k.anchor_y())));
   }
   return sum;
 }

@@ -22,8 +22,7 @@ HWY_INLINE hn::Vec<D> SumAt(D d, const float* const* sources, const float* weigh
 }
 
 template <bool kStream>
-HWY_INLINE void SumRow(const float* const* sources, const float* weights, std::size_t taps, float* out,
-                       std::size_t n) {
+HWY_INLINE void SumRow(const float* const* sources, const float* weights, std::size_t taps, float* out, std::size_t n) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
   std::size_t x = 0;
@@ -67,7 +66,8 @@ void WeightedSum(const float* const* sources, const float* weights, std::size_t 
   }
 }
 
-void AlongRow(const float* HWY_RESTRICT row, const float* HWY_RESTRICT weights, std::size_t taps, float* HWY_RESTRICT out, std::size_t n) {
+void AlongRow(const float* HWY_RESTRICT row, const float* HWY_RESTRICT weights, std::size_t taps,
+              float* HWY_RESTRICT out, std::size_t n) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
   constexpr std::size_t kVectors = HWY_TARGET <= HWY_AVX3 ? 12 : 8;
@@ -83,7 +83,8 @@ void AlongRow(const float* HWY_RESTRICT row, const float* HWY_RESTRICT weights, 
   }
   const auto rest = [&](auto tag, std::size_t at) HWY_ATTR {
     auto sum = hn::Zero(tag);
-    for (std::size_t t = 0; t < taps; ++t) sum = hn::MulAdd(hn::Set(tag, weights[t]), hn::LoadU(tag, row + at + t), sum);
+    for (std::size_t t = 0; t < taps; ++t)
+      sum = hn::MulAdd(hn::Set(tag, weights[t]), hn::LoadU(tag, row + at + t), sum);
     hn::StoreU(sum, tag, out + at);
   };
   for (; x + N <= n; x += N) rest(d, x);
@@ -113,13 +114,15 @@ HWY_INLINE void Block(D d, const float* const* rows, const float* taps, std::siz
   for (std::size_t i = 0; i < kw; ++i) {
     [&]<std::size_t... head>(std::index_sequence<head...>) HWY_ATTR {
       (step(i, head, integral_constant<std::size_t, 0>(), integral_constant<std::size_t, head + 1>()), ...);
-    }(std::make_index_sequence<kRows - 1>());
+    }
+    (std::make_index_sequence<kRows - 1>());
     for (std::size_t m = kRows - 1; m < kh; ++m) {
       step(i, m, integral_constant<std::size_t, 0>(), integral_constant<std::size_t, kRows>());
     }
     [&]<std::size_t... tail>(std::index_sequence<tail...>) HWY_ATTR {
       (step(i, kh + tail, integral_constant<std::size_t, tail + 1>(), integral_constant<std::size_t, kRows>()), ...);
-    }(std::make_index_sequence<kRows - 1>());
+    }
+    (std::make_index_sequence<kRows - 1>());
   }
   for (std::size_t r = 0; r < kRows; ++r) {
     for (std::size_t v = 0; v < kVectors; ++v) {

@@ -27,7 +27,8 @@ void MeanRows::push() {
   // The first window; and a running sum cannot let go of a NaN: while one is in the window, each row is summed anew.
   std::fill(sums_.begin(), sums_.end(), 0.0);
   finite_ = true;
-  for (std::size_t i = rows_ - side_; i < rows_; ++i) finite_ = lanes::accumulate(sums_.data(), slot(i), 1, wide_) && finite_;
+  for (std::size_t i = rows_ - side_; i < rows_; ++i)
+    finite_ = lanes::accumulate(sums_.data(), slot(i), 1, wide_) && finite_;
   for (std::size_t x = 0; x < wide_; ++x) line_[x] = static_cast<float>(sums_[x] * scale_);
 }
 
@@ -43,7 +44,8 @@ const float* MeanRows::means() {
 }
 
 void each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work) {
-  const int wide = std::max(1024, 16 * radius), high = std::clamp((height + 3) / 4, std::min(height, std::max(64, 8 * radius)), std::max(512, 8 * radius));
+  const int wide = std::max(1024, 16 * radius),
+            high = std::clamp((height + 3) / 4, std::min(height, std::max(64, 8 * radius)), std::max(512, 8 * radius));
   const int columns = (width + wide - 1) / wide, rows = (height + high - 1) / high;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(std::min(width, wide)) * static_cast<std::size_t>(high),

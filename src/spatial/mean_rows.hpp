@@ -32,8 +32,8 @@ class MeanRows {
   std::vector<double> sums_;                // by columns
 };
 
-// work(tile) for tiles of a picture that suit windows of that radius, side by side: large against their surroundings, and
-// the same for any number of threads.
+// work(tile) for tiles of a picture that suit windows of that radius, side by side: large against their surroundings,
+// and the same for any number of threads.
 void each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work);
 
 }  // namespace sieve

@@ -34,20 +34,23 @@ HWY_INLINE void Run(V* v, std::index_sequence<kSteps...>) {
 template <int kSide>
 struct Networks {
   static constexpr network::Sorter column = network::sorter(kSide), pair = network::merger(kSide);
-  static constexpr network::Selector core = kSide == 5 ? network::selector({10, 10}, 7, 12) : network::selector({14, 14, 14}, 17, 24);
+  static constexpr network::Selector core =
+      kSide == 5 ? network::selector({10, 10}, 7, 12) : network::selector({14, 14, 14}, 17, 24);
   static constexpr network::Selector last = network::selector({kSide + 1, kSide}, kSide, kSide);
-  static constexpr network::Network column_net = column.net, pair_net = pair.net, core_net = core.net, last_net = last.net;
+  static constexpr network::Network column_net = column.net, pair_net = pair.net, core_net = core.net,
+                                    last_net = last.net;
 };
 
-// A window and its right neighbor share all columns but one each: of the sorted samples of what they share, the core, only
-// side + 1 can be the median of either. Columns are sorted once for all windows that hold them, and every other pair of
-// neighbors is merged once for all cores that hold it.
+// A window and its right neighbor share all columns but one each: of the sorted samples of what they share, the core,
+// only side + 1 can be the median of either. Columns are sorted once for all windows that hold them, and every other
+// pair of neighbors is merged once for all cores that hold it.
 template <int kSide>
 void MedianRow(const float* const* rows, float* out, std::size_t n, float* scratch) {
   using All = Networks<kSide>;
   constexpr std::size_t side = kSide;
   // Whole vectors: the rows, the result and the scratch space have room behind.
-  const std::size_t half = (n + 1) / 2, columns = half + side / 2 + 1, stride = (columns + kMedianRoom) / kMedianRoom * kMedianRoom + kMedianRoom;
+  const std::size_t half = (n + 1) / 2, columns = half + side / 2 + 1,
+                    stride = (columns + kMedianRoom) / kMedianRoom * kMedianRoom + kMedianRoom;
   float *const even = scratch, *const odd = even + side * stride, *const pairs = odd + side * stride;
   WholeVectors(columns, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[side], w[side];
@@ -66,7 +69,8 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
       v[side + i] = hn::LoadU(d, even + i * stride + x + 1);
     }
     Run<All::pair_net>(v, std::make_index_sequence<All::pair_net.size>());
-    for (std::size_t i = 0; i < 2 * side; ++i) hn::StoreU(v[All::pair.order[static_cast<int>(i)]], d, pairs + i * stride + x);
+    for (std::size_t i = 0; i < 2 * side; ++i)
+      hn::StoreU(v[All::pair.order[static_cast<int>(i)]], d, pairs + i * stride + x);
   });
   WholeVectors(half, [&](auto d, std::size_t x) HWY_ATTR {
     hn::Vec<decltype(d)> v[side * (side - 1)], w[2 * side + 1];
@@ -85,8 +89,8 @@ void MedianRow(const float* const* rows, float* out, std::size_t n, float* scrat
   });
 }
 
-// For 3x3 the sorted columns are enough: the median lies between the largest of the lows, the middle of the middles and the
-// smallest of the highs.
+// For 3x3 the sorted columns are enough: the median lies between the largest of the lows, the middle of the middles and
+// the smallest of the highs.
 void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scratch) {
   const std::size_t wide = n + 2, stride = (wide + kMedianRoom) / kMedianRoom * kMedianRoom + kMedianRoom;
   float *const low = scratch, *const middle = low + stride, *const high = middle + stride;
@@ -107,13 +111,16 @@ void MedianRow3(const float* const* rows, float* out, std::size_t n, float* scra
   const auto median = [](auto a, auto b, auto c) HWY_ATTR { return hn::Max(hn::Min(a, b), hn::Min(hn::Max(a, b), c)); };
   WholeVectors(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto at = [&](const float* row, std::size_t i) HWY_ATTR { return hn::LoadU(d, row + x + i); };
-    const auto lows = hn::Max(at(low, 0), hn::Max(at(low, 1), at(low, 2))), highs = hn::Min(at(high, 0), hn::Min(at(high, 1), at(high, 2)));
+    const auto lows = hn::Max(at(low, 0), hn::Max(at(low, 1), at(low, 2))),
+               highs = hn::Min(at(high, 0), hn::Min(at(high, 1), at(high, 2)));
     hn::StoreU(median(lows, median(at(middle, 0), at(middle, 1), at(middle, 2)), highs), d, out + x);
   });
 }
 
 void SmallMedian(const float* const* rows, int side, float* out, std::size_t n, float* scratch) {
-  side == 3 ? MedianRow3(rows, out, n, scratch) : side == 5 ? MedianRow<5>(rows, out, n, scratch) : MedianRow<7>(rows, out, n, scratch);
+  side == 3   ? MedianRow3(rows, out, n, scratch)
+  : side == 5 ? MedianRow<5>(rows, out, n, scratch)
+              : MedianRow<7>(rows, out, n, scratch);
 }
 
 void ReplaceNan(float* samples, std::size_t n) {
@@ -122,7 +129,6 @@ void ReplaceNan(float* samples, std::size_t n) {
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), hn::Set(d, std::numeric_limits<float>::infinity()), v), d, samples + x);
   });
 }
-
 
 // Where the bit of that number, from 0, stands.
 HWY_INLINE std::uint32_t Place(std::uint64_t bits, std::uint32_t number) {
@@ -149,7 +155,9 @@ HWY_INLINE std::size_t StepsOfMany(const std::uint16_t* counts, std::uint32_t& l
 
 // The same where all counts together stay below 65536: sums of all beginnings at once.
 #if HWY_TARGET == HWY_SCALAR
-HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) { return StepsOfMany(counts, left); }
+HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) {
+  return StepsOfMany(counts, left);
+}
 #else
 HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) {
   const hn::FixedTag<std::uint16_t, 8> d;
@@ -159,11 +167,13 @@ HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& le
     v = hn::Add(v, hn::ShiftLeftLanes<2>(d, v));
     return hn::Add(v, hn::ShiftLeftLanes<4>(d, v));
   };
-  const auto low = sums(counts), high = hn::Add(sums(counts + 8), hn::Broadcast<7>(low)), limit = hn::Set(d, static_cast<std::uint16_t>(left));
+  const auto low = sums(counts), high = hn::Add(sums(counts + 8), hn::Broadcast<7>(low)),
+             limit = hn::Set(d, static_cast<std::uint16_t>(left));
   HWY_ALIGN std::uint16_t below[17] = {};
   hn::StoreU(low, d, below + 1);
   hn::StoreU(high, d, below + 9);
-  const std::size_t steps = hn::CountTrue(d, hn::Eq(hn::Min(low, limit), low)) + hn::CountTrue(d, hn::Eq(hn::Min(high, limit), high));
+  const std::size_t steps =
+      hn::CountTrue(d, hn::Eq(hn::Min(low, limit), low)) + hn::CountTrue(d, hn::Eq(hn::Min(high, limit), high));
   left -= below[steps];
   return steps;
 }
@@ -184,12 +194,14 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
   const auto column = [&](std::size_t x) { return r.columns + x * kSlots; };
   const auto side = static_cast<std::size_t>(r.side);
   for (std::size_t x = 0; x + 1 < side; ++x) change(column(x), nullptr);
-  const auto limit = hn::Set(d, static_cast<std::uint16_t>(r.side - 1)), top = hn::Set(d, static_cast<std::uint16_t>(r.top));
+  const auto limit = hn::Set(d, static_cast<std::uint16_t>(r.side - 1)),
+             top = hn::Set(d, static_cast<std::uint16_t>(r.top));
   for (std::size_t x = 0; x < n; ++x) {
     change(column(x + side - 1), x > 0 ? column(x - 1) : nullptr);
     std::uint32_t left = r.rank;
     std::size_t group = 0;
-    const auto step = [&](const std::uint16_t* counts) HWY_ATTR { return few ? StepsOfFew(counts, left) : StepsOfMany(counts, left); };
+    const auto step = [&](const std::uint16_t* counts)
+                          HWY_ATTR { return few ? StepsOfFew(counts, left) : StepsOfMany(counts, left); };
     group = step(window + kGroups) * (kGroups / kParts);
     group += step(window + group);
     // Within the group by place: its samples stand in rising order.
@@ -224,7 +236,9 @@ HWY_EXPORT(SmallMedian);
 HWY_EXPORT(ReplaceNan);
 HWY_EXPORT(RankRowOf);
 
-void small_median(const float* const* rows, int side, float* out, std::size_t n, float* scratch) { HWY_DYNAMIC_DISPATCH(SmallMedian)(rows, side, out, n, scratch); }
+void small_median(const float* const* rows, int side, float* out, std::size_t n, float* scratch) {
+  HWY_DYNAMIC_DISPATCH(SmallMedian)(rows, side, out, n, scratch);
+}
 void replace_nan(float* samples, std::size_t n) { HWY_DYNAMIC_DISPATCH(ReplaceNan)(samples, n); }
 void rank_row(const RankRow& r, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(RankRowOf)(r, out, n); }
 

@@ -43,7 +43,9 @@ template <class F, class Work>
 void each_channel(const F& f, const ConstView& in, const View& out, Work work) {
   ready(f, in, out);
   if constexpr (requires { f.border; }) {
-    if (f.border == Border::inside) throw BadCall(fmt::format("{}: border=inside is not for windows that sort; crop the result", description_of<F>().name));
+    if (f.border == Border::inside)
+      throw BadCall(
+          fmt::format("{}: border=inside is not for windows that sort; crop the result", description_of<F>().name));
   }
   for (int c = 0; c < in.shape.color_channels(); ++c) work(in.channel(c), out.channel(c));
   copy_alpha(in, out);
@@ -56,7 +58,8 @@ float fill_of(const F& f) {
 
 template <class F>
 void window_fields(Description<F>& d, double most) {
-  d.field("radius", &F::radius, "pixels", "half-width of the window: a square has 2 radius + 1 pixels a side", {0, most});
+  d.field("radius", &F::radius, "pixels", "half-width of the window: a square has 2 radius + 1 pixels a side",
+          {0, most});
   d.field("shape", &F::shape, "", "form of the window");
   d.field("footprint", &F::footprint, "", "a window of one's own instead: rows of 0 and 1");
 }
@@ -98,10 +101,12 @@ void ranked(const F& f, const ConstView& in, const View& out, std::uint32_t rank
 
 // f(samples of the window, in any order) for every pixel; NaN is +infinity. Slow: for what cannot be had otherwise.
 template <class Value>
-void each_window(const ConstView& in, const std::vector<Offset>& window, Border border, float fill, const View& out, Value value) {
+void each_window(const ConstView& in, const std::vector<Offset>& window, Border border, float fill, const View& out,
+                 Value value) {
   const int reach = reach_of(window), wide = in.width() + 2 * reach;
   parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * window.size() * 4, [&](int first, int last) {
-    std::vector<float> rows(static_cast<std::size_t>(wide) * static_cast<std::size_t>(last - first + 2 * reach)), samples(window.size());
+    std::vector<float> rows(static_cast<std::size_t>(wide) * static_cast<std::size_t>(last - first + 2 * reach)),
+        samples(window.size());
     fill_window_rows(in, first - reach, last - first + 2 * reach, reach, border, fill, rows.data(), wide);
     for (float& v : rows) v = std::isnan(v) ? std::numeric_limits<float>::infinity() : v;
     std::vector<std::ptrdiff_t> places;
@@ -116,16 +121,21 @@ void each_window(const ConstView& in, const std::vector<Offset>& window, Border 
   });
 }
 
-std::uint32_t rank_of_share(float share, std::size_t n) { return static_cast<std::uint32_t>(std::floor(static_cast<double>(share) * static_cast<double>(n - 1) + 0.5)); }
+std::uint32_t rank_of_share(float share, std::size_t n) {
+  return static_cast<std::uint32_t>(std::floor(static_cast<double>(share) * static_cast<double>(n - 1) + 0.5));
+}
 
-std::size_t dropped(float share, std::size_t n) { return static_cast<std::size_t>(std::floor(static_cast<double>(share) * static_cast<double>(n) / 2 + 1e-9)); }
+std::size_t dropped(float share, std::size_t n) {
+  return static_cast<std::size_t>(std::floor(static_cast<double>(share) * static_cast<double>(n) / 2 + 1e-9));
+}
 
 }  // namespace
 
 Image Minimum::operator()(const ConstView& in) const { return made(*this, in); }
 void Minimum::operator()(const ConstView& in, const View& out) const { one_extreme(*this, in, out, false); }
 Image Minimum::plain(const ConstView& in) const {
-  return reference::ranked(in, window_of(*this), border, fill, [](const std::vector<double>& sorted) { return sorted.front(); });
+  return reference::ranked(in, window_of(*this), border, fill,
+                           [](const std::vector<double>& sorted) { return sorted.front(); });
 }
 int Minimum::reach() const { return reach_of(window_of(*this)); }
 std::string Minimum::meaning() const { return meaning_of(*this); }
@@ -139,7 +149,8 @@ void Minimum::describe(Description<Minimum>& d) {
 Image Maximum::operator()(const ConstView& in) const { return made(*this, in); }
 void Maximum::operator()(const ConstView& in, const View& out) const { one_extreme(*this, in, out, true); }
 Image Maximum::plain(const ConstView& in) const {
-  return reference::ranked(in, window_of(*this), border, fill, [](const std::vector<double>& sorted) { return sorted.back(); });
+  return reference::ranked(in, window_of(*this), border, fill,
+                           [](const std::vector<double>& sorted) { return sorted.back(); });
 }
 int Maximum::reach() const { return reach_of(window_of(*this)); }
 std::string Maximum::meaning() const { return meaning_of(*this); }
@@ -166,12 +177,15 @@ void Midpoint::operator()(const ConstView& in, const View& out) const {
   }
 }
 Image Midpoint::plain(const ConstView& in) const {
-  return reference::ranked(in, window_of(*this), border, fill, [](const std::vector<double>& sorted) { return 0.5 * sorted.front() + 0.5 * sorted.back(); });
+  return reference::ranked(in, window_of(*this), border, fill, [](const std::vector<double>& sorted) {
+    return 0.5 * sorted.front() + 0.5 * sorted.back();
+  });
 }
 int Midpoint::reach() const { return reach_of(window_of(*this)); }
 std::string Midpoint::meaning() const { return meaning_of(*this); }
 void Midpoint::describe(Description<Midpoint>& d) {
-  d.called("midpoint", "rank", "Half-way between the smallest and the largest sample of the window: for noise of even distribution.");
+  d.called("midpoint", "rank",
+           "Half-way between the smallest and the largest sample of the window: for noise of even distribution.");
   d.wrong("there are impulses: a single one moves every window that holds it; take median.").agrees_within(1e-6);
   window_fields(d, 2047);
   border_fields(d);
@@ -184,13 +198,16 @@ void Median::operator()(const ConstView& in, const View& out) const {
   ranked(*this, in, out, static_cast<std::uint32_t>((n - 1) / 2));
 }
 Image Median::plain(const ConstView& in) const {
-  return reference::ranked(in, window_of(*this), border, fill, [](const std::vector<double>& sorted) { return sorted[(sorted.size() - 1) / 2]; });
+  return reference::ranked(in, window_of(*this), border, fill,
+                           [](const std::vector<double>& sorted) { return sorted[(sorted.size() - 1) / 2]; });
 }
 int Median::reach() const { return reach_of(window_of(*this)); }
 std::string Median::meaning() const { return meaning_of(*this); }
 void Median::describe(Description<Median>& d) {
   d.called("median", "rank", "The middle sample of the window: drops impulses and keeps edges.");
-  d.wrong("the noise is fine grain without outliers: a Gaussian or an edge-preserving filter leaves less of it; thin lines must stay.");
+  d.wrong(
+      "the noise is fine grain without outliers: a Gaussian or an edge-preserving filter leaves less of it; thin lines "
+      "must stay.");
   window_fields(d, 127);
   border_fields(d);
 }
@@ -201,7 +218,9 @@ void Percentile::operator()(const ConstView& in, const View& out) const {
   ranked(*this, in, out, rank_of_share(share, window_of(*this).size()));
 }
 Image Percentile::plain(const ConstView& in) const {
-  return reference::ranked(in, window_of(*this), border, fill, [this](const std::vector<double>& sorted) { return sorted[rank_of_share(share, sorted.size())]; });
+  return reference::ranked(in, window_of(*this), border, fill, [this](const std::vector<double>& sorted) {
+    return sorted[rank_of_share(share, sorted.size())];
+  });
 }
 int Percentile::reach() const { return reach_of(window_of(*this)); }
 std::string Percentile::meaning() const { return meaning_of(*this); }
@@ -209,7 +228,8 @@ void Percentile::describe(Description<Percentile>& d) {
   d.called("percentile", "rank", "The sample below which a share of the window lies: a softer minimum or maximum.");
   d.wrong("the middle is wanted: median is the same at share=0.5 and faster for small windows.");
   window_fields(d, 127);
-  d.field("share", &Percentile::share, "share", "of the window that lies below: 0 minimum, 0.5 median, 1 maximum", {0, 1});
+  d.field("share", &Percentile::share, "share", "of the window that lies below: 0 minimum, 0.5 median, 1 maximum",
+          {0, 1});
   border_fields(d);
 }
 
@@ -220,7 +240,8 @@ void TrimmedMean::operator()(const ConstView& in, const View& out) const {
   const std::size_t cut = dropped(share, window.size());
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
     each_window(from, window, border, fill_of(*this), to, [cut](std::vector<float>& all, float) {
-      const auto low = all.begin() + static_cast<std::ptrdiff_t>(cut), high = all.end() - static_cast<std::ptrdiff_t>(cut);
+      const auto low = all.begin() + static_cast<std::ptrdiff_t>(cut),
+                 high = all.end() - static_cast<std::ptrdiff_t>(cut);
       if (cut > 0) {
         std::nth_element(all.begin(), low, all.end());
         std::nth_element(low, high - 1, all.end());
@@ -245,7 +266,8 @@ std::string TrimmedMean::meaning() const {
   return fmt::format("{}, the mean of {} of them", meaning_of(*this), n - 2 * dropped(share, n));
 }
 void TrimmedMean::describe(Description<TrimmedMean>& d) {
-  d.called("trimmed_mean", "rank", "The mean of the window without its smallest and largest samples: for grain and impulses at once.");
+  d.called("trimmed_mean", "rank",
+           "The mean of the window without its smallest and largest samples: for grain and impulses at once.");
   d.wrong("there is one kind of noise only: the mean or the median alone does better.").agrees_within(1e-6);
   window_fields(d, 31);
   d.field("share", &TrimmedMean::share, "share", "dropped at both ends together", {0, 0.99});
@@ -260,7 +282,8 @@ std::vector<Offset> places_of(const WeightedMedian& f) {
   for (int y = 0; y < f.weights.height(); ++y) {
     for (int x = 0; x < f.weights.width(); ++x) {
       const double w = f.weights.at(x, y);
-      if (!(w >= 0) || !std::isfinite(w)) throw BadCall(fmt::format("weighted_median: weight {} at {},{}: weights are 0 or more", w, x, y));
+      if (!(w >= 0) || !std::isfinite(w))
+        throw BadCall(fmt::format("weighted_median: weight {} at {},{}: weights are 0 or more", w, x, y));
       sum += w;
       if (w > 0) places.push_back({x - f.weights.anchor_x(), y - f.weights.anchor_y()});
     }
@@ -301,11 +324,14 @@ void WeightedMedian::operator()(const ConstView& in, const View& out) const {
     });
   });
 }
-Image WeightedMedian::plain(const ConstView& in) const { return reference::weighted_median(in, places_of(*this), weights_of(*this), border, fill); }
+Image WeightedMedian::plain(const ConstView& in) const {
+  return reference::weighted_median(in, places_of(*this), weights_of(*this), border, fill);
+}
 int WeightedMedian::reach() const { return reach_of(places_of(*this)); }
 std::string WeightedMedian::meaning() const { return fmt::format("window {}x{}", weights.width(), weights.height()); }
 void WeightedMedian::describe(Description<WeightedMedian>& d) {
-  d.called("weighted_median", "rank", "The median with weights: near pixels count more, so that corners and lines last longer.");
+  d.called("weighted_median", "rank",
+           "The median with weights: near pixels count more, so that corners and lines last longer.");
   d.wrong("impulses are dense: the heavy middle keeps them; take median or adaptive_median.");
   d.field("weights", &WeightedMedian::weights, "", "a kernel of weights, 0 or more");
   border_fields(d);
@@ -314,9 +340,11 @@ void WeightedMedian::describe(Description<WeightedMedian>& d) {
 Image AdaptiveMedian::operator()(const ConstView& in) const { return made(*this, in); }
 void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
   const auto half = static_cast<float>(radius);
-  const Image lows = Minimum{.radius = half, .border = border, .fill = fill}(in), most = Maximum{.radius = half, .border = border, .fill = fill}(in);
+  const Image lows = Minimum{.radius = half, .border = border, .fill = fill}(in),
+              most = Maximum{.radius = half, .border = border, .fill = fill}(in);
   // The smallest window decides nearly everywhere: its three figures come from the fast filters.
-  const Image near_lows = Minimum{.radius = 1, .border = border, .fill = fill}(in), near_most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
+  const Image near_lows = Minimum{.radius = 1, .border = border, .fill = fill}(in),
+              near_most = Maximum{.radius = 1, .border = border, .fill = fill}(in);
   const Image near_middle = Median{.radius = 1, .border = border, .fill = fill}(in);
   int channel = 0;
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
@@ -355,7 +383,9 @@ void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
             std::erase_if(samples, [&](float s) { return !(lowest < s && s < highest); });
             if (samples.empty()) continue;
             std::sort(samples.begin(), samples.end());
-            median = static_cast<float>((static_cast<double>(samples[(samples.size() - 1) / 2]) + static_cast<double>(samples[samples.size() / 2])) / 2);
+            median = static_cast<float>((static_cast<double>(samples[(samples.size() - 1) / 2]) +
+                                         static_cast<double>(samples[samples.size() / 2])) /
+                                        2);
             break;
           }
           to.at(x, y) = median;
@@ -364,19 +394,27 @@ void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
     });
   });
 }
-Image AdaptiveMedian::plain(const ConstView& in) const { return reference::adaptive_median(in, radius, least, border, fill); }
+Image AdaptiveMedian::plain(const ConstView& in) const {
+  return reference::adaptive_median(in, radius, least, border, fill);
+}
 std::string AdaptiveMedian::meaning() const { return fmt::format("windows 3x3 to {0}x{0}", 2 * radius + 1); }
 void AdaptiveMedian::describe(Description<AdaptiveMedian>& d) {
-  d.called("adaptive_median", "rank", "A median whose window grows only where it must, and which leaves good pixels alone.");
-  d.wrong("the noise is grain, or impulses of any level: it keeps every pixel that is no extreme of its surroundings; take median for the latter.");
-  d.field("radius", &AdaptiveMedian::radius, "pixels", "half-width of the largest window, of which an impulse is an extreme", {1, 31});
+  d.called("adaptive_median", "rank",
+           "A median whose window grows only where it must, and which leaves good pixels alone.");
+  d.wrong(
+      "the noise is grain, or impulses of any level: it keeps every pixel that is no extreme of its surroundings; take "
+      "median for the latter.");
+  d.field("radius", &AdaptiveMedian::radius, "pixels",
+          "half-width of the largest window, of which an impulse is an extreme", {1, 31});
   d.field("least", &AdaptiveMedian::least, "0..1 scale", "how far an impulse lies from the median at least", {0, 1});
   border_fields(d);
 }
 
 Image Opening::operator()(const ConstView& in) const { return made(*this, in); }
 void Opening::operator()(const ConstView& in, const View& out) const {
-  each_channel(*this, in, out, [this](const ConstView& from, const View& to) { extremes(from, radius, kLeastThenMost, Border::edge, 0, to); });
+  each_channel(*this, in, out, [this](const ConstView& from, const View& to) {
+    extremes(from, radius, kLeastThenMost, Border::edge, 0, to);
+  });
 }
 Image Opening::plain(const ConstView& in) const {
   const auto r = static_cast<float>(radius);
@@ -384,14 +422,20 @@ Image Opening::plain(const ConstView& in) const {
 }
 std::string Opening::meaning() const { return fmt::format("window {0}x{0}", 2 * radius + 1); }
 void Opening::describe(Description<Opening>& d) {
-  d.called("opening", "rank", "Takes bright objects away that are narrower than the window; the rest keeps its outline.");
-  d.wrong("the objects are dark: take closing; the wanted background is smooth: background by=opening smooths the steps, too.");
-  d.field("radius", &Opening::radius, "pixels", "half-width: objects narrower than 2 radius + 1 pixels vanish", {0, 2047});
+  d.called("opening", "rank",
+           "Takes bright objects away that are narrower than the window; the rest keeps its outline.");
+  d.wrong(
+      "the objects are dark: take closing; the wanted background is smooth: background by=opening smooths the steps, "
+      "too.");
+  d.field("radius", &Opening::radius, "pixels", "half-width: objects narrower than 2 radius + 1 pixels vanish",
+          {0, 2047});
 }
 
 Image Closing::operator()(const ConstView& in) const { return made(*this, in); }
 void Closing::operator()(const ConstView& in, const View& out) const {
-  each_channel(*this, in, out, [this](const ConstView& from, const View& to) { extremes(from, radius, kMostThenLeast, Border::edge, 0, to); });
+  each_channel(*this, in, out, [this](const ConstView& from, const View& to) {
+    extremes(from, radius, kMostThenLeast, Border::edge, 0, to);
+  });
 }
 Image Closing::plain(const ConstView& in) const {
   const auto r = static_cast<float>(radius);
@@ -401,7 +445,8 @@ std::string Closing::meaning() const { return fmt::format("window {0}x{0}", 2 * 
 void Closing::describe(Description<Closing>& d) {
   d.called("closing", "rank", "Takes dark objects away that are narrower than the window; the rest keeps its outline.");
   d.wrong("the objects are bright: take opening.");
-  d.field("radius", &Closing::radius, "pixels", "half-width: objects narrower than 2 radius + 1 pixels vanish", {0, 2047});
+  d.field("radius", &Closing::radius, "pixels", "half-width: objects narrower than 2 radius + 1 pixels vanish",
+          {0, 2047});
 }
 
 }  // namespace sieve

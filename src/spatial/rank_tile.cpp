@@ -25,17 +25,19 @@ using lanes::kSlots;
 class Tile {
  public:
   int width = 0, height = 0;
-  std::vector<std::uint8_t> group;        // of each place
-  std::vector<std::uint32_t> starts;      // of each group in the lists
-  std::vector<std::uint16_t> x, y;        // places by rank, with room for a vector behind
-  std::vector<float> values;              // by rank
+  std::vector<std::uint8_t> group;    // of each place
+  std::vector<std::uint32_t> starts;  // of each group in the lists
+  std::vector<std::uint16_t> x, y;    // places by rank, with room for a vector behind
+  std::vector<float> values;          // by rank
 
   void load(const ConstView& in, int left, int top, int w, int h, Border border, float fill) {
     width = w;
     height = h;
     const auto n = static_cast<std::size_t>(w) * static_cast<std::size_t>(h);
     samples_.resize(n);
-    for (int j = 0; j < h; ++j) rows::extend(in, top + j, left, w, border, fill, samples_.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(w));
+    for (int j = 0; j < h; ++j)
+      rows::extend(in, top + j, left, w, border, fill,
+                   samples_.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(w));
     lanes::replace_nan(samples_.data(), n);
     sort(n);
     group.resize(n);
@@ -85,13 +87,15 @@ class Tile {
 template <class Work>
 void each_tile(const ConstView& in, int reach, Border border, float fill, Work work) {
   // Larger windows want larger tiles, so that the surroundings do not outweigh the tile.
-  const int size = std::clamp(8 * reach, 128, 400), columns = (in.width() + size - 1) / size, rows = (in.height() + size - 1) / size;
+  const int size = std::clamp(8 * reach, 128, 400), columns = (in.width() + size - 1) / size,
+            rows = (in.height() + size - 1) / size;
   parallel_rows(
       columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
       [&](int first, int last) {
         thread_local Tile tile;
         for (int t = first; t < last; ++t) {
-          const int x0 = t % columns * size, y0 = t / columns * size, w = std::min(size, in.width() - x0), h = std::min(size, in.height() - y0);
+          const int x0 = t % columns * size, y0 = t / columns * size, w = std::min(size, in.width() - x0),
+                    h = std::min(size, in.height() - y0);
           tile.load(in, x0 - reach, y0 - reach, w + 2 * reach, h + 2 * reach, border, fill);
           work(tile, x0, y0, w, h);
         }
@@ -106,7 +110,8 @@ void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border bor
     thread_local std::vector<std::uint16_t> columns;
     columns.assign(static_cast<std::size_t>(tile.width) * kSlots, 0);
     const auto count = [&](int row, int by) {
-      const std::uint8_t* groups = tile.group.data() + static_cast<std::size_t>(row) * static_cast<std::size_t>(tile.width);
+      const std::uint8_t* groups =
+          tile.group.data() + static_cast<std::size_t>(row) * static_cast<std::size_t>(tile.width);
       std::uint16_t* slots = columns.data();
       for (int x = 0; x < tile.width; ++x, slots += kSlots) {
         slots[groups[x]] = static_cast<std::uint16_t>(slots[groups[x]] + by);
@@ -119,12 +124,15 @@ void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border bor
       checkpoint();
       count(j + 2 * radius, 1);
       if (j > 0) count(j - 1, -1);
-      lanes::rank_row({columns.data(), tile.starts.data(), tile.x.data(), tile.y.data(), tile.values.data(), 2 * radius + 1, j, rank}, out.row(y0 + j) + x0, static_cast<std::size_t>(w));
+      lanes::rank_row({columns.data(), tile.starts.data(), tile.x.data(), tile.y.data(), tile.values.data(),
+                       2 * radius + 1, j, rank},
+                      out.row(y0 + j) + x0, static_cast<std::size_t>(w));
     }
   });
 }
 
-void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill, const View& out) {
+void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill,
+              const View& out) {
   const int reach = reach_of(window);
   // One sample leaves before the start and one comes in at the end of each run.
   const std::vector<Run> runs = runs_of(window);
@@ -137,7 +145,8 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
       std::array<std::uint32_t, kGroups> counts{};
       std::array<std::uint32_t, kParts> parts{};
       const auto change = [&](int x, int y, std::uint32_t by) {
-        const std::uint8_t g = tile.group[static_cast<std::size_t>(y) * static_cast<std::size_t>(tile.width) + static_cast<std::size_t>(x)];
+        const std::uint8_t g = tile.group[static_cast<std::size_t>(y) * static_cast<std::size_t>(tile.width) +
+                                          static_cast<std::size_t>(x)];
         counts[g] += by;
         parts[g / (kGroups / kParts)] += by;
       };
@@ -157,7 +166,8 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
         while (left >= counts[g]) left -= counts[g++];
         for (std::uint32_t e = tile.starts[g];; ++e) {
           const int dx = tile.x[e] - i, dy = tile.y[e] - j;
-          if (dx < 0 || dy < 0 || dx >= side || dy >= side || holds[static_cast<std::size_t>(dy * side + dx)] == 0) continue;
+          if (dx < 0 || dy < 0 || dx >= side || dy >= side || holds[static_cast<std::size_t>(dy * side + dx)] == 0)
+            continue;
           if (left-- == 0) {
             row[i] = tile.values[e];
             break;
@@ -174,7 +184,8 @@ void median_small(const ConstView& in, int radius, Border border, float fill, co
   const int block = side == 3 ? 1024 : 512;
   const auto work = [&](int first, int last) {
     const std::ptrdiff_t stride = (wide + 2 * room) / room * room;
-    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)), scratch(2 * static_cast<std::size_t>(side) * static_cast<std::size_t>(block + side + 6 * room));
+    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)),
+        scratch(2 * static_cast<std::size_t>(side) * static_cast<std::size_t>(block + side + 6 * room));
     std::vector<float> end(static_cast<std::size_t>(block + room));
     const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * stride; };
     const auto load = [&](int y) {

@@ -12,7 +12,12 @@ class RowRing {
  public:
   // Holds `count` rows of width + left + right samples of one channel.
   RowRing(const ConstView& channel, int count, int left, int right, Border border, float fill)
-      : channel_(channel), count_(count), left_(left), right_(right), border_(border), fill_(fill),
+      : channel_(channel),
+        count_(count),
+        left_(left),
+        right_(right),
+        border_(border),
+        fill_(fill),
         stride_((channel.width() + left + right + 31) / 16 * 16),
         buffer_(static_cast<std::size_t>(stride_) * static_cast<std::size_t>(count)) {}
 

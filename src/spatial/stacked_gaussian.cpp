@@ -85,7 +85,8 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
           rows::extend(line, 0, -left, w + left + std::max(right, 0), border, fill, extended.data());
           float* row = small.row(v);
           if (s.step >= 8) {
-            for (int u = 0; u < cw; ++u) row[u] = lanes::dot(s.fine.data(), extended.data() + u * s.step, s.fine.size());
+            for (int u = 0; u < cw; ++u)
+              row[u] = lanes::dot(s.fine.data(), extended.data() + u * s.step, s.fine.size());
           } else {
             // Few taps: all places at once are faster than one scalar product for each that is kept.
             lanes::along_row(extended.data(), s.fine.data(), s.fine.size(), every.data(), every.size());
@@ -124,7 +125,8 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
         }
         for (int y = first; y < last; ++y) {
           for (int t = 0; t < taps; ++t) sources[index(t)] = wide.row(y / s.step - top + t);
-          lanes::weighted_sum(sources.data(), s.up[index(y % s.step)].data(), index(taps), out.row(y), index(w), stream);
+          lanes::weighted_sum(sources.data(), s.up[index(y % s.step)].data(), index(taps), out.row(y), index(w),
+                              stream);
         }
       },
       strip);

@@ -14,7 +14,8 @@ namespace sieve::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // cos(k pi / 16) / 2 for k = 1..7; the fourth is sqrt(1 / 8).
-constexpr float kC1 = 0.4903926402F, kC2 = 0.4619397663F, kC3 = 0.4157348062F, kC4 = 0.3535533906F, kC5 = 0.2777851165F, kC6 = 0.1913417162F, kC7 = 0.0975451610F;
+constexpr float kC1 = 0.4903926402F, kC2 = 0.4619397663F, kC3 = 0.4157348062F, kC4 = 0.3535533906F, kC5 = 0.2777851165F,
+                kC6 = 0.1913417162F, kC7 = 0.0975451610F;
 
 // Eight vectors: the samples or coefficients of as many blocks as there are lanes.
 template <class D, class V>
@@ -58,7 +59,8 @@ void Cosine8Down(const float* const* in, float* const* out, std::size_t n, bool 
   });
 }
 
-// As many blocks as there are lanes: sample i of all of them to vector i, by pairing every fourth and then every second.
+// As many blocks as there are lanes: sample i of all of them to vector i, by pairing every fourth and then every
+// second.
 void LanesOfBlocks(const float* in, float* out, bool forward) {
   const hn::ScalableTag<float> d;
   using V = hn::Vec<decltype(d)>;
@@ -77,7 +79,8 @@ void LanesOfBlocks(const float* in, float* out, bool forward) {
   forward ? Forward8(d, x) : Inverse8(d, x);
   for (int i = 0; i < 4; ++i) hn::StoreInterleaved2(x[i], x[i + 4], d, pairs[i]);
   for (std::size_t half = 0; half < 2; ++half) {
-    hn::StoreInterleaved4(hn::LoadU(d, pairs[0] + N * half), hn::LoadU(d, pairs[1] + N * half), hn::LoadU(d, pairs[2] + N * half), hn::LoadU(d, pairs[3] + N * half), d, out + 4 * N * half);
+    hn::StoreInterleaved4(hn::LoadU(d, pairs[0] + N * half), hn::LoadU(d, pairs[1] + N * half),
+                          hn::LoadU(d, pairs[2] + N * half), hn::LoadU(d, pairs[3] + N * half), d, out + 4 * N * half);
   }
 }
 
@@ -101,8 +104,12 @@ namespace sieve::lanes {
 HWY_EXPORT(Cosine8Down);
 HWY_EXPORT(Cosine8Along);
 
-void cosine8_down(const float* const* in, float* const* out, std::size_t n, bool forward) { HWY_DYNAMIC_DISPATCH(Cosine8Down)(in, out, n, forward); }
-void cosine8_along(const float* in, float* out, std::size_t blocks, bool forward) { HWY_DYNAMIC_DISPATCH(Cosine8Along)(in, out, blocks, forward); }
+void cosine8_down(const float* const* in, float* const* out, std::size_t n, bool forward) {
+  HWY_DYNAMIC_DISPATCH(Cosine8Down)(in, out, n, forward);
+}
+void cosine8_along(const float* in, float* out, std::size_t blocks, bool forward) {
+  HWY_DYNAMIC_DISPATCH(Cosine8Along)(in, out, blocks, forward);
+}
 
 }  // namespace sieve::lanes
 #endif

@@ -18,7 +18,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, CosineKeep::Which>> ChoiceNames<CosineKeep::Which>::all() {
-  static constexpr std::pair<const char*, CosineKeep::Which> names[] = {{"corner", CosineKeep::Which::corner}, {"largest", CosineKeep::Which::largest}};
+  static constexpr std::pair<const char*, CosineKeep::Which> names[] = {{"corner", CosineKeep::Which::corner},
+                                                                        {"largest", CosineKeep::Which::largest}};
   return names;
 }
 
@@ -37,51 +38,56 @@ std::vector<float> matrix(int n, bool forward) {
 }
 
 void along(const float* in, float* out, int n, const std::vector<float>& m) {
-  for (int k = 0; k < n; ++k) out[k] = lanes::dot(m.data() + static_cast<std::ptrdiff_t>(k) * n, in, static_cast<std::size_t>(n));
+  for (int k = 0; k < n; ++k)
+    out[k] = lanes::dot(m.data() + static_cast<std::ptrdiff_t>(k) * n, in, static_cast<std::size_t>(n));
 }
 
 void blocks(const ConstView& in, int block, bool forward, const View& out) {
   const int w = in.width(), h = in.height(), rest_w = w % block, rest_h = h % block;
-  const std::vector<float> full = matrix(block, forward), right = rest_w > 0 ? matrix(rest_w, forward) : full, low = rest_h > 0 ? matrix(rest_h, forward) : full;
-  parallel_rows(
-      (h + block - 1) / block, static_cast<std::size_t>(w) * static_cast<std::size_t>(block) * 2,
-      [&](int first, int last) {
-        Image strip(w, block);
-        std::vector<const float*> sources;
-        std::vector<float*> targets;
-        for (int b = first; b < last; ++b) {
-          const int y0 = b * block, rows = std::min(block, h - y0);
-          for (int y = 0; y < rows; ++y) {
-            const float* a = in.row(y0 + y);
-            float* r = strip.row(y);
-            if (block == 8) {
-              lanes::cosine8_along(a, r, static_cast<std::size_t>(w / 8), forward);
-            } else {
-              for (int x = 0; x + block <= w; x += block) along(a + x, r + x, block, full);
-            }
-            if (rest_w > 0) along(a + w - rest_w, r + w - rest_w, rest_w, right);
-          }
-          sources.clear();
-          targets.clear();
-          for (int y = 0; y < rows; ++y) {
-            sources.push_back(strip.row(y));
-            targets.push_back(out.row(y0 + y));
-          }
-          if (rows == 8 && block == 8) {
-            lanes::cosine8_down(sources.data(), targets.data(), static_cast<std::size_t>(w), forward);
-            continue;
-          }
-          const std::vector<float>& m = rows == block ? full : low;
-          for (int k = 0; k < rows; ++k) lanes::weighted_sum(sources.data(), m.data() + static_cast<std::ptrdiff_t>(k) * rows, sources.size(), targets[static_cast<std::size_t>(k)], static_cast<std::size_t>(w), false);
-        }
-      },
-      block <= 32 ? 0 : 1);
+  const std::vector<float> full = matrix(block, forward), right = rest_w > 0 ? matrix(rest_w, forward) : full,
+                           low = rest_h > 0 ? matrix(rest_h, forward) : full;
+  parallel_rows((h + block - 1) / block, static_cast<std::size_t>(w) * static_cast<std::size_t>(block) * 2,
+                [&](int first, int last) {
+                  Image strip(w, block);
+                  std::vector<const float*> sources;
+                  std::vector<float*> targets;
+                  for (int b = first; b < last; ++b) {
+                    const int y0 = b * block, rows = std::min(block, h - y0);
+                    for (int y = 0; y < rows; ++y) {
+                      const float* a = in.row(y0 + y);
+                      float* r = strip.row(y);
+                      if (block == 8) {
+                        lanes::cosine8_along(a, r, static_cast<std::size_t>(w / 8), forward);
+                      } else {
+                        for (int x = 0; x + block <= w; x += block) along(a + x, r + x, block, full);
+                      }
+                      if (rest_w > 0) along(a + w - rest_w, r + w - rest_w, rest_w, right);
+                    }
+                    sources.clear();
+                    targets.clear();
+                    for (int y = 0; y < rows; ++y) {
+                      sources.push_back(strip.row(y));
+                      targets.push_back(out.row(y0 + y));
+                    }
+                    if (rows == 8 && block == 8) {
+                      lanes::cosine8_down(sources.data(), targets.data(), static_cast<std::size_t>(w), forward);
+                      continue;
+                    }
+                    const std::vector<float>& m = rows == block ? full : low;
+                    for (int k = 0; k < rows; ++k)
+                      lanes::weighted_sum(sources.data(), m.data() + static_cast<std::ptrdiff_t>(k) * rows,
+                                          sources.size(), targets[static_cast<std::size_t>(k)],
+                                          static_cast<std::size_t>(w), false);
+                  }
+                },
+                block <= 32 ? 0 : 1);
 }
 
 void transform(const ConstView& in, int block, bool forward, const View& out) {
   require_input(in, "cosine transform");
   require_output(in, out, in.shape, "cosine transform");
-  if (block < 0 || block > 4096) throw BadCall(fmt::format("cosine transform: block={}: give 1 to 4096, or 0 for the whole picture", block));
+  if (block < 0 || block > 4096)
+    throw BadCall(fmt::format("cosine transform: block={}: give 1 to 4096, or 0 for the whole picture", block));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     checkpoint();
     if (block > 0) {
@@ -112,7 +118,8 @@ void keep_block(const View& b, int side, CosineKeep::Which which) {
   std::nth_element(sizes.begin(), cut, sizes.end(), std::greater<>());
   const float least = *cut;
   // Of equals at the limit only so many as fit.
-  auto equals = count - static_cast<std::size_t>(std::count_if(sizes.begin(), sizes.end(), [least](float v) { return v > least; }));
+  auto equals = count - static_cast<std::size_t>(
+                            std::count_if(sizes.begin(), sizes.end(), [least](float v) { return v > least; }));
   for (int y = 0; y < b.height(); ++y) {
     for (int x = 0; x < b.width(); ++x) {
       const float v = std::fabs(b.at(x, y));
@@ -127,13 +134,17 @@ void keep_block(const View& b, int side, CosineKeep::Which which) {
 }
 
 void keep(const View& coefficients, const CosineKeep& f) {
-  const int w = coefficients.width(), h = coefficients.height(), bw = f.block == 0 ? w : f.block, bh = f.block == 0 ? h : f.block;
+  const int w = coefficients.width(), h = coefficients.height(), bw = f.block == 0 ? w : f.block,
+            bh = f.block == 0 ? h : f.block;
   for (int c = 0; c < coefficients.shape.color_channels(); ++c) {
-    parallel_rows((h + bh - 1) / bh, static_cast<std::size_t>(w) * static_cast<std::size_t>(bh), [&](int first, int last) {
-      for (int b = first; b < last; ++b) {
-        for (int x = 0; x < w; x += bw) keep_block(coefficients.channel(c).part({x, b * bh, std::min(bw, w - x), std::min(bh, h - b * bh)}), f.side, f.which);
-      }
-    });
+    parallel_rows(
+        (h + bh - 1) / bh, static_cast<std::size_t>(w) * static_cast<std::size_t>(bh), [&](int first, int last) {
+          for (int b = first; b < last; ++b) {
+            for (int x = 0; x < w; x += bw)
+              keep_block(coefficients.channel(c).part({x, b * bh, std::min(bw, w - x), std::min(bh, h - b * bh)}),
+                         f.side, f.which);
+          }
+        });
   }
 }
 
@@ -159,7 +170,8 @@ Image coefficient_image(const ConstView& in) {
   float most = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
-      for (int x = 0; x < in.width(); ++x) most = std::isfinite(logs.at(x, y, c)) ? std::max(most, logs.at(x, y, c)) : most;
+      for (int x = 0; x < in.width(); ++x)
+        most = std::isfinite(logs.at(x, y, c)) ? std::max(most, logs.at(x, y, c)) : most;
     }
   }
   return map_samples(logs, [most](float v) { return most > 0 ? v / most : 0; });
@@ -173,8 +185,10 @@ void CosineKeep::operator()(const ConstView& in, const View& out) const {
     keep(c.view(), *this);
     cosine_inverse(c, block, result);
   });
-  const std::size_t across = block == 0 ? 1 : static_cast<std::size_t>((in.width() + block - 1) / block), down = block == 0 ? 1 : static_cast<std::size_t>((in.height() + block - 1) / block);
-  const double share = std::min(1.0, static_cast<double>(across * down) * side * side / static_cast<double>(in.shape.pixels()));
+  const std::size_t across = block == 0 ? 1 : static_cast<std::size_t>((in.width() + block - 1) / block),
+                    down = block == 0 ? 1 : static_cast<std::size_t>((in.height() + block - 1) / block);
+  const double share =
+      std::min(1.0, static_cast<double>(across * down) * side * side / static_cast<double>(in.shape.pixels()));
   note(fmt::format("{:.2f} % of the coefficients kept, by count", 100 * share));
 }
 Image CosineKeep::plain(const ConstView& in) const {
@@ -194,13 +208,18 @@ std::vector<Stage> CosineKeep::stages(const ConstView& in) const {
   stages.push_back({"log of those kept", coefficient_image(c), false});
   if (block == 0) {
     const int w = std::min(side, in.width()), h = std::min(side, in.height());
-    stages.push_back({"as many samples of the picture", Image(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h})), false});
+    stages.push_back(
+        {"as many samples of the picture", Image(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h})), false});
   }
   return stages;
 }
-std::string CosineKeep::meaning() const { return fmt::format("{} coefficients of every {}", static_cast<long long>(side) * side, block == 0 ? "picture" : fmt::format("block {0}x{0}", block)); }
+std::string CosineKeep::meaning() const {
+  return fmt::format("{} coefficients of every {}", static_cast<long long>(side) * side,
+                     block == 0 ? "picture" : fmt::format("block {0}x{0}", block));
+}
 void CosineKeep::describe(Description<CosineKeep>& d) {
-  d.called("cosine_keep", "frequency", "Keeps k x k coefficients of the cosine transform: what a coder saves, without its rounding.");
+  d.called("cosine_keep", "frequency",
+           "Keeps k x k coefficients of the cosine transform: what a coder saves, without its rounding.");
   d.wrong("you want a smaller file: nothing is smaller here until it is coded.");
   d.agrees_within(2e-5);
   d.field("side", &CosineKeep::side, "coefficients", "k: of k x k coefficients kept a block", {1, 65535});

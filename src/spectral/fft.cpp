@@ -20,7 +20,9 @@ const LineFft<T>& LineFft<T>::of(int n) {
 const RealFft2d& RealFft2d::of(int width, int height) {
   return kept<RealFft2d>(std::pair(width, height), [&] { return std::make_unique<RealFft2d>(width, height); });
 }
-std::size_t RealFft2d::spectrum_size() const { return static_cast<std::size_t>(width_ / 2 + 1) * static_cast<std::size_t>(height_); }
+std::size_t RealFft2d::spectrum_size() const {
+  return static_cast<std::size_t>(width_ / 2 + 1) * static_cast<std::size_t>(height_);
+}
 
 #ifdef SIEVE_FFT_KISS
 
@@ -146,7 +148,8 @@ LineFft<T>::LineFft(int n) : n_(n), plans_(std::make_unique<Plans>()) {
   plans_->c2r = Fftw<T>::c2r(n, complex, samples.data(), FFTW_ESTIMATE);
   plans_->there = Fftw<T>::c2c(n, complex, complex, FFTW_FORWARD, FFTW_ESTIMATE);
   plans_->back = Fftw<T>::c2c(n, complex, complex, FFTW_BACKWARD, FFTW_ESTIMATE);
-  if (plans_->r2c == nullptr || plans_->c2r == nullptr || plans_->there == nullptr || plans_->back == nullptr) throw std::bad_alloc();
+  if (plans_->r2c == nullptr || plans_->c2r == nullptr || plans_->there == nullptr || plans_->back == nullptr)
+    throw std::bad_alloc();
 }
 template <class T>
 LineFft<T>::~LineFft() {

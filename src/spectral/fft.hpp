@@ -15,7 +15,8 @@ namespace sieve {
 template <class T>
 class FftArray {
  public:
-  explicit FftArray(std::size_t count) : data_(static_cast<T*>(std::aligned_alloc(64, (count * sizeof(T) + 127) / 64 * 64))) {
+  explicit FftArray(std::size_t count)
+      : data_(static_cast<T*>(std::aligned_alloc(64, (count * sizeof(T) + 127) / 64 * 64))) {
     if (!data_) throw std::bad_alloc();
   }
   T* data() const { return data_.get(); }
@@ -39,8 +40,8 @@ const Plan& kept(const Key& key, Make make) {
   return *plan;
 }
 
-// Transforms of one line of n numbers, any n, not normalized: there and back again multiplies by n. Safe to use from many
-// threads. All arrays are FftArrays, from their start. For float and double.
+// Transforms of one line of n numbers, any n, not normalized: there and back again multiplies by n. Safe to use from
+// many threads. All arrays are FftArrays, from their start. For float and double.
 template <class T>
 class LineFft {
  public:

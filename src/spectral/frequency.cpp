@@ -38,10 +38,20 @@ struct Radial {
 Radial radial(const LowPass& f) { return {false, f.form, f.order, static_cast<double>(f.cutoff), 0, 0, 1}; }
 Radial radial(const HighPass& f) { return {false, f.form, f.order, static_cast<double>(f.cutoff), 0, 1, -1}; }
 Radial radial(const HighEmphasis& f) {
-  return {false, f.form, f.order, static_cast<double>(f.cutoff), 0, static_cast<double>(f.keep) + static_cast<double>(f.boost), -static_cast<double>(f.boost)};
+  return {false,
+          f.form,
+          f.order,
+          static_cast<double>(f.cutoff),
+          0,
+          static_cast<double>(f.keep) + static_cast<double>(f.boost),
+          -static_cast<double>(f.boost)};
 }
-Radial radial(const BandStop& f) { return {true, f.form, f.order, static_cast<double>(f.low), static_cast<double>(f.high), 0, 1}; }
-Radial radial(const BandPass& f) { return {true, f.form, f.order, static_cast<double>(f.low), static_cast<double>(f.high), 1, -1}; }
+Radial radial(const BandStop& f) {
+  return {true, f.form, f.order, static_cast<double>(f.low), static_cast<double>(f.high), 0, 1};
+}
+Radial radial(const BandPass& f) {
+  return {true, f.form, f.order, static_cast<double>(f.low), static_cast<double>(f.high), 1, -1};
+}
 
 // The same for columns in single precision, in loops that compilers turn into vectors.
 GainMaker gains_of(const Radial& r) {
@@ -100,7 +110,9 @@ template <class F>
 void check_band(const F& f) {
   if constexpr (requires { f.low; }) {
     check(f);
-    if (!(f.low < f.high)) throw BadCall(fmt::format("{}: low={} and high={} leave no band: give high above low", description_of<F>().name, f.low, f.high));
+    if (!(f.low < f.high))
+      throw BadCall(fmt::format("{}: low={} and high={} leave no band: give high above low", description_of<F>().name,
+                                f.low, f.high));
   }
 }
 
@@ -114,7 +126,8 @@ void run(const F& f, const ConstView& in, const View& out) {
 template <class F>
 Image plain_of(const F& f, const ConstView& in) {
   check_band(f);
-  return reference::filter_frequencies(in, [r = radial(f)](double fx, double fy) { return r.at(fx, fy); }, f.padding);
+  return reference::filter_frequencies(
+      in, [r = radial(f)](double fx, double fy) { return r.at(fx, fy); }, f.padding);
 }
 
 template <class F>
@@ -183,7 +196,8 @@ double HighEmphasis::gain(double fx, double fy) const { return radial(*this).at(
 std::vector<Stage> HighEmphasis::stages(const ConstView& in) const { return stages_of(*this, in); }
 std::string HighEmphasis::meaning() const { return meaning_of(*this); }
 void HighEmphasis::describe(Description<HighEmphasis>& d) {
-  d.called("high_emphasis", "frequency", "Strengthens fast changes and keeps slow ones: sharpening, in the frequency domain.");
+  d.called("high_emphasis", "frequency",
+           "Strengthens fast changes and keeps slow ones: sharpening, in the frequency domain.");
   d.wrong("the picture is noisy: noise is fast, and is strengthened most.");
   describe_cutoff(d);
   d.field("keep", &HighEmphasis::keep, "", "gain of the slow part", {0, 10});

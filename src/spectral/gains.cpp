@@ -29,23 +29,31 @@ void run_gains(const ConstView& in, const View& out, Padding padding, bool even,
         for (int k = 0; k < in.height(); ++k) fy.push_back(static_cast<float>(k / (2.0 * in.height())));
         const std::size_t n = fy.size();
         const ColumnGain gain = maker(std::move(fy));
-        filter_cosine(finite.channel(c), [&](int u, float* column) {
-          thread_local std::vector<float> gains;
-          gains.resize(n);
-          gain(u / (2.0 * in.width()), gains.data());
-          for (std::size_t i = 0; i < n; ++i) column[i] *= gains[i];
-        }, result.channel(c));
+        filter_cosine(
+            finite.channel(c),
+            [&](int u, float* column) {
+              thread_local std::vector<float> gains;
+              gains.resize(n);
+              gain(u / (2.0 * in.width()), gains.data());
+              for (std::size_t i = 0; i < n; ++i) column[i] *= gains[i];
+            },
+            result.channel(c));
         continue;
       }
       const int times = padding == Padding::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
-      const Border border = padding == Padding::zero ? Border::zero : padding == Padding::mirror ? Border::mirror : Border::wrap;
+      const Border border = padding == Padding::zero     ? Border::zero
+                            : padding == Padding::mirror ? Border::mirror
+                                                         : Border::wrap;
       const ColumnGain gain = maker(frequencies(h));
-      filter_fourier(finite.channel(c), w, h, border, [&](int u, std::complex<float>* column) {
-        thread_local std::vector<float> gains;
-        gains.resize(static_cast<std::size_t>(h));
-        gain(static_cast<double>(u) / w, gains.data());
-        lanes::scale_complex(column, gains.data(), gains.size());
-      }, result.channel(c));
+      filter_fourier(
+          finite.channel(c), w, h, border,
+          [&](int u, std::complex<float>* column) {
+            thread_local std::vector<float> gains;
+            gains.resize(static_cast<std::size_t>(h));
+            gain(static_cast<double>(u) / w, gains.data());
+            lanes::scale_complex(column, gains.data(), gains.size());
+          },
+          result.channel(c));
     }
   });
   copy_alpha(in, out);
@@ -63,13 +71,18 @@ GainMaker by_points(std::function<double(double, double)> gain) {
   };
 }
 
-std::vector<Stage> frequency_stages(const ConstView& in, const Image& result, const std::function<double(double, double)>& gain) {
+std::vector<Stage> frequency_stages(const ConstView& in, const Image& result,
+                                    const std::function<double(double, double)>& gain) {
   std::vector<Stage> stages;
-  const auto finite = [](const ConstView& v) { return map_samples(v, [](float s) { return std::isfinite(s) ? s : 0; }); };
+  const auto finite = [](const ConstView& v) {
+    return map_samples(v, [](float s) { return std::isfinite(s) ? s : 0; });
+  };
   const int w = in.width(), h = in.height(), mid_x = w / 2, mid_y = h / 2;
   Image transfer(w, h);
   for (int y = 0; y < h; ++y) {
-    for (int x = 0; x < w; ++x) transfer.at(x, y) = static_cast<float>(gain(static_cast<double>(x - mid_x) / w, static_cast<double>(y - mid_y) / h));
+    for (int x = 0; x < w; ++x)
+      transfer.at(x, y) =
+          static_cast<float>(gain(static_cast<double>(x - mid_x) / w, static_cast<double>(y - mid_y) / h));
   }
   stages.push_back({"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), false, true});
   stages.push_back({"transfer function", std::move(transfer), false, true});
@@ -79,15 +92,18 @@ std::vector<Stage> frequency_stages(const ConstView& in, const Image& result, co
 }
 
 std::span<const std::pair<const char*, Padding>> ChoiceNames<Padding>::all() {
-  static constexpr std::pair<const char*, Padding> names[] = {{"mirror", Padding::mirror}, {"zero", Padding::zero}, {"wrap", Padding::wrap}};
+  static constexpr std::pair<const char*, Padding> names[] = {
+      {"mirror", Padding::mirror}, {"zero", Padding::zero}, {"wrap", Padding::wrap}};
   return names;
 }
 std::span<const std::pair<const char*, PassForm>> ChoiceNames<PassForm>::all() {
-  static constexpr std::pair<const char*, PassForm> names[] = {{"ideal", PassForm::ideal}, {"butterworth", PassForm::butterworth}, {"gaussian", PassForm::gaussian}};
+  static constexpr std::pair<const char*, PassForm> names[] = {
+      {"ideal", PassForm::ideal}, {"butterworth", PassForm::butterworth}, {"gaussian", PassForm::gaussian}};
   return names;
 }
 
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Padding padding) {
+Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
+                         Padding padding) {
   require_input(in, "filter_frequencies");
   Image out(in.shape, in.maximum);
   run_gains(in, out.view(), padding, false, by_points(gain));

@@ -9,7 +9,8 @@
 
 namespace sieve {
 
-// The gains of one column of frequencies (fx, fy[i]), one for each fy; and what makes that function for the fy of a picture.
+// The gains of one column of frequencies (fx, fy[i]), one for each fy; and what makes that function for the fy of a
+// picture.
 using ColumnGain = std::function<void(double fx, float* gains)>;
 using GainMaker = std::function<ColumnGain(std::vector<float> fy)>;
 
@@ -20,6 +21,7 @@ void run_gains(const ConstView& in, const View& out, Padding padding, bool even,
 GainMaker by_points(std::function<double(double, double)> gain);
 
 // Spectrum before, transfer function, spectrum after, and the signed difference, where ringing shows.
-std::vector<Stage> frequency_stages(const ConstView& in, const Image& result, const std::function<double(double, double)>& gain);
+std::vector<Stage> frequency_stages(const ConstView& in, const Image& result,
+                                    const std::function<double(double, double)>& gain);
 
 }  // namespace sieve

@@ -18,13 +18,15 @@ void unfold(const double* in, double* out, std::size_t n) {
   for (std::size_t i = 0; i < n / 2; ++i) out[2 * i] = in[i], out[2 * i + 1] = in[n - 1 - i];
   if (n % 2 == 1) out[n - 1] = in[n / 2];
 }
-void turn(const std::complex<double>* v, const double* cos, const double* sin, double scale, double* up, double* down, std::size_t n) {
+void turn(const std::complex<double>* v, const double* cos, const double* sin, double scale, double* up, double* down,
+          std::size_t n) {
   for (std::size_t i = 0; i < n; ++i) {
     up[i] = (v[i].real() * cos[i] + v[i].imag() * sin[i]) * scale;
     *(down - i) = (v[i].real() * sin[i] - v[i].imag() * cos[i]) * scale;
   }
 }
-void turn_back(const double* up, const double* down, const double* cos, const double* sin, double scale, std::complex<double>* v, std::size_t n) {
+void turn_back(const double* up, const double* down, const double* cos, const double* sin, double scale,
+               std::complex<double>* v, std::size_t n) {
   for (std::size_t i = 0; i < n; ++i) {
     const double re = up[i] * scale, im = *(down - i) * scale;
     v[i] = {re * cos[i] + im * sin[i], re * sin[i] - im * cos[i]};
@@ -42,10 +44,14 @@ const LineDct<T>& LineDct<T>::of(int n) {
   return kept<LineDct>(n, [&] { return std::make_unique<LineDct>(n); });
 }
 
-// By a real Fourier transform of the same length: Makhoul, "A fast cosine transform in one and two dimensions", IEEE Trans.
-// ASSP 28, 1980.
+// By a real Fourier transform of the same length: Makhoul, "A fast cosine transform in one and two dimensions", IEEE
+// Trans. ASSP 28, 1980.
 template <class T>
-LineDct<T>::LineDct(int n) : n_(n), fft_(LineFft<T>::of(n)), first_(static_cast<T>(std::sqrt(1.0 / n))), rest_(static_cast<T>(std::sqrt(2.0 / n))) {
+LineDct<T>::LineDct(int n)
+    : n_(n),
+      fft_(LineFft<T>::of(n)),
+      first_(static_cast<T>(std::sqrt(1.0 / n))),
+      rest_(static_cast<T>(std::sqrt(2.0 / n))) {
   for (int k = 0; k <= n / 2; ++k) {
     const double angle = std::numbers::pi * k / (2.0 * n);
     cos_.push_back(static_cast<T>(std::cos(angle)));

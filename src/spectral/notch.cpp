@@ -17,10 +17,13 @@
 
 namespace sieve {
 
-const char* TextValue<FrequencyPoints>::allowed() { return "points fx,fy/fx,fy/... in cycles per pixel, each -0.5 to 0.5"; }
+const char* TextValue<FrequencyPoints>::allowed() {
+  return "points fx,fy/fx,fy/... in cycles per pixel, each -0.5 to 0.5";
+}
 std::string TextValue<FrequencyPoints>::text(const FrequencyPoints& p) {
   std::string s;
-  for (const auto& [fx, fy] : p.points) s += fmt::format("{}{},{}", s.empty() ? "" : "/", detail::number_text(fx, false), detail::number_text(fy, false));
+  for (const auto& [fx, fy] : p.points)
+    s += fmt::format("{}{},{}", s.empty() ? "" : "/", detail::number_text(fx, false), detail::number_text(fy, false));
   return s;
 }
 FrequencyPoints TextValue<FrequencyPoints>::parse(std::string_view s, const Resources&) {
@@ -29,8 +32,10 @@ FrequencyPoints TextValue<FrequencyPoints>::parse(std::string_view s, const Reso
     const std::size_t end = std::min(s.find('/', start), s.size());
     const std::string_view one = s.substr(start, end - start);
     const std::size_t comma = std::min(one.find(','), one.size());
-    const auto fx = detail::parse_number(one.substr(0, comma)), fy = comma < one.size() ? detail::parse_number(one.substr(comma + 1)) : std::nullopt;
-    if (!fx || !fy || std::abs(*fx) > 0.5 || std::abs(*fy) > 0.5) throw BadCall(fmt::format("'{}' is no point of the spectrum: give {}", one, allowed()));
+    const auto fx = detail::parse_number(one.substr(0, comma)),
+               fy = comma < one.size() ? detail::parse_number(one.substr(comma + 1)) : std::nullopt;
+    if (!fx || !fy || std::abs(*fx) > 0.5 || std::abs(*fy) > 0.5)
+      throw BadCall(fmt::format("'{}' is no point of the spectrum: give {}", one, allowed()));
     p.points.emplace_back(*fx, *fy);
     start = end + 1;
   }
@@ -49,22 +54,27 @@ double Notch::gain(double fx, double fy) const {
 Image Notch::operator()(const ConstView& in) const { return made(*this, in); }
 void Notch::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  if (points.points.empty()) throw BadCall("notch: no point is given: points=fx,fy in cycles per pixel; lsieve look --spectrum lists the strongest waves");
+  if (points.points.empty())
+    throw BadCall(
+        "notch: no point is given: points=fx,fy in cycles per pixel; lsieve look --spectrum lists the strongest waves");
   run_gains(in, out, padding, false, by_points([this](double fx, double fy) { return gain(fx, fy); }));
 }
 Image Notch::plain(const ConstView& in) const {
-  return reference::filter_frequencies(in, [this](double fx, double fy) { return gain(fx, fy); }, padding);
+  return reference::filter_frequencies(
+      in, [this](double fx, double fy) { return gain(fx, fy); }, padding);
 }
 std::vector<Stage> Notch::stages(const ConstView& in) const {
   return frequency_stages(in, (*this)(in), [this](double fx, double fy) { return gain(fx, fy); });
 }
 std::string Notch::meaning() const {
   std::string s;
-  for (const auto& [fx, fy] : points.points) s += fmt::format("{}period {:.3g} px", s.empty() ? "" : ", ", 1 / std::hypot(fx, fy));
+  for (const auto& [fx, fy] : points.points)
+    s += fmt::format("{}period {:.3g} px", s.empty() ? "" : ", ", 1 / std::hypot(fx, fy));
   return s;
 }
 void Notch::describe(Description<Notch>& d) {
-  d.called("notch", "frequency", "Takes out (or keeps) the surroundings of single points of the spectrum and their mirror points.");
+  d.called("notch", "frequency",
+           "Takes out (or keeps) the surroundings of single points of the spectrum and their mirror points.");
   d.wrong("you do not know the frequencies, or stripes cross the whole picture: take remove_waves.");
   d.agrees_within(2e-5);
   d.field("points", &Notch::points, "cycles per pixel", "fx,fy/fx,fy/...");
@@ -79,22 +89,27 @@ double Transfer::gain(double fx, double fy) const {
   const Image& t = with.image("transfer", "with");
   const int mid_x = t.width() / 2, mid_y = t.height() / 2;
   const auto at = [&](double gx, double gy) {
-    const double x = std::clamp(gx * t.width() + mid_x, 0.0, t.width() - 1.0), y = std::clamp(gy * t.height() + mid_y, 0.0, t.height() - 1.0);
-    const int x0 = static_cast<int>(x), y0 = static_cast<int>(y), x1 = std::min(x0 + 1, t.width() - 1), y1 = std::min(y0 + 1, t.height() - 1);
+    const double x = std::clamp(gx * t.width() + mid_x, 0.0, t.width() - 1.0),
+                 y = std::clamp(gy * t.height() + mid_y, 0.0, t.height() - 1.0);
+    const int x0 = static_cast<int>(x), y0 = static_cast<int>(y), x1 = std::min(x0 + 1, t.width() - 1),
+              y1 = std::min(y0 + 1, t.height() - 1);
     const double ax = x - x0, ay = y - y0;
     const auto sample = [&](int i, int j) { return static_cast<double>(t.at(i, j)); };
-    return (1 - ay) * ((1 - ax) * sample(x0, y0) + ax * sample(x1, y0)) + ay * ((1 - ax) * sample(x0, y1) + ax * sample(x1, y1));
+    return (1 - ay) * ((1 - ax) * sample(x0, y0) + ax * sample(x1, y0)) +
+           ay * ((1 - ax) * sample(x0, y1) + ax * sample(x1, y1));
   };
   return 0.5 * (at(fx, fy) + at(-fx, -fy));
 }
 Image Transfer::operator()(const ConstView& in) const { return made(*this, in); }
 void Transfer::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  if (with.image("transfer", "with").shape().color_channels() != 1) throw BadCall("transfer: with= is a color picture: give a gray one, its middle the gain of frequency 0");
+  if (with.image("transfer", "with").shape().color_channels() != 1)
+    throw BadCall("transfer: with= is a color picture: give a gray one, its middle the gain of frequency 0");
   run_gains(in, out, padding, false, by_points([this](double fx, double fy) { return gain(fx, fy); }));
 }
 Image Transfer::plain(const ConstView& in) const {
-  return reference::filter_frequencies(in, [this](double fx, double fy) { return gain(fx, fy); }, padding);
+  return reference::filter_frequencies(
+      in, [this](double fx, double fy) { return gain(fx, fy); }, padding);
 }
 std::vector<Stage> Transfer::stages(const ConstView& in) const {
   return frequency_stages(in, (*this)(in), [this](double fx, double fy) { return gain(fx, fy); });
@@ -109,7 +124,9 @@ void Transfer::describe(Description<Transfer>& d) {
 
 namespace {
 
-float sigma_of(const RemoveWaves& f, const ConstView& in) { return f.blur ? *f.blur : std::clamp(static_cast<float>(std::min(in.width(), in.height())) / 4, 2.0F, 500.0F); }
+float sigma_of(const RemoveWaves& f, const ConstView& in) {
+  return f.blur ? *f.blur : std::clamp(static_cast<float>(std::min(in.width(), in.height())) / 4, 2.0F, 500.0F);
+}
 
 // Takes one wave out of a channel in place.
 template <class Blur>
@@ -132,11 +149,13 @@ void remove_wave(Image& f, const Wave& wave, float sigma, Blur blur) {
   re = blur(re.view(), sigma, Border::zero);
   im = blur(im.view(), sigma, Border::zero);
   ones = blur(ones.view(), sigma, Border::zero);
-  const double passed = 1 - std::exp(-2 * std::numbers::pi * std::numbers::pi);  // of the wave, by taking the slow part off
+  const double passed =
+      1 - std::exp(-2 * std::numbers::pi * std::numbers::pi);  // of the wave, by taking the slow part off
   parallel_rows(h, static_cast<std::size_t>(w) * 8, [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       for (int x = 0; x < w; ++x) {
-        const double wave_here = 2 * (static_cast<double>(re.at(x, y)) * std::cos(turns(x, y)) - static_cast<double>(im.at(x, y)) * std::sin(turns(x, y)));
+        const double wave_here = 2 * (static_cast<double>(re.at(x, y)) * std::cos(turns(x, y)) -
+                                      static_cast<double>(im.at(x, y)) * std::sin(turns(x, y)));
         f.at(x, y) -= static_cast<float>(wave_here / static_cast<double>(ones.at(x, y)) / passed);
       }
     }
@@ -167,12 +186,19 @@ void RemoveWaves::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   const std::vector<Wave> waves = find_waves(in, most);
   if (waves.empty()) note("no wave stands out of the spectrum: the picture stays as it is");
-  for (const Wave& w : waves) note(fmt::format("wave of period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}, fx {:.4f}, fy {:.4f}", w.period, w.angle, w.amplitude, w.fx, w.fy));
-  remove_all(in, waves, sigma_of(*this, in), out, [](const ConstView& v, float sigma, Border border) { return Gaussian{.sigma = sigma, .border = border}(v); });
+  for (const Wave& w : waves)
+    note(fmt::format("wave of period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}, fx {:.4f}, fy {:.4f}", w.period,
+                     w.angle, w.amplitude, w.fx, w.fy));
+  remove_all(in, waves, sigma_of(*this, in), out, [](const ConstView& v, float sigma, Border border) {
+    return Gaussian{.sigma = sigma, .border = border}(v);
+  });
 }
 Image RemoveWaves::plain(const ConstView& in) const {
   Image out(in.shape);
-  remove_all(in, find_waves(in, most), sigma_of(*this, in), out.view(), [](const ConstView& v, float sigma, Border border) { return reference::gaussian(v, static_cast<double>(sigma), border, 0); });
+  remove_all(in, find_waves(in, most), sigma_of(*this, in), out.view(),
+             [](const ConstView& v, float sigma, Border border) {
+               return reference::gaussian(v, static_cast<double>(sigma), border, 0);
+             });
   return out;
 }
 std::vector<Stage> RemoveWaves::stages(const ConstView& in) const {
@@ -181,13 +207,15 @@ std::vector<Stage> RemoveWaves::stages(const ConstView& in) const {
   return frequency_stages(in, (*this)(in), [&](double fx, double fy) {
     double gain = 1;
     for (const Wave& w : waves) {
-      for (const double sign : {1.0, -1.0}) gain *= 1 - std::exp(-(std::pow(fx - sign * w.fx, 2) + std::pow(fy - sign * w.fy, 2)) / (2 * width * width));
+      for (const double sign : {1.0, -1.0})
+        gain *= 1 - std::exp(-(std::pow(fx - sign * w.fx, 2) + std::pow(fy - sign * w.fy, 2)) / (2 * width * width));
     }
     return gain;
   });
 }
 void RemoveWaves::describe(Description<RemoveWaves>& d) {
-  d.called("remove_waves", "frequency", "Finds the peaks of periodic interference in the spectrum and takes just these waves out.");
+  d.called("remove_waves", "frequency",
+           "Finds the peaks of periodic interference in the spectrum and takes just these waves out.");
   d.wrong("the picture itself is periodic (a fence, a fabric): that is a wave, too; take notch at chosen points.");
   d.agrees_within(2e-3);
   d.field("most", &RemoveWaves::most, "", "waves at most", {1, 64});

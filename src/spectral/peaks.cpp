@@ -25,35 +25,38 @@ double top(double before, double at, double after) {
 // What a Hann window lets through of a wave that lies `d` places off the grid.
 double lobe(double d) { return d == 0 ? 1 : std::sin(std::numbers::pi * d) / (std::numbers::pi * d * (1 - d * d)); }
 
-// Whether a wave is in the whole picture, more or less alike: its size in blocks, each under a Hann window, is in a quarter of
-// them no less than 0.35 of what it is in the upper quarter. Ruled lines and fences end somewhere.
+// Whether a wave is in the whole picture, more or less alike: its size in blocks, each under a Hann window, is in a
+// quarter of them no less than 0.35 of what it is in the upper quarter. Ruled lines and fences end somewhere.
 bool everywhere(const Image& gray, const Wave& wave) {
   const int w = gray.width(), h = gray.height();
-  const int side = std::min(std::min(w, h), std::max({8, std::min(w, h) / 10, static_cast<int>(std::lround(2.5 * wave.period))}));
+  const int side =
+      std::min(std::min(w, h), std::max({8, std::min(w, h) / 10, static_cast<int>(std::lround(2.5 * wave.period))}));
   const int across = w / side, down = h / side;
   std::vector<double> sizes(static_cast<std::size_t>(across) * static_cast<std::size_t>(down));
-  parallel_rows(across * down, static_cast<std::size_t>(side) * static_cast<std::size_t>(side) * 8, [&](int first, int last) {
-    for (int b = first; b < last; ++b) {
-      const int x0 = b % across * side, y0 = b / across * side;
-      double mean = 0, weights = 0;
-      const auto weight = [side](int i) { return 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (i + 0.5) / side); };
-      for (int y = 0; y < side; ++y) {
-        for (int x = 0; x < side; ++x) {
-          const double t = weight(x) * weight(y);
-          mean += t * static_cast<double>(gray.at(x0 + x, y0 + y));
-          weights += t;
+  parallel_rows(
+      across * down, static_cast<std::size_t>(side) * static_cast<std::size_t>(side) * 8, [&](int first, int last) {
+        for (int b = first; b < last; ++b) {
+          const int x0 = b % across * side, y0 = b / across * side;
+          double mean = 0, weights = 0;
+          const auto weight = [side](int i) { return 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (i + 0.5) / side); };
+          for (int y = 0; y < side; ++y) {
+            for (int x = 0; x < side; ++x) {
+              const double t = weight(x) * weight(y);
+              mean += t * static_cast<double>(gray.at(x0 + x, y0 + y));
+              weights += t;
+            }
+          }
+          mean /= weights;
+          std::complex<double> sum = 0;
+          for (int y = 0; y < side; ++y) {
+            for (int x = 0; x < side; ++x) {
+              sum += weight(x) * weight(y) * (static_cast<double>(gray.at(x0 + x, y0 + y)) - mean) *
+                     std::polar(1.0, -2 * std::numbers::pi * (wave.fx * x + wave.fy * y));
+            }
+          }
+          sizes[static_cast<std::size_t>(b)] = std::abs(sum) / weights;
         }
-      }
-      mean /= weights;
-      std::complex<double> sum = 0;
-      for (int y = 0; y < side; ++y) {
-        for (int x = 0; x < side; ++x) {
-          sum += weight(x) * weight(y) * (static_cast<double>(gray.at(x0 + x, y0 + y)) - mean) * std::polar(1.0, -2 * std::numbers::pi * (wave.fx * x + wave.fy * y));
-        }
-      }
-      sizes[static_cast<std::size_t>(b)] = std::abs(sum) / weights;
-    }
-  });
+      });
   std::sort(sizes.begin(), sizes.end());
   const double low = sizes[sizes.size() / 4], high = sizes[sizes.size() * 3 / 4];
   return low >= 0.35 * high;
@@ -73,7 +76,8 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
   const Spectrum s = spectrum(map_pairs(gray, slow, [](float a, float b) { return a - b; }), Taper::hann);
   const int cx = w / 2, cy = h / 2;
   const Image size = spectrum_image(s, SpectrumShown::magnitude);
-  const Image around = Median{.radius = static_cast<float>(std::min(8, std::min(w, h) / 4)), .border = Border::wrap}(size);
+  const Image around =
+      Median{.radius = static_cast<float>(std::min(8, std::min(w, h) / 4)), .border = Border::wrap}(size);
   // Magnitudes of noise follow Rayleigh's law: P(|F| > t median) = 2^(-t^2).
   const double chance = std::sqrt(std::log2(1000.0 * w * h / 2)), enough = std::max(8.0, chance);
   std::vector<Wave> waves;
@@ -87,7 +91,9 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
       if (!(here > static_cast<float>(enough) * ground) || ground <= 0) continue;
       bool highest = true;
       for (int j = -1; j <= 1 && highest; ++j) {
-        for (int i = -1; i <= 1; ++i) highest = highest && ((i == 0 && j == 0) || here > size.at(x + i, y + j) || (here == size.at(x + i, y + j) && (j > 0 || (j == 0 && i > 0))));
+        for (int i = -1; i <= 1; ++i)
+          highest = highest && ((i == 0 && j == 0) || here > size.at(x + i, y + j) ||
+                                (here == size.at(x + i, y + j) && (j > 0 || (j == 0 && i > 0))));
       }
       if (!highest) continue;
       // The main lobe of a Hann window ends two places from its top: a wider hill is no wave.
@@ -95,19 +101,23 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
       for (int j = -4; j <= 4; ++j) {
         for (int i = -4; i <= 4; ++i) {
           const int px = x + i, py = y + j;
-          if (std::max(std::abs(i), std::abs(j)) == 4 && px >= 0 && py >= 0 && px < w && py < h) skirt = std::max(skirt, size.at(px, py));
+          if (std::max(std::abs(i), std::abs(j)) == 4 && px >= 0 && py >= 0 && px < w && py < h)
+            skirt = std::max(skirt, size.at(px, py));
         }
       }
       if (skirt > 0.2F * here) continue;
-      const auto log_at = [&](int i, int j) { return std::log(std::max(1e-30, static_cast<double>(size.at(x + i, y + j)))); };
+      const auto log_at = [&](int i, int j) {
+        return std::log(std::max(1e-30, static_cast<double>(size.at(x + i, y + j))));
+      };
       Wave wave;
-      const double across = top(log_at(-1, 0), log_at(0, 0), log_at(1, 0)), down = top(log_at(0, -1), log_at(0, 0), log_at(0, 1));
+      const double across = top(log_at(-1, 0), log_at(0, 0), log_at(1, 0)),
+                   down = top(log_at(0, -1), log_at(0, 0), log_at(0, 1));
       wave.fx = (u + across) / w;
       wave.fy = (v + down) / h;
       wave.period = 1 / std::hypot(wave.fx, wave.fy);
       wave.angle = std::fmod(std::atan2(wave.fy, wave.fx) * 180 / std::numbers::pi + 180, 180);
-      // The mean of the window, 1/4, and the share of its lobe that the grid meets; both mirror points make up the wave. What
-      // the slow part took is made up for.
+      // The mean of the window, 1/4, and the share of its lobe that the grid meets; both mirror points make up the
+      // wave. What the slow part took is made up for.
       const double passed = 1 - std::exp(-0.5 * std::pow(2 * std::numbers::pi * longest / 4 / wave.period, 2));
       wave.amplitude = 2 * static_cast<double>(here) / (0.25 * lobe(across) * lobe(down) * passed);
       wave.excess = static_cast<double>(here / ground);

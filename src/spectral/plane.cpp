@@ -22,27 +22,29 @@ constexpr int kTogether = static_cast<int>(64 / sizeof(T));
 template <class T, class Row, class Work>
 void in_columns(int columns, int height, std::size_t cost, Row row, Work work) {
   constexpr int block = kTogether<T>;
-  parallel_rows(
-      (columns + block - 1) / block, static_cast<std::size_t>(height) * block * cost,
-      [&](int first, int last) {
-        // Lines an odd number of cache lines apart, so that they do not meet in the same places of the cache.
-        const std::size_t stride = (static_cast<std::size_t>(height) * sizeof(T) / 64 / 2 * 2 + 3) * 64 / sizeof(T);
-        const FftArray<T> lines(stride * block);
-        for (int b = first; b < last; ++b) {
-          checkpoint();
-          const int x0 = b * block, n = std::min(block, columns - x0);
-          for (int y = 0; y < height; ++y) {
-            const T* from = row(y) + x0;
-            for (int i = 0; i < n; ++i) lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)] = from[i];
-          }
-          for (int i = 0; i < n; ++i) work(x0 + i, lines.data() + static_cast<std::size_t>(i) * stride);
-          for (int y = 0; y < height; ++y) {
-            T* to = row(y) + x0;
-            for (int i = 0; i < n; ++i) to[i] = lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)];
-          }
-        }
-      },
-      std::max(1, columns / block / 64));
+  parallel_rows((columns + block - 1) / block, static_cast<std::size_t>(height) * block * cost,
+                [&](int first, int last) {
+                  // Lines an odd number of cache lines apart, so that they do not meet in the same places of the cache.
+                  const std::size_t stride =
+                      (static_cast<std::size_t>(height) * sizeof(T) / 64 / 2 * 2 + 3) * 64 / sizeof(T);
+                  const FftArray<T> lines(stride * block);
+                  for (int b = first; b < last; ++b) {
+                    checkpoint();
+                    const int x0 = b * block, n = std::min(block, columns - x0);
+                    for (int y = 0; y < height; ++y) {
+                      const T* from = row(y) + x0;
+                      for (int i = 0; i < n; ++i)
+                        lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)] = from[i];
+                    }
+                    for (int i = 0; i < n; ++i) work(x0 + i, lines.data() + static_cast<std::size_t>(i) * stride);
+                    for (int y = 0; y < height; ++y) {
+                      T* to = row(y) + x0;
+                      for (int i = 0; i < n; ++i)
+                        to[i] = lines[static_cast<std::size_t>(i) * stride + static_cast<std::size_t>(y)];
+                    }
+                  }
+                },
+                std::max(1, columns / block / 64));
 }
 
 }  // namespace
@@ -54,7 +56,9 @@ void forward_rows(const ConstView& in, int width, Border border, const HalfPlane
     const FftArray<T> line(static_cast<std::size_t>(width));
     const FftArray<float> samples(std::is_same_v<T, float> ? 0 : static_cast<std::size_t>(width));
     for (int y = first; y < last; ++y) {
-      const int from = border == Border::zero && y >= in.height() ? -1 : *border_index(y, in.height(), border == Border::zero ? Border::edge : border);
+      const int from = border == Border::zero && y >= in.height()
+                           ? -1
+                           : *border_index(y, in.height(), border == Border::zero ? Border::edge : border);
       if (from < 0) {
         std::fill_n(line.data(), width, T(0));
       } else if constexpr (std::is_same_v<T, float>) {
@@ -76,14 +80,16 @@ void inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const V
     for (int y = first; y < last; ++y) {
       fft.inverse(spectrum.row(y), line.data());
       float* r = out.row(y);
-      for (int x = 0; x < out.width(); ++x) r[x] = static_cast<float>(line[static_cast<std::size_t>(x)] * static_cast<T>(scale));
+      for (int x = 0; x < out.width(); ++x)
+        r[x] = static_cast<float>(line[static_cast<std::size_t>(x)] * static_cast<T>(scale));
     }
   });
 }
 
 template <class T>
 void each_column(const HalfPlane<T>& s, const std::function<void(int u, std::complex<T>* line)>& work) {
-  in_columns<std::complex<T>>(s.columns, s.height, 8, [&](int y) { return s.row(y); }, work);
+  in_columns<std::complex<T>>(
+      s.columns, s.height, 8, [&](int y) { return s.row(y); }, work);
 }
 
 template void forward_rows(const ConstView&, int, Border, const HalfPlane<float>&);
@@ -93,7 +99,8 @@ template void inverse_rows(const HalfPlane<double>&, int, double, const View&);
 template void each_column(const HalfPlane<float>&, const std::function<void(int, std::complex<float>*)>&);
 template void each_column(const HalfPlane<double>&, const std::function<void(int, std::complex<double>*)>&);
 
-void filter_fourier(const ConstView& in, int width, int height, Border border, const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
+void filter_fourier(const ConstView& in, int width, int height, Border border,
+                    const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
   const HalfPlane<float> s(width, height);
   forward_rows(in, width, border, s);
   const LineFft<float>& fft = LineFft<float>::of(height);
@@ -111,7 +118,8 @@ void cosine_rows(const ConstView& in, const View& out, bool forward) {
   const LineDct<float>& dct = LineDct<float>::of(in.width());
   parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
     const LineDct<float>::Scratch scratch(in.width());
-    for (int y = first; y < last; ++y) forward ? dct.forward(in.row(y), out.row(y), scratch) : dct.inverse(in.row(y), out.row(y), scratch);
+    for (int y = first; y < last; ++y)
+      forward ? dct.forward(in.row(y), out.row(y), scratch) : dct.inverse(in.row(y), out.row(y), scratch);
   });
 }
 
@@ -128,7 +136,8 @@ void cosine_columns(int width, int height, Row row, Work work) {
 
 template <class Work>
 void cosine_columns(const View& plane, Work work) {
-  cosine_columns<float>(plane.width(), plane.height(), [&](int y) { return plane.row(y); }, work);
+  cosine_columns<float>(
+      plane.width(), plane.height(), [&](int y) { return plane.row(y); }, work);
 }
 
 using Dct = LineDct<float>;
@@ -166,8 +175,11 @@ void cosine_rows(const ConstView& in, const CosinePlane& plane) {
   });
 }
 
-void each_cosine_column(const CosinePlane& plane, const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch, int u, double* line)>& work) {
-  cosine_columns<double>(plane.width, plane.height, [&](int y) { return plane.row(y); }, work);
+void each_cosine_column(const CosinePlane& plane,
+                        const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch,
+                                                 int u, double* line)>& work) {
+  cosine_columns<double>(
+      plane.width, plane.height, [&](int y) { return plane.row(y); }, work);
 }
 
 void cosine_rows_back(const CosinePlane& plane, const View& out) {
@@ -176,7 +188,8 @@ void cosine_rows_back(const CosinePlane& plane, const View& out) {
     const LineDct<double>::Scratch scratch(plane.width);
     for (int y = first; y < last; ++y) {
       dct.inverse(plane.row(y), plane.row(y), scratch);
-      std::transform(plane.row(y), plane.row(y) + plane.width, out.row(y), [](double v) { return static_cast<float>(v); });
+      std::transform(plane.row(y), plane.row(y) + plane.width, out.row(y),
+                     [](double v) { return static_cast<float>(v); });
     }
   });
 }

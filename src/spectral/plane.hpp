@@ -14,7 +14,11 @@ namespace sieve {
 // Rows of complex numbers, each aligned.
 template <class T>
 struct HalfPlane {
-  HalfPlane(int width, int rows) : columns(width / 2 + 1), height(rows), stride((static_cast<std::size_t>(columns) + 7) / 8 * 8), values(stride * static_cast<std::size_t>(rows)) {}
+  HalfPlane(int width, int rows)
+      : columns(width / 2 + 1),
+        height(rows),
+        stride((static_cast<std::size_t>(columns) + 7) / 8 * 8),
+        values(stride * static_cast<std::size_t>(rows)) {}
   std::complex<T>* row(int y) const { return values.data() + static_cast<std::size_t>(y) * stride; }
   int columns, height;
   std::size_t stride;
@@ -34,17 +38,22 @@ void each_column(const HalfPlane<T>& spectrum, const std::function<void(int u, s
 
 // Forward transform, change(u, column) with column[v] = F(u, v) of the whole column, and back, divided by the number of
 // pixels. The channel is continued by `border` to width x height and repeats itself from there.
-void filter_fourier(const ConstView& in, int width, int height, Border border, const std::function<void(int u, std::complex<float>* column)>& change, const View& out);
+void filter_fourier(const ConstView& in, int width, int height, Border border,
+                    const std::function<void(int u, std::complex<float>* column)>& change, const View& out);
 
-// The same with the orthonormal cosine transform: what it does to a channel is a filter with mirrored borders. column[k]
-// for k half periods over the height, the column for u half periods over the width.
+// The same with the orthonormal cosine transform: what it does to a channel is a filter with mirrored borders.
+// column[k] for k half periods over the height, the column for u half periods over the width.
 void filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change, const View& out);
 void forward_cosine(const ConstView& in, const View& out);
 void inverse_cosine(const ConstView& in, const View& out);
 
 // Cosine coefficients in double.
 struct CosinePlane {
-  CosinePlane(int width_, int height_) : width(width_), height(height_), stride((static_cast<std::size_t>(width_) + 7) / 8 * 8), values(stride * static_cast<std::size_t>(height_)) {}
+  CosinePlane(int width_, int height_)
+      : width(width_),
+        height(height_),
+        stride((static_cast<std::size_t>(width_) + 7) / 8 * 8),
+        values(stride * static_cast<std::size_t>(height_)) {}
   double* row(int y) const { return values.data() + static_cast<std::size_t>(y) * stride; }
   int width, height;
   std::size_t stride;
@@ -52,7 +61,9 @@ struct CosinePlane {
 };
 // Rows there and back, and work(dct, scratch, u, line) on every column in between.
 void cosine_rows(const ConstView& in, const CosinePlane& plane);
-void each_cosine_column(const CosinePlane& plane, const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch, int u, double* line)>& work);
+void each_cosine_column(const CosinePlane& plane,
+                        const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch,
+                                                 int u, double* line)>& work);
 void cosine_rows_back(const CosinePlane& plane, const View& out);
 
 }  // namespace sieve

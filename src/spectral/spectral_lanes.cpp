@@ -25,27 +25,32 @@ void Fold(const float* in, float* out, std::size_t n) {
 void Unfold(const float* in, float* out, std::size_t n) {
   const std::size_t pairs = n / 2;
   EachVector(pairs, [&](auto d, std::size_t i) HWY_ATTR {
-    hn::StoreInterleaved2(hn::LoadU(d, in + i), hn::Reverse(d, hn::LoadU(d, in + n - i - hn::Lanes(d))), d, out + 2 * i);
+    hn::StoreInterleaved2(hn::LoadU(d, in + i), hn::Reverse(d, hn::LoadU(d, in + n - i - hn::Lanes(d))), d,
+                          out + 2 * i);
   });
   if (n % 2 == 1) out[n - 1] = in[pairs];
 }
 
-void Turn(const std::complex<float>* v, const float* cos, const float* sin, float scale, float* up, float* down, std::size_t n) {
+void Turn(const std::complex<float>* v, const float* cos, const float* sin, float scale, float* up, float* down,
+          std::size_t n) {
   const auto* parts = reinterpret_cast<const float*>(v);
   EachVector(n, [&](auto d, std::size_t i) HWY_ATTR {
     auto re = hn::Zero(d), im = re;
     hn::LoadInterleaved2(d, parts + 2 * i, re, im);
-    const auto c = hn::Mul(hn::LoadU(d, cos + i), hn::Set(d, scale)), s = hn::Mul(hn::LoadU(d, sin + i), hn::Set(d, scale));
+    const auto c = hn::Mul(hn::LoadU(d, cos + i), hn::Set(d, scale)),
+               s = hn::Mul(hn::LoadU(d, sin + i), hn::Set(d, scale));
     hn::StoreU(hn::MulAdd(re, c, hn::Mul(im, s)), d, up + i);
     hn::StoreU(hn::Reverse(d, hn::NegMulAdd(im, c, hn::Mul(re, s))), d, down - i - (hn::Lanes(d) - 1));
   });
 }
 
-void TurnBack(const float* up, const float* down, const float* cos, const float* sin, float scale, std::complex<float>* v, std::size_t n) {
+void TurnBack(const float* up, const float* down, const float* cos, const float* sin, float scale,
+              std::complex<float>* v, std::size_t n) {
   auto* parts = reinterpret_cast<float*>(v);
   EachVector(n, [&](auto d, std::size_t i) HWY_ATTR {
     const auto re = hn::LoadU(d, up + i), im = hn::Reverse(d, hn::LoadU(d, down - i - (hn::Lanes(d) - 1)));
-    const auto c = hn::Mul(hn::LoadU(d, cos + i), hn::Set(d, scale)), s = hn::Mul(hn::LoadU(d, sin + i), hn::Set(d, scale));
+    const auto c = hn::Mul(hn::LoadU(d, cos + i), hn::Set(d, scale)),
+               s = hn::Mul(hn::LoadU(d, sin + i), hn::Set(d, scale));
     hn::StoreInterleaved2(hn::MulAdd(re, c, hn::Mul(im, s)), hn::NegMulAdd(im, c, hn::Mul(re, s)), d, parts + 2 * i);
   });
 }
@@ -74,11 +79,17 @@ HWY_EXPORT(ScaleComplex);
 
 void fold(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(Fold)(in, out, n); }
 void unfold(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(Unfold)(in, out, n); }
-void turn(const std::complex<float>* v, const float* cos, const float* sin, float scale, float* up, float* down, std::size_t n) { HWY_DYNAMIC_DISPATCH(Turn)(v, cos, sin, scale, up, down, n); }
-void turn_back(const float* up, const float* down, const float* cos, const float* sin, float scale, std::complex<float>* v, std::size_t n) {
+void turn(const std::complex<float>* v, const float* cos, const float* sin, float scale, float* up, float* down,
+          std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(Turn)(v, cos, sin, scale, up, down, n);
+}
+void turn_back(const float* up, const float* down, const float* cos, const float* sin, float scale,
+               std::complex<float>* v, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(TurnBack)(up, down, cos, sin, scale, v, n);
 }
-void scale_complex(std::complex<float>* line, const float* gain, std::size_t n) { HWY_DYNAMIC_DISPATCH(ScaleComplex)(line, gain, n); }
+void scale_complex(std::complex<float>* line, const float* gain, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(ScaleComplex)(line, gain, n);
+}
 
 }  // namespace sieve::lanes
 #endif

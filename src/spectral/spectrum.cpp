@@ -15,7 +15,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, Taper>> ChoiceNames<Taper>::all() {
-  static constexpr std::pair<const char*, Taper> names[] = {{"none", Taper::none}, {"hann", Taper::hann}, {"tukey", Taper::tukey}, {"periodic", Taper::periodic}};
+  static constexpr std::pair<const char*, Taper> names[] = {
+      {"none", Taper::none}, {"hann", Taper::hann}, {"tukey", Taper::tukey}, {"periodic", Taper::periodic}};
   return names;
 }
 
@@ -45,7 +46,9 @@ Image tapered(const Image& in, Taper taper) {
   for (int x = 0; x < in.width(); ++x) across.push_back(taper_weight(x, in.width(), share));
   for (int y = 0; y < in.height(); ++y) {
     const double down = taper_weight(y, in.height(), share);
-    for (int x = 0; x < in.width(); ++x) out.at(x, y) = static_cast<float>((static_cast<double>(in.at(x, y)) - mean) * down * across[static_cast<std::size_t>(x)]);
+    for (int x = 0; x < in.width(); ++x)
+      out.at(x, y) =
+          static_cast<float>((static_cast<double>(in.at(x, y)) - mean) * down * across[static_cast<std::size_t>(x)]);
   }
   return out;
 }
@@ -56,7 +59,11 @@ SpectrumOf<T> spectrum_of(const ConstView& in, Taper taper) {
   Image gray = lightness(in);
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
-      if (!std::isfinite(gray.at(x, y))) throw BadCall(fmt::format("spectrum: the sample at {},{} is not finite, and one such sample is everywhere in a spectrum; mend or crop it first", x, y));
+      if (!std::isfinite(gray.at(x, y)))
+        throw BadCall(
+            fmt::format("spectrum: the sample at {},{} is not finite, and one such sample is everywhere in a spectrum; "
+                        "mend or crop it first",
+                        x, y));
     }
   }
   gray = tapered(gray, taper);
@@ -66,7 +73,9 @@ SpectrumOf<T> spectrum_of(const ConstView& in, Taper taper) {
   each_column<T>(plane, [&](int, std::complex<T>* line) { fft.forward(line); });
   SpectrumOf<T> s(in.width(), in.height());
   const T scale = static_cast<T>(1.0 / static_cast<double>(in.shape.pixels()));
-  for (int v = 0; v < in.height(); ++v) std::transform(plane.row(v), plane.row(v) + plane.columns, s.row(v), [scale](const std::complex<T>& f) { return f * scale; });
+  for (int v = 0; v < in.height(); ++v)
+    std::transform(plane.row(v), plane.row(v) + plane.columns, s.row(v),
+                   [scale](const std::complex<T>& f) { return f * scale; });
   return s;
 }
 
@@ -123,7 +132,8 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown, Origin origin) {
       if (shown == SpectrumShown::magnitude) r = std::abs(f);
       if (shown == SpectrumShown::phase) r = std::arg(f);
       if (shown == SpectrumShown::power) r = std::norm(f);
-      if (shown == SpectrumShown::logarithm) r = static_cast<float>(std::log1p(pixels * static_cast<double>(std::abs(f))));
+      if (shown == SpectrumShown::logarithm)
+        r = static_cast<float>(std::log1p(pixels * static_cast<double>(std::abs(f))));
       most = std::max(most, r);
     }
   }
@@ -133,7 +143,8 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown, Origin origin) {
 
 FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin) {
   const int w = s.width(), h = s.height();
-  if (x < 0 || y < 0 || x >= w || y >= h) throw BadCall(fmt::format("probe: {},{} is not inside the spectrum of {}x{}", x, y, w, h));
+  if (x < 0 || y < 0 || x >= w || y >= h)
+    throw BadCall(fmt::format("probe: {},{} is not inside the spectrum of {}x{}", x, y, w, h));
   FrequencyPoint p;
   p.u = nearest(modulo(origin == Origin::center ? x - w / 2 : x, w), w);
   p.v = nearest(modulo(origin == Origin::center ? y - h / 2 : y, h), h);
@@ -184,7 +195,8 @@ std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
 }
 
 std::vector<double> radial_power(const Spectrum& s, double step) {
-  if (!(step > 0)) throw BadCall(fmt::format("radial_power: step={} is not allowed: give cycles per pixel above 0", step));
+  if (!(step > 0))
+    throw BadCall(fmt::format("radial_power: step={} is not allowed: give cycles per pixel above 0", step));
   const auto rings = static_cast<std::size_t>(std::ceil(0.5 / step));
   std::vector<double> sum(rings), count(rings);
   for (int v = 0; v < s.height(); ++v) {
@@ -224,10 +236,15 @@ Image periodic_part(const ConstView& in) {
       Image smooth(w, h);
       std::vector<double> down;
       for (int v = 0; v < h; ++v) down.push_back(2 * std::cos(2 * std::numbers::pi * v / h));
-      filter_fourier(jumps, w, h, Border::wrap, [&](int u, std::complex<float>* column) {
-        const double across = 2 * std::cos(2 * std::numbers::pi * u / w);
-        for (int v = 0; v < h; ++v) column[v] *= u == 0 && v == 0 ? 0.0F : static_cast<float>(1 / (across + down[static_cast<std::size_t>(v)] - 4));
-      }, smooth.view());
+      filter_fourier(
+          jumps, w, h, Border::wrap,
+          [&](int u, std::complex<float>* column) {
+            const double across = 2 * std::cos(2 * std::numbers::pi * u / w);
+            for (int v = 0; v < h; ++v)
+              column[v] *=
+                  u == 0 && v == 0 ? 0.0F : static_cast<float>(1 / (across + down[static_cast<std::size_t>(v)] - 4));
+          },
+          smooth.view());
       copy(map_pairs(f, smooth, [](float a, float b) { return a - b; }), out.channel(c));
     }
   });

@@ -32,7 +32,8 @@ Image Add::operator()(const ConstView& in) const {
   return with_second(*this, in, [](float a, float b) { return a + b; });
 }
 void Add::describe(Description<Add>& d) {
-  d.called("add", "arithmetic", "Adds a second picture, sample by sample.").wrong("you want the mean of two pictures: take blend.");
+  d.called("add", "arithmetic", "Adds a second picture, sample by sample.")
+      .wrong("you want the mean of two pictures: take blend.");
   with_field(d);
 }
 
@@ -55,7 +56,9 @@ void Multiply::describe(Description<Multiply>& d) {
 }
 
 Image Divide::operator()(const ConstView& in) const {
-  return with_second(*this, in, [k = least](float a, float b) { return std::fabs(b) >= k || std::isnan(b) ? a / b : a / std::copysign(k, b); });
+  return with_second(*this, in, [k = least](float a, float b) {
+    return std::fabs(b) >= k || std::isnan(b) ? a / b : a / std::copysign(k, b);
+  });
 }
 void Divide::describe(Description<Divide>& d) {
   d.called("divide", "arithmetic", "Divides by a second picture, protected where that is near zero.");
@@ -68,7 +71,8 @@ Image Blend::operator()(const ConstView& in) const {
   return with_second(*this, in, [k = share](float a, float b) { return a + k * (b - a); });
 }
 void Blend::describe(Description<Blend>& d) {
-  d.called("blend", "arithmetic", "A weighted mean of two pictures.").wrong("the weight differs from place to place: take within mask=.");
+  d.called("blend", "arithmetic", "A weighted mean of two pictures.")
+      .wrong("the weight differs from place to place: take within mask=.");
   with_field(d);
   d.field("share", &Blend::share, "share", "of the second picture", {0, 1});
 }

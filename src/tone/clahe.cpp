@@ -19,10 +19,13 @@ struct Cuts {
   int count() const { return static_cast<int>(centers.size()); }
 };
 Cuts cuts_of(int length, int wished, std::optional<int> size) {
-  const int n = std::clamp(size ? static_cast<int>(std::lround(static_cast<double>(length) / *size)) : wished, 1, std::min(length, 256));
+  const int n = std::clamp(size ? static_cast<int>(std::lround(static_cast<double>(length) / *size)) : wished, 1,
+                           std::min(length, 256));
   Cuts c;
   for (int i = 0; i <= n; ++i) c.starts.push_back(static_cast<int>(static_cast<long long>(length) * i / n));
-  for (int i = 0; i < n; ++i) c.centers.push_back(0.5F * static_cast<float>(c.starts[static_cast<std::size_t>(i)] + c.starts[static_cast<std::size_t>(i) + 1] - 1));
+  for (int i = 0; i < n; ++i)
+    c.centers.push_back(0.5F * static_cast<float>(c.starts[static_cast<std::size_t>(i)] +
+                                                  c.starts[static_cast<std::size_t>(i) + 1] - 1));
   return c;
 }
 
@@ -40,8 +43,8 @@ Between between(const Cuts& c, int place) {
   return {low, low + 1, (p - *(next - 1)) / (*next - *(next - 1))};
 }
 
-// Cuts the counts off at the limit and spreads the rest so that every bin below it gains the same: the height `add` with
-// sum min(count + add, most) = total is found over the counts in rising order.
+// Cuts the counts off at the limit and spreads the rest so that every bin below it gains the same: the height `add`
+// with sum min(count + add, most) = total is found over the counts in rising order.
 void limit_counts(std::vector<double>& counts, double limit) {
   double total = 0;
   for (const double n : counts) total += n;
@@ -62,7 +65,8 @@ void limit_counts(std::vector<double>& counts, double limit) {
 }
 
 // The maps of all tiles: bins + 1 values each, 0 first and 1 last.
-std::vector<float> tile_maps(const ConstView& in, int channel, const Cuts& across, const Cuts& down, int bins, double limit) {
+std::vector<float> tile_maps(const ConstView& in, int channel, const Cuts& across, const Cuts& down, int bins,
+                             double limit) {
   const std::size_t stride = static_cast<std::size_t>(bins) + 1;
   std::vector<float> maps(static_cast<std::size_t>(across.count() * down.count()) * stride);
   const int tiles = across.count() * down.count();
@@ -71,7 +75,8 @@ std::vector<float> tile_maps(const ConstView& in, int channel, const Cuts& acros
       [&](int first, int last) {
         for (int t = first; t < last; ++t) {
           const auto i = static_cast<std::size_t>(t % across.count()), j = static_cast<std::size_t>(t / across.count());
-          const Rectangle r{across.starts[i], down.starts[j], across.starts[i + 1] - across.starts[i], down.starts[j + 1] - down.starts[j]};
+          const Rectangle r{across.starts[i], down.starts[j], across.starts[i + 1] - across.starts[i],
+                            down.starts[j + 1] - down.starts[j]};
           const Histogram h = histogram(in.part(r), channel, bins);
           std::vector<double> counts(h.counts.begin(), h.counts.end());
           counts.front() += static_cast<double>(h.below);
@@ -121,8 +126,10 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
     thread_local std::vector<float> mixed;
     mixed.resize(6 * stride);
     const Between v = between(down, y);
-    const float* const upper = maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.low * across.count()) * stride;
-    const float* const lower = maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.high * across.count()) * stride;
+    const float* const upper =
+        maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.low * across.count()) * stride;
+    const float* const lower =
+        maps[static_cast<std::size_t>(map)].data() + static_cast<std::size_t>(v.high * across.count()) * stride;
     const auto mix = [&](int tile, float* into) {
       const std::size_t at = static_cast<std::size_t>(tile) * stride;
       lanes::mix_maps(upper + at, lower + at, v.share, into, stride);
@@ -139,7 +146,8 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
       if (r.right != r.left) mix(r.right, right);
       lanes::lay_out(left, r.right == r.left ? left : right, pieces, stride - 1);
       const auto x = static_cast<std::size_t>(r.from);
-      lanes::apply_maps({pieces, static_cast<float>(bins), strength}, from + x, shares.data() + x, to + x, static_cast<std::size_t>(r.to - r.from));
+      lanes::apply_maps({pieces, static_cast<float>(bins), strength}, from + x, shares.data() + x, to + x,
+                        static_cast<std::size_t>(r.to - r.from));
     }
   });
 }
@@ -156,7 +164,8 @@ void Clahe::describe(Description<Clahe>& d) {
   d.field("columns", &Clahe::columns, "tiles", "tiles side by side", {1, 256});
   d.field("rows", &Clahe::rows, "tiles", "tiles one above the other", {1, 256});
   d.field("size", &Clahe::size, "pixels", "tile side instead of columns and rows", {2, 100000});
-  d.field("limit", &Clahe::limit, "means", "most a bin may hold; 1 changes nothing, large values do not limit", {1, 1000});
+  d.field("limit", &Clahe::limit, "means", "most a bin may hold; 1 changes nothing, large values do not limit",
+          {1, 1000});
   d.field("bins", &Clahe::bins, "bins", "parts of 0..1 in each tile's histogram", {2, 65536});
   d.field("strength", &Clahe::strength, "share", "0 gives the input back, 1 the full result", {0, 1});
   d.field("color", &Clahe::color, "", "luma with the hue kept, or every channel by itself");

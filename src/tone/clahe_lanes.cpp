@@ -36,19 +36,22 @@ HWY_INLINE V CutToUnit(D d, V v) {
 }
 
 // mapped[x] = the two maps' mean at part[x] of the bin that begins at pieces[at[x]].
-void MeanOfMaps(const float* pieces, const std::int32_t* at, const float* part, const float* shares, float* mapped, std::size_t n) {
+void MeanOfMaps(const float* pieces, const std::int32_t* at, const float* part, const float* shares, float* mapped,
+                std::size_t n) {
   std::size_t x = 0;
 #if HWY_TARGET != HWY_SCALAR
   // The four numbers of a bin come in one load, and those of four samples are turned over.
   const hn::FixedTag<float, 4> d;
   for (; x + 4 <= n; x += 4) {
-    const auto a = hn::LoadU(d, pieces + at[x]), b = hn::LoadU(d, pieces + at[x + 1]), c = hn::LoadU(d, pieces + at[x + 2]), e = hn::LoadU(d, pieces + at[x + 3]);
+    const auto a = hn::LoadU(d, pieces + at[x]), b = hn::LoadU(d, pieces + at[x + 1]),
+               c = hn::LoadU(d, pieces + at[x + 2]), e = hn::LoadU(d, pieces + at[x + 3]);
     const auto ab = hn::InterleaveLower(d, a, b), ce = hn::InterleaveLower(d, c, e);
     const auto ab2 = hn::InterleaveUpper(d, a, b), ce2 = hn::InterleaveUpper(d, c, e);
     const auto start = hn::ConcatLowerLower(d, ce, ab), rise = hn::ConcatUpperUpper(d, ce, ab);
     const auto more = hn::ConcatLowerLower(d, ce2, ab2), steeper = hn::ConcatUpperUpper(d, ce2, ab2);
     const auto share = hn::LoadU(d, shares + x);
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, part + x), hn::MulAdd(share, steeper, rise), hn::MulAdd(share, more, start)), d, mapped + x);
+    hn::StoreU(hn::MulAdd(hn::LoadU(d, part + x), hn::MulAdd(share, steeper, rise), hn::MulAdd(share, more, start)), d,
+               mapped + x);
   }
 #endif
   for (; x < n; ++x) {
@@ -75,7 +78,8 @@ void ApplyMaps(const TwoMaps& m, const float* in, const float* shares, float* ou
     });
     MeanOfMaps(m.pieces, at, part, shares + from, mapped, count);
     EachVector(count, [&](auto d, std::size_t x) HWY_ATTR {
-      // What lies outside 0..1 keeps its distance; an infinity less itself is no number: it stays as it is, as does NaN.
+      // What lies outside 0..1 keeps its distance; an infinity less itself is no number: it stays as it is, as does
+      // NaN.
       const auto v = hn::LoadU(d, v0 + x), value = hn::Add(hn::LoadU(d, mapped + x), hn::Sub(v, CutToUnit(d, v)));
       const auto result = hn::MulAdd(hn::Sub(value, v), hn::Set(d, strength), v);
       hn::StoreU(hn::IfThenElse(hn::Eq(hn::Sub(v, v), hn::Zero(d)), result, v), d, out + from + x);
@@ -93,9 +97,15 @@ HWY_EXPORT(MixMaps);
 HWY_EXPORT(LayOut);
 HWY_EXPORT(ApplyMaps);
 
-void mix_maps(const float* a, const float* b, float share, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(MixMaps)(a, b, share, out, n); }
-void lay_out(const float* left, const float* right, float* pieces, std::size_t bins) { HWY_DYNAMIC_DISPATCH(LayOut)(left, right, pieces, bins); }
-void apply_maps(const TwoMaps& maps, const float* in, const float* shares, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(ApplyMaps)(maps, in, shares, out, n); }
+void mix_maps(const float* a, const float* b, float share, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(MixMaps)(a, b, share, out, n);
+}
+void lay_out(const float* left, const float* right, float* pieces, std::size_t bins) {
+  HWY_DYNAMIC_DISPATCH(LayOut)(left, right, pieces, bins);
+}
+void apply_maps(const TwoMaps& maps, const float* in, const float* shares, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(ApplyMaps)(maps, in, shares, out, n);
+}
 
 }  // namespace sieve::lanes
 #endif

@@ -16,9 +16,10 @@ bool colored(const ConstView& in) { return in.shape.color_channels() == 3; }
 
 template <class Work>
 void color_rows(const ConstView& in, const View& out, Work work) {
-  each_color_row(in, out, [&](const float* a, const float* b, const float* c, float* x, float* y, float* z, std::size_t n) {
-    work(lanes::ThreeIn{a, b, c}, lanes::ThreeOut{x, y, z}, n);
-  });
+  each_color_row(in, out,
+                 [&](const float* a, const float* b, const float* c, float* x, float* y, float* z, std::size_t n) {
+                   work(lanes::ThreeIn{a, b, c}, lanes::ThreeOut{x, y, z}, n);
+                 });
 }
 
 constexpr double kRadians = std::numbers::pi / 180;
@@ -48,7 +49,9 @@ Image FromOklab::plain(const ConstView& in) const {
   return reference::map_colors(in, [](const reference::Triple& l) { return reference::from_oklab({l[0], 0, 0}); });
 }
 void FromOklab::describe(Description<FromOklab>& d) {
-  d.called("from_oklab", "color", "OKLab back to RGB.").wrong("the samples are RGB already: take to_oklab first.").agrees_within(2e-4);
+  d.called("from_oklab", "color", "OKLab back to RGB.")
+      .wrong("the samples are RGB already: take to_oklab first.")
+      .agrees_within(2e-4);
 }
 
 Image ToHsv::operator()(const ConstView& in) const { return made(*this, in); }
@@ -56,9 +59,13 @@ void ToHsv::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   colored(in) ? color_rows(in, out, lanes::to_hsv) : copy(in, out);
 }
-Image ToHsv::plain(const ConstView& in) const { return colored(in) ? reference::map_colors(in, reference::to_hsv) : Image(in); }
+Image ToHsv::plain(const ConstView& in) const {
+  return colored(in) ? reference::map_colors(in, reference::to_hsv) : Image(in);
+}
 void ToHsv::describe(Description<ToHsv>& d) {
-  d.called("to_hsv", "color", "RGB to hue, saturation and value.").wrong("lightness is to hold when the hue or saturation changes: take to_oklab.").agrees_within(1e-5);
+  d.called("to_hsv", "color", "RGB to hue, saturation and value.")
+      .wrong("lightness is to hold when the hue or saturation changes: take to_oklab.")
+      .agrees_within(1e-5);
 }
 
 Image FromHsv::operator()(const ConstView& in) const { return made(*this, in); }
@@ -66,16 +73,22 @@ void FromHsv::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   colored(in) ? color_rows(in, out, lanes::from_hsv) : copy(in, out);
 }
-Image FromHsv::plain(const ConstView& in) const { return colored(in) ? reference::map_colors(in, reference::from_hsv) : Image(in); }
+Image FromHsv::plain(const ConstView& in) const {
+  return colored(in) ? reference::map_colors(in, reference::from_hsv) : Image(in);
+}
 void FromHsv::describe(Description<FromHsv>& d) {
-  d.called("from_hsv", "color", "Hue, saturation and value back to RGB.").wrong("the samples are RGB already: take to_hsv first.").agrees_within(1e-5);
+  d.called("from_hsv", "color", "Hue, saturation and value back to RGB.")
+      .wrong("the samples are RGB already: take to_hsv first.")
+      .agrees_within(1e-5);
 }
 
 Image Saturate::operator()(const ConstView& in) const { return made(*this, in); }
 void Saturate::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   if (!colored(in)) return copy(in, out);
-  color_rows(in, out, [this](const auto& a, const auto& r, std::size_t n) { lanes::change_chroma(a, {factor, 0, 0, factor}, r, n); });
+  color_rows(in, out, [this](const auto& a, const auto& r, std::size_t n) {
+    lanes::change_chroma(a, {factor, 0, 0, factor}, r, n);
+  });
 }
 Image Saturate::plain(const ConstView& in) const {
   if (!colored(in)) return Image(in);
@@ -96,7 +109,9 @@ void HueShift::operator()(const ConstView& in, const View& out) const {
   if (!colored(in)) return copy(in, out);
   const double t = static_cast<double>(degrees) * kRadians;
   const auto c = static_cast<float>(std::cos(t)), s = static_cast<float>(std::sin(t));
-  color_rows(in, out, [c, s](const auto& a, const auto& r, std::size_t n) { lanes::change_chroma(a, {c, -s, s, c}, r, n); });
+  color_rows(in, out, [c, s](const auto& a, const auto& r, std::size_t n) {
+    lanes::change_chroma(a, {c, -s, s, c}, r, n);
+  });
 }
 Image HueShift::plain(const ConstView& in) const {
   if (!colored(in)) return Image(in);
@@ -116,13 +131,15 @@ void KeepHue::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   if (!colored(in)) return copy(in, out);
   const double t = static_cast<double>(hue) * kRadians;
-  const lanes::HueWindow window{static_cast<float>(std::cos(t)), static_cast<float>(std::sin(t)), static_cast<float>(0.5 * static_cast<double>(width) * kRadians),
+  const lanes::HueWindow window{static_cast<float>(std::cos(t)), static_cast<float>(std::sin(t)),
+                                static_cast<float>(0.5 * static_cast<double>(width) * kRadians),
                                 std::max(1e-6F, static_cast<float>(static_cast<double>(soft) * kRadians))};
   color_rows(in, out, [window](const auto& a, const auto& r, std::size_t n) { lanes::keep_hue(a, window, r, n); });
 }
 Image KeepHue::plain(const ConstView& in) const {
   if (!colored(in)) return Image(in);
-  const double middle = static_cast<double>(hue) * kRadians, keep = 0.5 * static_cast<double>(width) * kRadians, fade = std::max(1e-6, static_cast<double>(soft) * kRadians);
+  const double middle = static_cast<double>(hue) * kRadians, keep = 0.5 * static_cast<double>(width) * kRadians,
+               fade = std::max(1e-6, static_cast<double>(soft) * kRadians);
   return reference::map_colors(in, [=](const reference::Triple& rgb) {
     const auto [l, a, b] = reference::to_oklab(rgb);
     const double away = std::abs(std::remainder(std::atan2(b, a) - middle, 2 * std::numbers::pi));
@@ -133,7 +150,8 @@ Image KeepHue::plain(const ConstView& in) const {
 void KeepHue::describe(Description<KeepHue>& d) {
   d.called("keep_hue", "color", "A range of hues stays colored, everything else goes gray of the same lightness.");
   d.wrong("the object is told apart by place, not by color: open a group with within part=.").agrees_within(2e-3);
-  d.field("hue", &KeepHue::hue, "degrees", "middle of the hues kept: red 29, yellow 110, green 142, cyan 195, blue 264, magenta 328", {0, 360});
+  d.field("hue", &KeepHue::hue, "degrees",
+          "middle of the hues kept: red 29, yellow 110, green 142, cyan 195, blue 264, magenta 328", {0, 360});
   d.field("width", &KeepHue::width, "degrees", "how many keep all their color", {0, 360});
   d.field("soft", &KeepHue::soft, "degrees", "over how many it then fades", {0, 180});
 }

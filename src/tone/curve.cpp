@@ -22,10 +22,12 @@ void Gamma::operator()(const ConstView& in, const View& out) const {
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) { lanes::power(a, exponent, r, n); });
 }
 Image Gamma::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(exponent)](double v) { return std::copysign(std::pow(std::abs(v), k), v); });
+  return map_levels(
+      in, [k = static_cast<double>(exponent)](double v) { return std::copysign(std::pow(std::abs(v), k), v); });
 }
 void Gamma::describe(Description<Gamma>& d) {
-  d.called("gamma", "tone", "A power of the level: below 1 it brightens the middle, above 1 it darkens it; 0 and 1 stay.");
+  d.called("gamma", "tone",
+           "A power of the level: below 1 it brightens the middle, above 1 it darkens it; 0 and 1 stay.");
   d.wrong("the range is not filled: stretch first; linear light is wanted: take linearize, which is no plain power.");
   d.agrees_within(1e-5);
   d.field("exponent", &Gamma::exponent, "", "below 1 brightens, above 1 darkens", {0.01, 100});
@@ -37,10 +39,13 @@ void Logarithm::operator()(const ConstView& in, const View& out) const {
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) { lanes::logarithm(a, strength, r, n); });
 }
 Image Logarithm::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(strength)](double v) { return std::copysign(std::log1p(k * std::abs(v)) / std::log1p(k), v); });
+  return map_levels(in, [k = static_cast<double>(strength)](double v) {
+    return std::copysign(std::log1p(k * std::abs(v)) / std::log1p(k), v);
+  });
 }
 void Logarithm::describe(Description<Logarithm>& d) {
-  d.called("logarithm", "tone", "Lifts dark levels far more than bright ones: spectra and night views become readable.");
+  d.called("logarithm", "tone",
+           "Lifts dark levels far more than bright ones: spectra and night views become readable.");
   d.wrong("the picture is noisy in the dark: the noise is lifted as far.");
   d.agrees_within(1e-5);
   d.field("strength", &Logarithm::strength, "", "how much the dark levels gain", {0.001, 1e6});
@@ -49,7 +54,8 @@ void Logarithm::describe(Description<Logarithm>& d) {
 Image Sigmoid::operator()(const ConstView& in) const { return made(*this, in); }
 void Sigmoid::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) { lanes::sigmoid(a, steepness, center, r, n); });
+  each_row(in, out,
+           [this](const float* a, float* r, std::size_t n, bool) { lanes::sigmoid(a, steepness, center, r, n); });
 }
 Image Sigmoid::plain(const ConstView& in) const {
   const double k = steepness, m = center;
@@ -65,7 +71,10 @@ void Sigmoid::describe(Description<Sigmoid>& d) {
 }
 
 CurvePoints CurvePoints::parse(std::string_view text) {
-  const auto refuse = [&](const std::string& why) { throw BadCall(fmt::format("curve points '{}': {}; give {}", text.substr(0, 60), why, TextValue<CurvePoints>::allowed())); };
+  const auto refuse = [&](const std::string& why) {
+    throw BadCall(
+        fmt::format("curve points '{}': {}; give {}", text.substr(0, 60), why, TextValue<CurvePoints>::allowed()));
+  };
   CurvePoints c{std::string()};
   NumberPairs points;
   if (const std::string why = read_number_pairs(text, false, points); !why.empty()) refuse(why);
@@ -96,7 +105,8 @@ double CurvePoints::operator()(double v) const {
   if (v >= x_[n - 1]) return y_[n - 1] + (v - x_[n - 1]) * slope_[n - 1];
   const auto i = static_cast<std::size_t>(std::upper_bound(x_.begin(), x_.end(), v) - x_.begin()) - 1;
   const double h = x_[i + 1] - x_[i], t = (v - x_[i]) / h;
-  return (1 + 2 * t) * (1 - t) * (1 - t) * y_[i] + t * (1 - t) * (1 - t) * h * slope_[i] + t * t * (3 - 2 * t) * y_[i + 1] - t * t * (1 - t) * h * slope_[i + 1];
+  return (1 + 2 * t) * (1 - t) * (1 - t) * y_[i] + t * (1 - t) * (1 - t) * h * slope_[i] +
+         t * t * (3 - 2 * t) * y_[i + 1] - t * t * (1 - t) * h * slope_[i + 1];
 }
 
 CurvePoints TextValue<CurvePoints>::parse(std::string_view s, const Resources& r) {
@@ -104,7 +114,9 @@ CurvePoints TextValue<CurvePoints>::parse(std::string_view s, const Resources& r
   if (!r.text) throw BadCall(fmt::format("files cannot be opened here: {}", s));
   return CurvePoints::parse(r.text(std::string(s.substr(1))));
 }
-const char* TextValue<CurvePoints>::allowed() { return "points like 0,0/0.3,0.5/1,1 with rising first numbers, or @FILE with a point a row"; }
+const char* TextValue<CurvePoints>::allowed() {
+  return "points like 0,0/0.3,0.5/1,1 with rising first numbers, or @FILE with a point a row";
+}
 
 Image Curve::operator()(const ConstView& in) const { return made(*this, in); }
 void Curve::operator()(const ConstView& in, const View& out) const {
@@ -124,13 +136,16 @@ void Curve::describe(Description<Curve>& d) {
 Image Brightness::operator()(const ConstView& in) const { return made(*this, in); }
 void Brightness::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, 0, 1, amount, r, n, stream); });
+  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) {
+    lanes::line(a, 0, 1, amount, r, n, stream);
+  });
 }
 Image Brightness::plain(const ConstView& in) const {
   return map_levels(in, [k = static_cast<double>(amount)](double v) { return v + k; });
 }
 void Brightness::describe(Description<Brightness>& d) {
-  d.called("brightness", "tone", "Adds an amount to every sample.").wrong("dark detail is to be lifted: gamma does it without graying the black.");
+  d.called("brightness", "tone", "Adds an amount to every sample.")
+      .wrong("dark detail is to be lifted: gamma does it without graying the black.");
   d.agrees_within(1e-6);
   d.field("amount", &Brightness::amount, "0..1 scale", "what is added", {-10, 10});
 }
@@ -138,13 +153,17 @@ void Brightness::describe(Description<Brightness>& d) {
 Image Contrast::operator()(const ConstView& in) const { return made(*this, in); }
 void Contrast::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, pivot, factor, pivot, r, n, stream); });
+  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) {
+    lanes::line(a, pivot, factor, pivot, r, n, stream);
+  });
 }
 Image Contrast::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(factor), p = static_cast<double>(pivot)](double v) { return p + k * (v - p); });
+  return map_levels(
+      in, [k = static_cast<double>(factor), p = static_cast<double>(pivot)](double v) { return p + k * (v - p); });
 }
 void Contrast::describe(Description<Contrast>& d) {
-  d.called("contrast", "tone", "Scales the distance of every sample to one level.").wrong("the ends must not be cut when the result is written: take sigmoid.");
+  d.called("contrast", "tone", "Scales the distance of every sample to one level.")
+      .wrong("the ends must not be cut when the result is written: take sigmoid.");
   d.agrees_within(1e-5);
   d.field("factor", &Contrast::factor, "", "above 1 more contrast, below 1 less", {-100, 100});
   d.field("pivot", &Contrast::pivot, "0..1 scale", "the level that stays", {-10, 10});
@@ -153,13 +172,15 @@ void Contrast::describe(Description<Contrast>& d) {
 Image Invert::operator()(const ConstView& in) const { return made(*this, in); }
 void Invert::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
-  each_row(in, out, [](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, 0, -1, 1, r, n, stream); });
+  each_row(in, out,
+           [](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, 0, -1, 1, r, n, stream); });
 }
 Image Invert::plain(const ConstView& in) const {
   return map_levels(in, [](double v) { return 1 - v; });
 }
 void Invert::describe(Description<Invert>& d) {
-  d.called("invert", "tone", "The negative: 1 less every sample.").wrong("only the darkest and brightest are to change places: take solarize or a curve.");
+  d.called("invert", "tone", "The negative: 1 less every sample.")
+      .wrong("only the darkest and brightest are to change places: take solarize or a curve.");
   d.agrees_within(1e-6);
 }
 
@@ -186,7 +207,8 @@ void Linearize::operator()(const ConstView& in, const View& out) const {
 }
 Image Linearize::plain(const ConstView& in) const { return map_levels(in, reference::to_light); }
 void Linearize::describe(Description<Linearize>& d) {
-  d.called("linearize", "tone", "Display-encoded samples to light (the sRGB curve): for all that adds or divides light.");
+  d.called("linearize", "tone",
+           "Display-encoded samples to light (the sRGB curve): for all that adds or divides light.");
   d.wrong("the samples are linear already (sensor data, float renderings).").agrees_within(1e-5);
 }
 

@@ -4,6 +4,8 @@
 #define HWY_TARGET_INCLUDE "tone/curve_lanes.cpp"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
+
+// After the two above, which choose what it is compiled for.
 #include <hwy/contrib/math/math-inl.h>
 
 #include "core/lane_loops-inl.hpp"
@@ -35,8 +37,11 @@ HWY_INLINE V Power(D d, V v, float exponent) {
 template <class D, class V>
 HWY_INLINE V ToLight(D d, V v) {
   const auto a = hn::Abs(v);
-  const auto curved = Power(d, hn::MulAdd(a, hn::Set(d, static_cast<float>(1 / 1.055)), hn::Set(d, static_cast<float>(0.055 / 1.055))), 2.4F);
-  return hn::CopySign(hn::IfThenElse(hn::Gt(a, hn::Set(d, 0.04045F)), curved, hn::Mul(a, hn::Set(d, static_cast<float>(1 / 12.92)))), v);
+  const auto curved = Power(
+      d, hn::MulAdd(a, hn::Set(d, static_cast<float>(1 / 1.055)), hn::Set(d, static_cast<float>(0.055 / 1.055))), 2.4F);
+  return hn::CopySign(
+      hn::IfThenElse(hn::Gt(a, hn::Set(d, 0.04045F)), curved, hn::Mul(a, hn::Set(d, static_cast<float>(1 / 12.92)))),
+      v);
 }
 
 template <class D, class V>
@@ -62,7 +67,9 @@ HWY_INLINE V CubeRoot(D d, V v) {
 
 template <class D, class V>
 HWY_INLINE void Apply(D d, const float* m, V& a, V& b, V& c) {
-  const auto row = [&](const float* r) HWY_ATTR { return hn::MulAdd(a, hn::Set(d, r[0]), hn::MulAdd(b, hn::Set(d, r[1]), hn::Mul(c, hn::Set(d, r[2])))); };
+  const auto row = [&](const float* r) HWY_ATTR {
+    return hn::MulAdd(a, hn::Set(d, r[0]), hn::MulAdd(b, hn::Set(d, r[1]), hn::Mul(c, hn::Set(d, r[2]))));
+  };
   const auto x = row(m), y = row(m + 3), z = row(m + 6);
   a = x;
   b = y;
@@ -113,17 +120,21 @@ void PowerRow(const float* in, float exponent, float* out, std::size_t n) {
 }
 void LogarithmRow(const float* in, float strength, float* out, std::size_t n) {
   const float scale = static_cast<float>(1 / std::log1p(static_cast<double>(strength)));
-  Odd(in, out, n, [&](auto d, auto v) HWY_ATTR { return hn::Mul(hn::Log1p(d, hn::Mul(v, hn::Set(d, strength))), hn::Set(d, scale)); });
+  Odd(in, out, n, [&](auto d, auto v) HWY_ATTR {
+    return hn::Mul(hn::Log1p(d, hn::Mul(v, hn::Set(d, strength))), hn::Set(d, scale));
+  });
 }
 void SigmoidRow(const float* in, float steepness, float center, float* out, std::size_t n) {
   // With s(v) = (1 + tanh(k (v - m) / 2)) / 2 nothing cancels where the curve is nearly straight.
-  const double k = 0.5 * static_cast<double>(steepness), m = center, t0 = std::tanh(-k * m), t1 = std::tanh(k * (1 - m));
+  const double k = 0.5 * static_cast<double>(steepness), m = center, t0 = std::tanh(-k * m),
+               t1 = std::tanh(k * (1 - m));
   const auto base = static_cast<float>(t0), scale = static_cast<float>(1 / (t1 - t0)), half = static_cast<float>(k);
   EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto v = hn::LoadU(d, in + x), end = hn::Set(d, 40.0F);
     // The hyperbolic tangent has long been flat there.
     const auto e = hn::Max(hn::Neg(end), hn::Min(end, hn::Mul(hn::Sub(v, hn::Set(d, center)), hn::Set(d, half))));
-    hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(hn::Tanh(d, e), hn::Set(d, base)), hn::Set(d, scale))), d, out + x);
+    hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(hn::Tanh(d, e), hn::Set(d, base)), hn::Set(d, scale))),
+               d, out + x);
   });
 }
 void NaturalLogRow(const float* in, float floor, float* out, std::size_t n) {
@@ -188,7 +199,8 @@ void FromHsvRow(const ThreeIn& in, const ThreeOut& out, std::size_t n) {
     v = blue;
   });
 }
-void ChangeChroma(const ThreeIn& in, const OklabMatrices& m, const ChromaMatrix& k, const ThreeOut& out, std::size_t n) {
+void ChangeChroma(const ThreeIn& in, const OklabMatrices& m, const ChromaMatrix& k, const ThreeOut& out,
+                  std::size_t n) {
   Colors3(in, out, n, [&](auto d, auto& l, auto& a, auto& b) HWY_ATTR {
     ToLab(d, m, l, a, b);
     const auto turned = hn::MulAdd(a, hn::Set(d, k.xx), hn::Mul(b, hn::Set(d, k.xy)));
@@ -241,8 +253,10 @@ const OklabMatrices& oklab_matrices() {
   static const OklabMatrices all = [] {
     using Matrix = Eigen::Matrix<double, 3, 3, Eigen::RowMajor>;
     Matrix cones, lab;
-    cones << 0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451, 0.1073969566, 0.0883024619, 0.2817188376, 0.6299787005;
-    lab << 0.2104542553, 0.7936177850, -0.0040720468, 1.9779984951, -2.4285922050, 0.4505937099, 0.0259040371, 0.7827717662, -0.8086757660;
+    cones << 0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451, 0.1073969566, 0.0883024619,
+        0.2817188376, 0.6299787005;
+    lab << 0.2104542553, 0.7936177850, -0.0040720468, 1.9779984951, -2.4285922050, 0.4505937099, 0.0259040371,
+        0.7827717662, -0.8086757660;
     // Ten printed digits leave gray a trace of color: rows are made to add up to exactly 1, 0 and 0.
     for (int i = 0; i < 3; ++i) cones.row(i) /= cones.row(i).sum();
     for (int i = 0; i < 3; ++i) lab(i, 2) += (i == 0 ? 1 : 0) - lab.row(i).sum();
@@ -259,21 +273,37 @@ const OklabMatrices& oklab_matrices() {
   return all;
 }
 
-void power(const float* in, float exponent, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(PowerRow)(in, exponent, out, n); }
-void logarithm(const float* in, float strength, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(LogarithmRow)(in, strength, out, n); }
-void sigmoid(const float* in, float steepness, float center, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(SigmoidRow)(in, steepness, center, out, n); }
-void natural_log(const float* in, float floor, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(NaturalLogRow)(in, floor, out, n); }
+void power(const float* in, float exponent, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(PowerRow)(in, exponent, out, n);
+}
+void logarithm(const float* in, float strength, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(LogarithmRow)(in, strength, out, n);
+}
+void sigmoid(const float* in, float steepness, float center, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(SigmoidRow)(in, steepness, center, out, n);
+}
+void natural_log(const float* in, float floor, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(NaturalLogRow)(in, floor, out, n);
+}
 void exponential(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(ExponentialRow)(in, out, n); }
 void linearize(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(LinearizeRow)(in, out, n); }
 void encode(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(EncodeRow)(in, out, n); }
-void to_oklab(const ThreeIn& rgb, const ThreeOut& lab, std::size_t n) { HWY_DYNAMIC_DISPATCH(ToOklabRow)(rgb, oklab_matrices(), lab, n); }
-void from_oklab(const ThreeIn& lab, const ThreeOut& rgb, std::size_t n) { HWY_DYNAMIC_DISPATCH(FromOklabRow)(lab, oklab_matrices(), rgb, n); }
+void to_oklab(const ThreeIn& rgb, const ThreeOut& lab, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(ToOklabRow)(rgb, oklab_matrices(), lab, n);
+}
+void from_oklab(const ThreeIn& lab, const ThreeOut& rgb, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(FromOklabRow)(lab, oklab_matrices(), rgb, n);
+}
 void gray_to_oklab(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(GrayToOklabRow)(in, out, n); }
 void gray_from_oklab(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(GrayFromOklabRow)(in, out, n); }
 void to_hsv(const ThreeIn& rgb, const ThreeOut& hsv, std::size_t n) { HWY_DYNAMIC_DISPATCH(ToHsvRow)(rgb, hsv, n); }
 void from_hsv(const ThreeIn& hsv, const ThreeOut& rgb, std::size_t n) { HWY_DYNAMIC_DISPATCH(FromHsvRow)(hsv, rgb, n); }
-void change_chroma(const ThreeIn& rgb, const ChromaMatrix& m, const ThreeOut& out, std::size_t n) { HWY_DYNAMIC_DISPATCH(ChangeChroma)(rgb, oklab_matrices(), m, out, n); }
-void keep_hue(const ThreeIn& rgb, const HueWindow& w, const ThreeOut& out, std::size_t n) { HWY_DYNAMIC_DISPATCH(KeepHueRow)(rgb, oklab_matrices(), w, out, n); }
+void change_chroma(const ThreeIn& rgb, const ChromaMatrix& m, const ThreeOut& out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(ChangeChroma)(rgb, oklab_matrices(), m, out, n);
+}
+void keep_hue(const ThreeIn& rgb, const HueWindow& w, const ThreeOut& out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(KeepHueRow)(rgb, oklab_matrices(), w, out, n);
+}
 
 }  // namespace sieve::lanes
 #endif

@@ -11,21 +11,24 @@ namespace sieve {
 
 namespace {
 
-const char* const kAllowed = "uniform, normal:mean=0.5,deviation=0.2, rayleigh:scale=0.3, or @FILE with rows level,density";
+const char* const kAllowed =
+    "uniform, normal:mean=0.5,deviation=0.2, rayleigh:scale=0.3, or @FILE with rows level,density";
 
 [[noreturn]] void refuse(std::string_view text, const std::string& why) {
   throw BadCall(fmt::format("distribution '{}': {}; give {}", text, why, kAllowed));
 }
 
 // "mean=0.5,deviation=0.2" over what is allowed.
-std::map<std::string, double> numbers(std::string_view text, std::string_view words, std::map<std::string, double> values) {
+std::map<std::string, double> numbers(std::string_view text, std::string_view words,
+                                      std::map<std::string, double> values) {
   while (!words.empty()) {
     const std::string_view word = words.substr(0, words.find(','));
     words.remove_prefix(std::min(words.size(), word.size() + 1));
     const std::size_t equals = word.find('=');
     const auto found = values.find(std::string(word.substr(0, equals)));
     const auto v = equals == std::string_view::npos ? std::nullopt : detail::parse_number(word.substr(equals + 1));
-    if (found == values.end() || !v || !std::isfinite(*v)) refuse(text, fmt::format("'{}' is no parameter with a number", word));
+    if (found == values.end() || !v || !std::isfinite(*v))
+      refuse(text, fmt::format("'{}' is no parameter with a number", word));
     found->second = *v;
   }
   return values;
@@ -44,7 +47,8 @@ Distribution Distribution::parse(std::string_view text) {
       density.push_back(f(d.levels_.back()));
     }
   };
-  const std::string_view name = text.substr(0, text.find(':')), words = name.size() < text.size() ? text.substr(name.size() + 1) : std::string_view();
+  const std::string_view name = text.substr(0, text.find(':')),
+                         words = name.size() < text.size() ? text.substr(name.size() + 1) : std::string_view();
   if (name == "uniform") {
     if (!words.empty()) refuse(text, "uniform takes no parameter");
     d.levels_ = {0, 1};
@@ -52,7 +56,8 @@ Distribution Distribution::parse(std::string_view text) {
   } else if (name == "normal") {
     const auto p = numbers(text, words, {{"mean", 0.5}, {"deviation", 0.2}});
     const double mean = p.at("mean"), deviation = p.at("deviation");
-    if (!(deviation >= 0.001) || !(mean >= 0) || !(mean <= 1)) refuse(text, "mean is 0 to 1 and deviation 0.001 or more");
+    if (!(deviation >= 0.001) || !(mean >= 0) || !(mean <= 1))
+      refuse(text, "mean is 0 to 1 and deviation 0.001 or more");
     smooth([&](double v) { return std::exp(-0.5 * (v - mean) * (v - mean) / (deviation * deviation)); });
   } else if (name == "rayleigh") {
     const double scale = numbers(text, words, {{"scale", 0.3}}).at("scale");
@@ -63,7 +68,8 @@ Distribution Distribution::parse(std::string_view text) {
     const std::string_view shown = text.substr(0, 60);
     if (const std::string why = read_number_pairs(text, true, rows); !why.empty()) refuse(shown, why);
     for (const auto& [level, value] : rows.pairs) {
-      if (level < 0 || level > 1 || value < 0) refuse(shown, fmt::format("{},{} is no level in 0..1 with a density of 0 or more", level, value));
+      if (level < 0 || level > 1 || value < 0)
+        refuse(shown, fmt::format("{},{} is no level in 0..1 with a density of 0 or more", level, value));
       d.levels_.push_back(level);
       density.push_back(value);
     }
@@ -97,7 +103,10 @@ Distribution Distribution::parse(std::string_view text) {
 }
 
 double Distribution::quantile(double share) const {
-  if (share <= 0) return levels_[static_cast<std::size_t>(std::upper_bound(cumulative_.begin(), cumulative_.end(), 0.0) - cumulative_.begin()) - 1];
+  if (share <= 0)
+    return levels_[static_cast<std::size_t>(std::upper_bound(cumulative_.begin(), cumulative_.end(), 0.0) -
+                                            cumulative_.begin()) -
+                   1];
   const auto next = std::lower_bound(cumulative_.begin(), cumulative_.end(), share);
   if (next == cumulative_.end()) return levels_.back();
   const auto i = static_cast<std::size_t>(next - cumulative_.begin());

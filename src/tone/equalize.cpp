@@ -17,13 +17,16 @@ std::span<const std::pair<const char*, ColorBy>> ChoiceNames<ColorBy>::all() {
 
 namespace {
 
-int levels_of(const ConstView& in, int wished) { return wished > 0 ? wished : in.maximum > 0 ? static_cast<int>(in.maximum) + 1 : 256; }
+int levels_of(const ConstView& in, int wished) {
+  return wished > 0 ? wished : in.maximum > 0 ? static_cast<int>(in.maximum) + 1 : 256;
+}
 
 }  // namespace
 
 std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) {
   require_input(in, "level_table");
-  if (levels != 0 && (levels < 2 || levels > 65536)) throw BadCall(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
+  if (levels != 0 && (levels < 2 || levels > 65536))
+    throw BadCall(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
   ConstView by_levels = in;
   by_levels.maximum = static_cast<std::uint32_t>(levels_of(in, levels) - 1);
   Histogram h = histogram(by_levels, channel);
@@ -56,18 +59,24 @@ void Equalize::operator()(const ConstView& in, const View& out) const {
       before += r.count > 0;
       after += r.new_count > 0;
     }
-    if (after < before) note(fmt::format("{} levels became {}: those that fell together cannot be told apart again", before, after));
+    if (after < before)
+      note(fmt::format("{} levels became {}: those that fell together cannot be told apart again", before, after));
     maps.push_back(std::move(map));
   }
-  if (in.maximum == 0) note(fmt::format("float samples were sorted into {} levels: give levels= for finer steps", count));
+  if (in.maximum == 0)
+    note(fmt::format("float samples were sorted into {} levels: give levels= for finer steps", count));
   map_tones(in, out, color, [&](int map, int, const float* from, float* to, std::size_t n) {
     lanes::look_up_level(from, top, maps[static_cast<std::size_t>(map)].data(), to, n);
   });
 }
-Image Equalize::plain(const ConstView& in) const { return reference::equalize(in, levels_of(in, levels.value_or(0)), color == ColorBy::luma); }
+Image Equalize::plain(const ConstView& in) const {
+  return reference::equalize(in, levels_of(in, levels.value_or(0)), color == ColorBy::luma);
+}
 void Equalize::describe(Description<Equalize>& d) {
   d.called("equalize", "tone", "Spreads the levels so that each holds about as many samples as any other.");
-  d.wrong("the light is uneven (correct that first, or take clahe), or large flat areas rule the histogram: their noise is raised.");
+  d.wrong(
+      "the light is uneven (correct that first, or take clahe), or large flat areas rule the histogram: their noise is "
+      "raised.");
   d.agrees_within(1e-5);
   d.field("levels", &Equalize::levels, "levels", "how many; auto: those of the source, 256 for float data", {2, 65536});
   d.field("color", &Equalize::color, "", "luma with the hue kept, or every channel by itself");

@@ -25,7 +25,8 @@ double level_at(const Histogram& h, const std::vector<double>& cumulative, doubl
   const auto at = std::lower_bound(cumulative.begin(), cumulative.end(), share);
   if (at == cumulative.end()) return h.high;
   const auto i = static_cast<std::size_t>(at - cumulative.begin());
-  const double before = i == 0 ? 0 : cumulative[i - 1], rise = cumulative[i] - before, width = (h.high - h.low) / static_cast<double>(h.counts.size());
+  const double before = i == 0 ? 0 : cumulative[i - 1], rise = cumulative[i] - before,
+               width = (h.high - h.low) / static_cast<double>(h.counts.size());
   return h.low + (static_cast<double>(i) + (rise > 0 ? (share - before) / rise : 0)) * width;
 }
 
@@ -54,9 +55,11 @@ Exposure exposure(const ConstView& in) {
   };
   const double span = e.high - e.low;
   if (e.median < 0.15 || s.at_floor >= 0.5) {
-    because("too dark", fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor", e.median, 100 * s.at_floor));
+    because("too dark", fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor",
+                                    e.median, 100 * s.at_floor));
   } else if (e.median > 0.85 || s.at_ceiling >= 0.1) {
-    because("too bright", fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling", e.median, 100 * s.at_ceiling));
+    because("too bright", fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling",
+                                      e.median, 100 * s.at_ceiling));
   } else if (span < 0.4) {
     because("low contrast", fmt::format("the middle 98 % of the samples span {:.3f} (low under 0.4)", span));
   } else {
@@ -90,12 +93,18 @@ ExposurePlan plan_exposure(const ConstView& in) {
   const std::string joint = plan.stretch ? "; then " : "";
   if (dark >= 0.25 && bright >= 1.0 / 7) {
     plan.local = true;
-    plan.reason += joint + fmt::format("local equalization, because {:.0f} % of the pixels are under 0.15 and {:.0f} % over 0.8: one curve cannot serve both", 100 * dark, 100 * bright);
+    plan.reason += joint + fmt::format(
+                               "local equalization, because {:.0f} % of the pixels are under 0.15 and {:.0f} % over "
+                               "0.8: one curve cannot serve both",
+                               100 * dark, 100 * bright);
   } else if (median < 0.3 || median > 0.65) {
     plan.gamma = std::clamp(std::log(kTarget) / std::log(std::clamp(median, 1e-4, 1 - 1e-4)), 0.3, 3.0);
-    plan.reason += joint + fmt::format("gamma {:.2f}, because the median {} {:.3f} ({})", plan.gamma, plan.stretch ? "is then" : "is", median, median < 0.3 ? "under 0.3" : "over 0.65");
+    plan.reason +=
+        joint + fmt::format("gamma {:.2f}, because the median {} {:.3f} ({})", plan.gamma,
+                            plan.stretch ? "is then" : "is", median, median < 0.3 ? "under 0.3" : "over 0.65");
   } else if (!plan.stretch) {
-    plan.reason = fmt::format("left alone: the middle 99 % span {:.3f} .. {:.3f} and the median is {:.3f}", low, high, median);
+    plan.reason =
+        fmt::format("left alone: the middle 99 % span {:.3f} .. {:.3f} and the median is {:.3f}", low, high, median);
   }
   return plan;
 }
@@ -120,18 +129,22 @@ void AutoExposure::operator()(const ConstView& in, const View& out) const {
 }
 Image AutoExposure::plain(const ConstView& in) const {
   const ExposurePlan plan = plan_exposure(in);
-  const Image line = plan.stretch ? reference::stretch(in, static_cast<float>(plan.low), static_cast<float>(plan.high), 0, 1, 0) : Image(in);
+  const Image line = plan.stretch
+                         ? reference::stretch(in, static_cast<float>(plan.low), static_cast<float>(plan.high), 0, 1, 0)
+                         : Image(in);
   if (plan.local) return Clahe{.limit = 2}.plain(line);
   return plan.gamma != 1 ? Gamma{.exponent = static_cast<float>(plan.gamma)}.plain(line) : line;
 }
 void AutoExposure::describe(Description<AutoExposure>& d) {
-  d.called("auto_exposure", "tone", "Chooses between stretch, gamma and local equalization by measured figures, and says why.");
+  d.called("auto_exposure", "tone",
+           "Chooses between stretch, gamma and local equalization by measured figures, and says why.");
   d.wrong("a series must keep its relations: it treats every picture by itself; set stretch and gamma by hand.");
   d.agrees_within(1e-4);
 }
 
 std::span<const std::pair<const char*, BalanceBy>> ChoiceNames<BalanceBy>::all() {
-  static constexpr std::pair<const char*, BalanceBy> names[] = {{"gray_world", BalanceBy::gray_world}, {"white_patch", BalanceBy::white_patch}};
+  static constexpr std::pair<const char*, BalanceBy> names[] = {{"gray_world", BalanceBy::gray_world},
+                                                                {"white_patch", BalanceBy::white_patch}};
   return names;
 }
 

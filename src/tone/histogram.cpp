@@ -59,9 +59,11 @@ std::vector<double> Histogram::cumulative() const {
 Histogram histogram(const ConstView& in, int channel, int bins, double low, double high) {
   require_input(in, "histogram");
   if (channel < luma_channel || channel >= in.channels()) {
-    throw BadCall(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel, in.channels() - 1, luma_channel));
+    throw BadCall(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
+                              in.channels() - 1, luma_channel));
   }
-  if (bins < 0 || bins > (1 << 24)) throw BadCall(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
+  if (bins < 0 || bins > (1 << 24))
+    throw BadCall(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
   if (!(low < high)) throw BadCall(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
   const lanes::Bins where = bins_for(in, bins, low, high);
   const bool mixed = channel == luma_channel && in.shape.color_channels() == 3;
@@ -77,7 +79,8 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
         std::array<std::int32_t, kChunk> numbers;
         std::vector<float> mix(mixed ? width : 0);
         std::uint32_t* const a = counts.data();
-        std::uint32_t *const b = a + (tables > 1 ? slots : 0), *const c = a + (tables > 1 ? 2 * slots : 0), *const d = a + (tables > 1 ? 3 * slots : 0);
+        std::uint32_t *const b = a + (tables > 1 ? slots : 0), *const c = a + (tables > 1 ? 2 * slots : 0),
+                             *const d = a + (tables > 1 ? 3 * slots : 0);
         for (int y = first; y < last; ++y) {
           const float* row = in.row(y, plane);
           if (mixed) {
@@ -124,7 +127,8 @@ Comb comb(const Histogram& h) {
     if (h.counts[i] == 0) continue;
     if (c.used++ == 0) first = i;
     const std::size_t gap = i - previous;
-    if (c.used > 1 && gap > 1 && gap <= kWithin && static_cast<double>(h.counts[i] + h.counts[previous]) >= kLeast * static_cast<double>(gap + 1)) {
+    if (c.used > 1 && gap > 1 && gap <= kWithin &&
+        static_cast<double>(h.counts[i] + h.counts[previous]) >= kLeast * static_cast<double>(gap + 1)) {
       c.empty += gap - 1;
       ++gaps;
     }
@@ -138,7 +142,8 @@ Comb comb(const Histogram& h) {
 std::vector<std::size_t> valleys_between(const Histogram& h, const std::vector<std::size_t>& peaks) {
   std::vector<std::size_t> valleys;
   for (std::size_t i = 0; i + 1 < peaks.size(); ++i) {
-    const auto from = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i]), to = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i + 1]);
+    const auto from = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i]),
+               to = h.counts.begin() + static_cast<std::ptrdiff_t>(peaks[i + 1]);
     const std::size_t least = *std::min_element(from, to);
     // Empty stretches are long: their middle is the best place to cut.
     auto start = std::find(from, to, least), longest = start;

@@ -27,7 +27,9 @@ HWY_INLINE void Put(D d, V v, float* out) {
   }
 }
 
-HWY_INLINE bool Aligned(const float* p) { return reinterpret_cast<std::uintptr_t>(p) % (hn::Lanes(hn::ScalableTag<float>()) * sizeof(float)) == 0; }
+HWY_INLINE bool Aligned(const float* p) {
+  return reinterpret_cast<std::uintptr_t>(p) % (hn::Lanes(hn::ScalableTag<float>()) * sizeof(float)) == 0;
+}
 
 template <class D, class V>
 HWY_INLINE hn::Mask<D> Finite(D d, V v) {
@@ -44,7 +46,8 @@ std::int32_t ExactBin(float sample, const Bins& b) {
 }
 
 void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n) {
-  const float low = static_cast<float>(b.low), high = static_cast<float>(b.high), scale = static_cast<float>(b.scale), offset = static_cast<float>(b.offset);
+  const float low = static_cast<float>(b.low), high = static_cast<float>(b.high), scale = static_cast<float>(b.scale),
+              offset = static_cast<float>(b.offset);
   // Twice what the roundings of low, scale, difference and product can add up to.
   constexpr float kDoubt = 1.0F / (1 << 21);
   const float near_low = std::fabs(low) * scale * kDoubt;
@@ -54,7 +57,8 @@ void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n
     const auto place = hn::Add(hn::Mul(hn::Sub(v, hn::Set(d, low)), hn::Set(d, scale)), hn::Set(d, offset));
     // Places within the range are not negative: cutting off is floor.
     auto bin = hn::Min(hn::ConvertTo(di, place), hn::Set(di, b.count - 1));
-    const auto outside = [&](auto mask, std::int32_t number) HWY_ATTR { bin = hn::IfThenElse(hn::RebindMask(di, mask), hn::Set(di, number), bin); };
+    const auto outside = [&](auto mask, std::int32_t number)
+                             HWY_ATTR { bin = hn::IfThenElse(hn::RebindMask(di, mask), hn::Set(di, number), bin); };
     outside(hn::Lt(v, hn::Set(d, low)), b.count);
     outside(hn::Gt(v, hn::Set(d, high)), b.count + 1);
     outside(hn::Not(Finite(d, v)), b.count + 2);
@@ -75,7 +79,8 @@ void LookUpLevel(const float* in, float top, const float* table, float* out, std
     const auto v = hn::LoadU(d, in + x), zero = hn::Zero(d), one = hn::Set(d, 1.0F);
     // NaN compares false: it reads level 0 and is put back below.
     const auto cut = hn::IfThenElse(hn::Gt(v, zero), hn::IfThenElse(hn::Gt(v, one), one, v), zero);
-    const auto level = hn::ConvertTo(di, hn::Add(hn::Mul(cut, hn::Set(d, top)), hn::Set(d, 0.5F)));  // not fused: as the histogram has it
+    const auto level = hn::ConvertTo(
+        di, hn::Add(hn::Mul(cut, hn::Set(d, top)), hn::Set(d, 0.5F)));  // not fused: as the histogram has it
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::GatherIndex(d, table, level)), d, out + x);
   });
 }
@@ -88,14 +93,16 @@ void LookUpPieces(const float* in, const Pieces& c, float* out, std::size_t n) {
     const auto cut = hn::IfThenElse(hn::Gt(p, zero), hn::IfThenElse(hn::Gt(p, last), last, p), zero);
     const auto i = hn::Min(hn::ConvertTo(di, cut), hn::Set(di, c.pieces - 1));
     const auto at = hn::Add(i, i);
-    const auto result = hn::MulAdd(hn::Sub(cut, hn::ConvertTo(d, i)), hn::GatherIndex(d, c.start_rise + 1, at), hn::GatherIndex(d, c.start_rise, at));
+    const auto result = hn::MulAdd(hn::Sub(cut, hn::ConvertTo(d, i)), hn::GatherIndex(d, c.start_rise + 1, at),
+                                   hn::GatherIndex(d, c.start_rise, at));
     hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, result), d, out + x);
   });
 }
 
 void Luma(const float* red, const float* green, const float* blue, const float* weights, float* out, std::size_t n) {
   EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
-    const auto sum = hn::Add(hn::Mul(hn::LoadU(d, red + x), hn::Set(d, weights[0])), hn::Mul(hn::LoadU(d, green + x), hn::Set(d, weights[1])));
+    const auto sum = hn::Add(hn::Mul(hn::LoadU(d, red + x), hn::Set(d, weights[0])),
+                             hn::Mul(hn::LoadU(d, green + x), hn::Set(d, weights[1])));
     hn::StoreU(hn::Add(sum, hn::Mul(hn::LoadU(d, blue + x), hn::Set(d, weights[2]))), d, out + x);
   });
 }
@@ -104,7 +111,9 @@ template <bool kStream>
 void RelightTo(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n) {
   EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d);
-    const auto cut = [&](auto v) HWY_ATTR { return hn::IfThenElse(hn::Gt(v, one), one, hn::IfThenElse(hn::Lt(v, zero), zero, v)); };
+    const auto cut = [&](auto v) HWY_ATTR {
+      return hn::IfThenElse(hn::Gt(v, one), one, hn::IfThenElse(hn::Lt(v, zero), zero, v));
+    };
     const auto y = hn::LoadU(d, luma + x), t = hn::LoadU(d, to + x), from = cut(y), goal = cut(t);
     const auto darker = hn::And(hn::Le(goal, from), hn::Gt(from, zero)), lighter = hn::Gt(goal, from);
     const auto up = hn::Div(hn::Sub(one, goal), hn::IfThenElse(lighter, hn::Sub(one, from), one));
@@ -120,7 +129,8 @@ void RelightTo(const Colors& in, const float* luma, const float* to, const Color
 }
 
 void Relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n, bool stream) {
-  stream && Aligned(out.red) && Aligned(out.green) && Aligned(out.blue) ? RelightTo<true>(in, luma, to, out, n) : RelightTo<false>(in, luma, to, out, n);
+  stream&& Aligned(out.red) && Aligned(out.green) && Aligned(out.blue) ? RelightTo<true>(in, luma, to, out, n)
+                                                                       : RelightTo<false>(in, luma, to, out, n);
 }
 
 }  // namespace sieve::lanes::HWY_NAMESPACE
@@ -135,9 +145,15 @@ HWY_EXPORT(LookUpPieces);
 HWY_EXPORT(Luma);
 HWY_EXPORT(Relight);
 
-void bin_numbers(const float* in, const Bins& bins, std::int32_t* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(BinNumbers)(in, bins, out, n); }
-void look_up_level(const float* in, float top, const float* table, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(LookUpLevel)(in, top, table, out, n); }
-void look_up_pieces(const float* in, const Pieces& curve, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(LookUpPieces)(in, curve, out, n); }
+void bin_numbers(const float* in, const Bins& bins, std::int32_t* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(BinNumbers)(in, bins, out, n);
+}
+void look_up_level(const float* in, float top, const float* table, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(LookUpLevel)(in, top, table, out, n);
+}
+void look_up_pieces(const float* in, const Pieces& curve, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(LookUpPieces)(in, curve, out, n);
+}
 void luma(const float* red, const float* green, const float* blue, float* out, std::size_t n) {
   const LumaWeights w = luma_weights(GrayBy::rec709);
   const float weights[] = {static_cast<float>(w.red), static_cast<float>(w.green), static_cast<float>(w.blue)};

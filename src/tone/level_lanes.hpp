@@ -31,10 +31,10 @@ void look_up_pieces(const float* in, const Pieces& curve, float* out, std::size_
 // Luma of three channels.
 void luma(const float* red, const float* green, const float* blue, float* out, std::size_t n);
 
-// Gives a color the luma `to` with its hue kept: scaled toward black where it grows darker, its distance to white scaled
-// where it grows lighter, so that nothing within 0..1 leaves it. What a luma lies beyond black or
-// white is taken off all channels before, or put on them after.
-// Source: Naik and Murthy, "Hue-preserving color image enhancement without gamut problem", 2003.
+// Gives a color the luma `to` with its hue kept: scaled toward black where it grows darker, its distance to white
+// scaled where it grows lighter, so that nothing within 0..1 leaves it. What a luma lies beyond black or white is taken
+// off all channels before, or put on them after. Source: Naik and Murthy, "Hue-preserving color image enhancement
+// without gamut problem", 2003.
 struct Colors {
   const float *red, *green, *blue;
 };

@@ -24,7 +24,8 @@ struct ToneCurve {
   }
 };
 
-// The histogram that a curve is made from: a bin a level, samples outside 0..1 with the end levels, or over 0..1, or over the range where that is wider.
+// The histogram that a curve is made from: a bin a level, samples outside 0..1 with the end levels, or over 0..1, or
+// over the range where that is wider.
 Histogram measured(const ConstView& in, int channel, bool by_level, int bins) {
   if (by_level) {
     Histogram h = histogram(in, channel);
@@ -41,7 +42,8 @@ Histogram measured(const ConstView& in, int channel, bool by_level, int bins) {
   return histogram(in, channel, bins, at, at + std::max(1.0, std::abs(at)));
 }
 
-// The levels at which a cumulative curve, straight within each bin, passes a share: the ends of the piece where it is flat.
+// The levels at which a cumulative curve, straight within each bin, passes a share: the ends of the piece where it is
+// flat.
 struct Crossing {
   double first, last;
 };
@@ -58,7 +60,8 @@ class Curve {
     const double first = rise > 0 ? edge(bin) + (share - before) / rise * width : edge(bin);
     // Empty bins behind an end that is met exactly belong to the crossing.
     const auto high = std::upper_bound(cumulative_.begin(), cumulative_.end(), share);
-    const double last = *low == share && high != cumulative_.end() ? edge(static_cast<std::size_t>(high - cumulative_.begin())) : first;
+    const double last =
+        *low == share && high != cumulative_.end() ? edge(static_cast<std::size_t>(high - cumulative_.begin())) : first;
     return {first, std::max(first, last)};
   }
   // Share 0 ends where the first used bin begins.
@@ -103,13 +106,16 @@ ToneCurve to_picture(const ConstView& in, int channel, const ConstView& other, i
   const Curve target(to);
   if (!by_level) {
     return curve_between(
-        from, [&](double share) { return share == 0 ? target.start() : target.at(share).last; }, [&](double share) { return target.at(share).first; });
+        from, [&](double share) { return share == 0 ? target.start() : target.at(share).last; },
+        [&](double share) { return target.at(share).first; });
   }
   ToneCurve c;
   c.by_level = true;
   for (const double share : from.cumulative()) {
-    const auto j = std::lower_bound(target.cumulative().begin(), target.cumulative().end(), share) - target.cumulative().begin();
-    c.values.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.maximum))) / static_cast<float>(other.maximum));
+    const auto j =
+        std::lower_bound(target.cumulative().begin(), target.cumulative().end(), share) - target.cumulative().begin();
+    c.values.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.maximum))) /
+                       static_cast<float>(other.maximum));
   }
   return c;
 }
@@ -133,7 +139,9 @@ template <class Make>
 void apply_curves(const ConstView& in, const View& out, ColorBy color, Make make) {
   std::vector<ToneCurve> curves;
   for (int i = 0; i < maps_needed(in.shape, color); ++i) curves.push_back(make(measured_channel(in.shape, color, i)));
-  map_tones(in, out, color, [&](int map, int, const float* from, float* to, std::size_t n) { curves[static_cast<std::size_t>(map)](from, to, n); });
+  map_tones(in, out, color, [&](int map, int, const float* from, float* to, std::size_t n) {
+    curves[static_cast<std::size_t>(map)](from, to, n);
+  });
 }
 
 }  // namespace
@@ -148,14 +156,17 @@ void Match::operator()(const ConstView& in, const View& out) const {
     return to_picture(in, channel, other, same ? channel : luma_channel, bins);
   });
 }
-Image Match::plain(const ConstView& in) const { return reference::match(in, with.image("match", "with"), color == ColorBy::luma, bins); }
+Image Match::plain(const ConstView& in) const {
+  return reference::match(in, with.image("match", "with"), color == ColorBy::luma, bins);
+}
 void Match::describe(Description<Match>& d) {
   d.called("match", "tone", "Gives the picture the histogram of another one.");
   d.wrong("the two show different things: the share of sky in one decides over the tones of the other.");
   d.agrees_within(2e-5);
   d.field("with", &Match::with, "", "the picture whose histogram is wanted; any size");
   d.field("color", &Match::color, "", "every channel by itself (takes over the tint), or luma with the hue kept");
-  d.field("bins", &Match::bins, "bins", "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
+  d.field("bins", &Match::bins, "bins",
+          "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
 }
 
 Image MatchDistribution::operator()(const ConstView& in) const { return made(*this, in); }
@@ -163,14 +174,18 @@ void MatchDistribution::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   apply_curves(in, out, color, [&](int channel) { return to_distribution(in, channel, to, bins); });
 }
-Image MatchDistribution::plain(const ConstView& in) const { return reference::match_distribution(in, [this](double share) { return to.quantile(share); }, color == ColorBy::luma, bins); }
+Image MatchDistribution::plain(const ConstView& in) const {
+  return reference::match_distribution(
+      in, [this](double share) { return to.quantile(share); }, color == ColorBy::luma, bins);
+}
 void MatchDistribution::describe(Description<MatchDistribution>& d) {
   d.called("match_distribution", "tone", "Gives the histogram a wanted form: uniform, normal, Rayleigh, or a curve.");
   d.wrong("the picture has few levels: they can be moved, not filled up; the histogram stays a comb.");
   d.agrees_within(2e-5);
   d.field("to", &MatchDistribution::to, "", "the wanted form");
   d.field("color", &MatchDistribution::color, "", "luma with the hue kept, or every channel by itself");
-  d.field("bins", &MatchDistribution::bins, "bins", "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
+  d.field("bins", &MatchDistribution::bins, "bins",
+          "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
 }
 
 }  // namespace sieve

@@ -16,7 +16,8 @@ Image Clip::operator()(const ConstView& in) const { return made(*this, in); }
 void Clip::operator()(const ConstView& in, const View& out) const {
   ready(*this, in, out);
   if (high < low) throw BadCall(fmt::format("clip: high={} lies below low={}; give low <= high", high, low));
-  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) { lanes::clip(a, low, high, r, n, stream); });
+  each_row(in, out,
+           [this](const float* a, float* r, std::size_t n, bool stream) { lanes::clip(a, low, high, r, n, stream); });
 }
 Image Clip::plain(const ConstView& in) const { return reference::clip(in, low, high); }
 void Clip::describe(Description<Clip>& d) {
@@ -48,14 +49,20 @@ void Stretch::operator()(const ConstView& in, const View& out) const {
   const Ends ends{*known.low, *known.high};
   // No range (one level, or no finite sample at all): every sample becomes to_low.
   const bool flat = !(ends.low != ends.high) || !std::isfinite(ends.low) || !std::isfinite(ends.high);
-  const float slope = flat ? 0 : static_cast<float>((static_cast<double>(to_high) - to_low) / (static_cast<double>(ends.high) - ends.low));
+  const float slope =
+      flat ? 0
+           : static_cast<float>((static_cast<double>(to_high) - to_low) / (static_cast<double>(ends.high) - ends.low));
   const float base = flat ? 0 : ends.low;
-  each_row(in, out, [&](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, base, slope, to_low, r, n, stream); });
+  each_row(in, out, [&](const float* a, float* r, std::size_t n, bool stream) {
+    lanes::line(a, base, slope, to_low, r, n, stream);
+  });
 }
 Image Stretch::plain(const ConstView& in) const { return reference::stretch(in, low, high, to_low, to_high, percent); }
 void Stretch::describe(Description<Stretch>& d) {
-  d.called("stretch", "tone", "Maps a range of levels to another along a line; the measured range to 0..1 if none is given.");
-  d.wrong("a few extreme samples set the range: give percent; the histogram is lopsided: equalize or a gamma does more.");
+  d.called("stretch", "tone",
+           "Maps a range of levels to another along a line; the measured range to 0..1 if none is given.");
+  d.wrong(
+      "a few extreme samples set the range: give percent; the histogram is lopsided: equalize or a gamma does more.");
   d.agrees_within(1e-5);
   d.field("low", &Stretch::low, "0..1 scale", "input level that becomes to_low; auto measures it");
   d.field("high", &Stretch::high, "0..1 scale", "input level that becomes to_high; auto measures it");

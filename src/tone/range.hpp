@@ -1,9 +1,9 @@
 #pragma once
 // Passes over all rows of the color channels, shared by the point operations.
 
+#include "core/rows.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/core/parallel.hpp"
-#include "core/rows.hpp"
 
 namespace sieve {
 
@@ -35,7 +35,8 @@ template <class Work>
 void each_color_row(const ConstView& in, const View& out, Work work) {
   const auto n = static_cast<std::size_t>(in.width());
   parallel_rows(in.height(), 3 * n, [&](int first, int last) {
-    for (int y = first; y < last; ++y) work(in.row(y, 0), in.row(y, 1), in.row(y, 2), out.row(y, 0), out.row(y, 1), out.row(y, 2), n);
+    for (int y = first; y < last; ++y)
+      work(in.row(y, 0), in.row(y, 1), in.row(y, 2), out.row(y, 0), out.row(y, 1), out.row(y, 2), n);
   });
   copy_alpha(in, out);
 }

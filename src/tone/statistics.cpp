@@ -70,7 +70,8 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
       s.mean = sum / n;
       // Sum of (v - mean)^2 from each row's own sums: rows are short, so the cancellation stays small.
       double spread = 0;
-      for (const RowFigures& r : rows) spread += r.squares - 2 * s.mean * r.sum + static_cast<double>(r.finite) * s.mean * s.mean;
+      for (const RowFigures& r : rows)
+        spread += r.squares - 2 * s.mean * r.sum + static_cast<double>(r.finite) * s.mean * s.mean;
       s.deviation = std::sqrt(std::max(0.0, spread / n));
       s.at_floor = static_cast<double>(floor) / n;
       s.at_ceiling = static_cast<double>(ceiling) / n;
@@ -146,8 +147,10 @@ std::vector<double> percentiles(const ConstView& in, std::span<const double> sha
   });
   std::vector<double> values;
   for (std::size_t i = 0; i < shares.size(); ++i) {
-    const auto slot = static_cast<std::size_t>(std::lower_bound(wanted.begin(), wanted.end(), bins[i]) - wanted.begin());
-    values.push_back(static_cast<double>(float_of(bins[i] << 16 | static_cast<std::uint32_t>(find_rank(lower.data() + slot * kHalf, ranks[i])))));
+    const auto slot =
+        static_cast<std::size_t>(std::lower_bound(wanted.begin(), wanted.end(), bins[i]) - wanted.begin());
+    values.push_back(static_cast<double>(
+        float_of(bins[i] << 16 | static_cast<std::uint32_t>(find_rank(lower.data() + slot * kHalf, ranks[i])))));
   }
   return values;
 }

@@ -15,7 +15,8 @@
 namespace sieve {
 
 std::span<const std::pair<const char*, ThresholdBy>> ChoiceNames<ThresholdBy>::all() {
-  static constexpr std::pair<const char*, ThresholdBy> names[] = {{"otsu", ThresholdBy::otsu}, {"level", ThresholdBy::level}, {"local", ThresholdBy::local}};
+  static constexpr std::pair<const char*, ThresholdBy> names[] = {
+      {"otsu", ThresholdBy::otsu}, {"level", ThresholdBy::level}, {"local", ThresholdBy::local}};
   return names;
 }
 
@@ -35,7 +36,8 @@ double otsu_level(const Histogram& h) {
     lower_moment += counts[i] * static_cast<double>(i);
     const double upper = all - lower;
     if (lower == 0 || upper == 0) continue;
-    const double apart = lower_moment / lower - (moment - lower_moment) / upper, between = lower * upper * apart * apart;
+    const double apart = lower_moment / lower - (moment - lower_moment) / upper,
+                 between = lower * upper * apart * apart;
     if (between > best) {
       best = between;
       first = static_cast<double>(i);
@@ -58,7 +60,8 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
     if (by == ThresholdBy::local) {
       box_mean(from, radius, Border::edge, 0, to);
       parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
-        for (int y = first; y < last; ++y) lanes::above_each(from.row(y), to.row(y), offset, to.row(y), static_cast<std::size_t>(in.width()));
+        for (int y = first; y < last; ++y)
+          lanes::above_each(from.row(y), to.row(y), offset, to.row(y), static_cast<std::size_t>(in.width()));
       });
       continue;
     }
@@ -67,7 +70,8 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
       at = static_cast<float>(otsu_level(histogram(from, 0, in.maximum > 0 ? 0 : 1024)));
       note(fmt::format("level {:.4f}{}", at, in.shape.color_channels() > 1 ? fmt::format(" in channel {}", c) : ""));
     }
-    each_row(from, to, [at](const float* a, float* r, std::size_t n, bool stream) { lanes::above(a, at, r, n, stream); });
+    each_row(from, to,
+             [at](const float* a, float* r, std::size_t n, bool stream) { lanes::above(a, at, r, n, stream); });
   }
   copy_alpha(in, out);
 }
@@ -75,10 +79,15 @@ Image Threshold::plain(const ConstView& in) const {
   if (by == ThresholdBy::local) return reference::local_threshold(in, radius, offset);
   return reference::threshold(in, by == ThresholdBy::level ? std::optional<double>(level) : std::nullopt);
 }
-std::string Threshold::meaning() const { return by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * radius + 1) : ""; }
+std::string Threshold::meaning() const {
+  return by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * radius + 1) : "";
+}
 void Threshold::describe(Description<Threshold>& d) {
-  d.called("threshold", "tone", "Black and white: 1 above a level, 0 elsewhere; the level given, by Otsu, or the local mean.");
-  d.wrong("the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth first.");
+  d.called("threshold", "tone",
+           "Black and white: 1 above a level, 0 elsewhere; the level given, by Otsu, or the local mean.");
+  d.wrong(
+      "the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth "
+      "first.");
   d.field("by", &Threshold::by, "", "how the level is found");
   d.field("level", &Threshold::level, "0..1 scale", "with by=level");
   d.field("radius", &Threshold::radius, "pixels", "half-width of the window with by=local", {1, 2047});

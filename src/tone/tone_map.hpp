@@ -11,10 +11,14 @@
 namespace sieve {
 
 // The number of maps that a picture needs: one for gray or by luma, else one a channel.
-inline int maps_needed(const Shape& shape, ColorBy color) { return color == ColorBy::luma ? 1 : shape.color_channels(); }
+inline int maps_needed(const Shape& shape, ColorBy color) {
+  return color == ColorBy::luma ? 1 : shape.color_channels();
+}
 
 // The channel that map i is measured on.
-inline int measured_channel(const Shape& shape, ColorBy color, int i) { return color == ColorBy::luma && shape.color_channels() == 3 ? luma_channel : i; }
+inline int measured_channel(const Shape& shape, ColorBy color, int i) {
+  return color == ColorBy::luma && shape.color_channels() == 3 ? luma_channel : i;
+}
 
 // change(map, y, from, to, n) for every row of every map; alpha is copied.
 template <class Change>
@@ -35,7 +39,8 @@ void map_tones(const ConstView& in, const View& out, ColorBy color, Change chang
       for (int y = first; y < last; ++y) {
         lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), before, n);
         change(0, y, before, after, n);
-        lanes::relight({in.row(y, 0), in.row(y, 1), in.row(y, 2)}, before, after, {out.row(y, 0), out.row(y, 1), out.row(y, 2)}, n, stream);
+        lanes::relight({in.row(y, 0), in.row(y, 1), in.row(y, 2)}, before, after,
+                       {out.row(y, 0), out.row(y, 1), out.row(y, 2)}, n, stream);
       }
     });
   }

@@ -42,7 +42,9 @@ Votes count_votes(const ConstView& in, BalanceBy by) {
         for (int y = first; y < last; ++y) {
           const float *r = in.row(y, 0), *g = in.row(y, 1), *b = in.row(y, 2);
           for (std::size_t x = 0; x < n; ++x) {
-            vote[x] = std::min(r[x], std::min(g[x], b[x])) > kFloor && std::max(r[x], std::max(g[x], b[x])) < kCeiling ? 1.0F : 0.0F;
+            vote[x] = std::min(r[x], std::min(g[x], b[x])) > kFloor && std::max(r[x], std::max(g[x], b[x])) < kCeiling
+                          ? 1.0F
+                          : 0.0F;
           }
           v.count += static_cast<std::size_t>(std::lround(lanes::dot(vote.data(), vote.data(), n)));
           for (std::size_t c = 0; c < 3; ++c) {
@@ -104,15 +106,16 @@ void WhiteBalance::operator()(const ConstView& in, const View& out) const {
   if (in.shape.color_channels() != 3) return copy(in, out);
   const auto gains = gains_of(in, *this);
   note(fmt::format("factors in linear light: red {:.3f}, green {:.3f}, blue {:.3f}", gains[0], gains[1], gains[2]));
-  each_color_row(in, out, [&](const float* a, const float* b, const float* c, float* x, float* y, float* z, std::size_t n) {
-    const float* from[] = {a, b, c};
-    float* to[] = {x, y, z};
-    for (std::size_t i = 0; i < 3; ++i) {
-      lanes::linearize(from[i], to[i], n);
-      lanes::line(to[i], 0, static_cast<float>(gains[i]), 0, to[i], n, false);
-      lanes::encode(to[i], to[i], n);
-    }
-  });
+  each_color_row(in, out,
+                 [&](const float* a, const float* b, const float* c, float* x, float* y, float* z, std::size_t n) {
+                   const float* from[] = {a, b, c};
+                   float* to[] = {x, y, z};
+                   for (std::size_t i = 0; i < 3; ++i) {
+                     lanes::linearize(from[i], to[i], n);
+                     lanes::line(to[i], 0, static_cast<float>(gains[i]), 0, to[i], n, false);
+                     lanes::encode(to[i], to[i], n);
+                   }
+                 });
 }
 Image WhiteBalance::plain(const ConstView& in) const {
   if (in.shape.color_channels() != 3) return Image(in);
@@ -123,11 +126,15 @@ Image WhiteBalance::plain(const ConstView& in) const {
   });
 }
 void WhiteBalance::describe(Description<WhiteBalance>& d) {
-  d.called("white_balance", "color", "Takes the tint of the light away: the mean becomes gray, or the brightest white.");
-  d.wrong("the scene itself is of one color (a lawn, a sunset): gray_world takes that for the light; take white_patch or leave it.");
+  d.called("white_balance", "color",
+           "Takes the tint of the light away: the mean becomes gray, or the brightest white.");
+  d.wrong(
+      "the scene itself is of one color (a lawn, a sunset): gray_world takes that for the light; take white_patch or "
+      "leave it.");
   d.agrees_within(2e-5);
   d.field("by", &WhiteBalance::by, "", "how the color of the light is guessed");
-  d.field("percent", &WhiteBalance::percent, "percent", "of the brightest samples left out with by=white_patch", {0, 50});
+  d.field("percent", &WhiteBalance::percent, "percent", "of the brightest samples left out with by=white_patch",
+          {0, 50});
 }
 
 }  // namespace sieve

@@ -80,7 +80,8 @@ void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool unde
     // Far enough that what is wrapped around does not meet the picture, but not beyond its mirror image.
     const long long reach = static_cast<long long>(t.low.size()) << (levels - 1);
     b.margin = static_cast<int>(std::min<long long>(reach, std::max(in.width(), in.height())));
-    wide = Pad{.left = b.margin, .right = b.margin, .top = b.margin, .bottom = b.margin, .border = Border::mirror}(color);
+    wide =
+        Pad{.left = b.margin, .right = b.margin, .top = b.margin, .bottom = b.margin, .border = Border::mirror}(color);
   }
   // The low bands between the levels, in turns; the last is the approximation.
   Image lows[2];
@@ -116,12 +117,16 @@ void wavelet_inverse(const WaveletBands& b, const View& out) {
   const WaveletTaps& t = taps_of(b.wavelet);
   const int levels = static_cast<int>(b.levels.size());
   check_levels(levels);
-  if (b.margin < 0 || b.margin > (1 << 24)) throw BadCall("wavelet_inverse: the margin is not one that wavelet_forward gives");
-  if (out.shape != b.shape) throw BadCall(fmt::format("wavelet_inverse: the buffer is {}, and the bands are of {}", text_of(out.shape).text, text_of(b.shape).text));
+  if (b.margin < 0 || b.margin > (1 << 24))
+    throw BadCall("wavelet_inverse: the margin is not one that wavelet_forward gives");
+  if (out.shape != b.shape)
+    throw BadCall(fmt::format("wavelet_inverse: the buffer is {}, and the bands are of {}", text_of(out.shape).text,
+                              text_of(b.shape).text));
   std::vector<Shape> sizes{{b.shape.width + 2 * b.margin, b.shape.height + 2 * b.margin, b.shape.channels}};
   const auto hold = [](const Image& band, const Shape& want, const std::string& what) {
     if (want.empty() ? !band.empty() : band.shape() != want) {
-      throw BadCall(fmt::format("wavelet_inverse: {} is {}, and {} fits: hand over what wavelet_forward gave", what, text_of(band.shape()).text, text_of(want).text));
+      throw BadCall(fmt::format("wavelet_inverse: {} is {}, and {} fits: hand over what wavelet_forward gave", what,
+                                text_of(band.shape()).text, text_of(want).text));
     }
   };
   for (int j = 0; j < levels; ++j) {
@@ -184,7 +189,8 @@ std::vector<BandEnergy> band_energies(const WaveletBands& b) {
     double e = 0;
     for (int c = 0; c < band.channels(); ++c) {
       for (int y = 0; y < band.height(); ++y) {
-        for (int x = 0; x < band.width(); ++x) e += static_cast<double>(band.at(x, y, c)) * static_cast<double>(band.at(x, y, c));
+        for (int x = 0; x < band.width(); ++x)
+          e += static_cast<double>(band.at(x, y, c)) * static_cast<double>(band.at(x, y, c));
       }
     }
     total += e;
@@ -201,7 +207,10 @@ std::vector<BandEnergy> band_energies(const WaveletBands& b) {
 }
 
 Image nested_bands(const WaveletBands& b, bool per_band) {
-  if (b.undecimated) throw BadCall("nested_bands: undecimated bands all have the picture's size and cannot be nested; take the decimated transform");
+  if (b.undecimated)
+    throw BadCall(
+        "nested_bands: undecimated bands all have the picture's size and cannot be nested; take the decimated "
+        "transform");
   if (b.levels.empty() || b.approximation.empty()) throw BadCall("nested_bands: there are no bands");
   // Sizes grow from the coarsest; each level takes the larger of what its own and its neighbors' bands need.
   std::vector<Shape> box(b.levels.size());
@@ -209,7 +218,8 @@ Image nested_bands(const WaveletBands& b, bool per_band) {
   for (std::size_t j = b.levels.size(); j-- > 0;) {
     const WaveletDetails& d = b.levels[j];
     box[j] = {std::max(at.width, d.horizontal.width()), std::max(at.height, d.vertical.height()), at.channels};
-    at = {box[j].width + std::max(d.vertical.width(), d.diagonal.width()), box[j].height + std::max(d.horizontal.height(), d.diagonal.height()), at.channels};
+    at = {box[j].width + std::max(d.vertical.width(), d.diagonal.width()),
+          box[j].height + std::max(d.horizontal.height(), d.diagonal.height()), at.channels};
   }
   Image out(at);
   const auto put = [&](const Image& band, int x0, int y0, bool approximation) {
@@ -251,7 +261,8 @@ Image nested_bands(const WaveletBands& b, bool per_band) {
       for (int y = 0; y < band.height(); ++y) {
         for (int x = 0; x < band.width(); ++x) out.at(x0 + x, y0 + y, c) = band.at(x, y, c) * scale + offset;
         if (!per_band) continue;
-        for (int x = 0; x < band.width(); ++x) out.at(x0 + x, y0 + y, c) = std::clamp(out.at(x0 + x, y0 + y, c), 0.0F, 1.0F);
+        for (int x = 0; x < band.width(); ++x)
+          out.at(x0 + x, y0 + y, c) = std::clamp(out.at(x0 + x, y0 + y, c), 0.0F, 1.0F);
       }
     }
   };

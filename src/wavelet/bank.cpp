@@ -30,17 +30,22 @@ int bank_size(int n, const WaveletTaps& t) { return (n + static_cast<int>(t.low.
 void bank_forward(const ConstView& in, const WaveletTaps& t, const Level<View>& out) {
   const std::vector<float> low = singles(t.low), high = singles(t.high);
   const int taps = static_cast<int>(low.size()), at = t.low_at;
-  const auto wide = static_cast<std::size_t>(out.low.width()), half = wide + static_cast<std::size_t>(taps / 2), place = rounded(wide);
+  const auto wide = static_cast<std::size_t>(out.low.width()), half = wide + static_cast<std::size_t>(taps / 2),
+             place = rounded(wide);
   parallel_rows(
       out.low.height(), static_cast<std::size_t>(in.width()) * 8,
       [&](int first, int last) {
         std::vector<float> row(2 * half), even(half), odd(half), ring(2 * place * static_cast<std::size_t>(taps));
-        const auto slot = [&](int y) { return ring.data() + 2 * place * static_cast<std::size_t>((y + 2 * taps) % taps); };
+        const auto slot = [&](int y) {
+          return ring.data() + 2 * place * static_cast<std::size_t>((y + 2 * taps) % taps);
+        };
         std::vector<const float*> sources(static_cast<std::size_t>(taps)), rights = sources;
         const auto load = [&](int y) {
-          rows::extend(in, *border_index(y, in.height(), Border::mirror), -at, static_cast<int>(2 * half), Border::mirror, 0, row.data());
+          rows::extend(in, *border_index(y, in.height(), Border::mirror), -at, static_cast<int>(2 * half),
+                       Border::mirror, 0, row.data());
           lanes::split_pairs(row.data(), even.data(), odd.data(), half);
-          for (int i = 0; i < taps; ++i) sources[static_cast<std::size_t>(i)] = (i % 2 == 0 ? even.data() : odd.data()) + i / 2;
+          for (int i = 0; i < taps; ++i)
+            sources[static_cast<std::size_t>(i)] = (i % 2 == 0 ? even.data() : odd.data()) + i / 2;
           lanes::weighted_sum(sources.data(), low.data(), sources.size(), slot(y), wide, false);
           lanes::weighted_sum(sources.data(), high.data(), sources.size(), slot(y) + place, wide, false);
         };
@@ -72,31 +77,33 @@ void bank_inverse(const Level<ConstView>& in, const WaveletTaps& t, const View& 
     }
   }
   const auto wide = static_cast<std::size_t>(in.low.width()), pairs = static_cast<std::size_t>((out.width() + 1) / 2);
-  parallel_rows(out.height(), static_cast<std::size_t>(out.width()) * static_cast<std::size_t>(taps), [&](int first, int last) {
-    std::vector<float> low(wide + 1), high(wide + 1), even(pairs), odd(pairs), row(2 * pairs);
-    std::vector<const float*> a(static_cast<std::size_t>(taps)), b = a;
-    for (int y = first; y < last; ++y) {
-      const auto& w = weights[y % 2];
-      for (int i = 0; i < half; ++i) {
-        const int k = (y + at - (2 * i + y % 2)) / 2;
-        const auto j = static_cast<std::size_t>(2 * i);
-        a[j] = in.low.row(k), a[j + 1] = in.horizontal.row(k);
-        b[j] = in.vertical.row(k), b[j + 1] = in.diagonal.row(k);
-      }
-      lanes::weighted_sum(a.data(), w.data(), a.size(), low.data(), wide, false);
-      lanes::weighted_sum(b.data(), w.data(), b.size(), high.data(), wide, false);
-      for (int p = 0; p < 2; ++p) {
-        for (int i = 0; i < half; ++i) {
-          const int shift = (at - 2 * i) / 2;
-          const auto j = static_cast<std::size_t>(2 * i);
-          a[j] = low.data() + shift, a[j + 1] = high.data() + shift;
-        }
-        lanes::weighted_sum(a.data(), weights[p].data(), a.size(), p == 0 ? even.data() : odd.data(), p == 0 ? pairs : static_cast<std::size_t>(out.width() / 2), false);
-      }
-      lanes::join_pairs(even.data(), odd.data(), out.row(y), static_cast<std::size_t>(out.width() / 2));
-      if (out.width() % 2 == 1) out.row(y)[out.width() - 1] = even[pairs - 1];
-    }
-  });
+  parallel_rows(out.height(), static_cast<std::size_t>(out.width()) * static_cast<std::size_t>(taps),
+                [&](int first, int last) {
+                  std::vector<float> low(wide + 1), high(wide + 1), even(pairs), odd(pairs), row(2 * pairs);
+                  std::vector<const float*> a(static_cast<std::size_t>(taps)), b = a;
+                  for (int y = first; y < last; ++y) {
+                    const auto& w = weights[y % 2];
+                    for (int i = 0; i < half; ++i) {
+                      const int k = (y + at - (2 * i + y % 2)) / 2;
+                      const auto j = static_cast<std::size_t>(2 * i);
+                      a[j] = in.low.row(k), a[j + 1] = in.horizontal.row(k);
+                      b[j] = in.vertical.row(k), b[j + 1] = in.diagonal.row(k);
+                    }
+                    lanes::weighted_sum(a.data(), w.data(), a.size(), low.data(), wide, false);
+                    lanes::weighted_sum(b.data(), w.data(), b.size(), high.data(), wide, false);
+                    for (int p = 0; p < 2; ++p) {
+                      for (int i = 0; i < half; ++i) {
+                        const int shift = (at - 2 * i) / 2;
+                        const auto j = static_cast<std::size_t>(2 * i);
+                        a[j] = low.data() + shift, a[j + 1] = high.data() + shift;
+                      }
+                      lanes::weighted_sum(a.data(), weights[p].data(), a.size(), p == 0 ? even.data() : odd.data(),
+                                          p == 0 ? pairs : static_cast<std::size_t>(out.width() / 2), false);
+                    }
+                    lanes::join_pairs(even.data(), odd.data(), out.row(y), static_cast<std::size_t>(out.width() / 2));
+                    if (out.width() % 2 == 1) out.row(y)[out.width() - 1] = even[pairs - 1];
+                  }
+                });
 }
 
 namespace {
@@ -104,13 +111,17 @@ namespace {
 Border border_of(const WaveletTaps& t) { return t.symmetric ? Border::reflect : Border::wrap; }
 
 // Without decimation the filters of symmetric wavelets are centered, so that their bands are symmetric like the signal.
-int anchor(const WaveletTaps& t, const std::vector<double>& taps) { return t.symmetric ? static_cast<int>(taps.size() / 2) : t.low_at; }
+int anchor(const WaveletTaps& t, const std::vector<double>& taps) {
+  return t.symmetric ? static_cast<int>(taps.size() / 2) : t.low_at;
+}
 
 // sum over t of taps[t] * row[x + (t - at) * step], with the row extended on both sides.
 class Spread {
  public:
   Spread(const std::vector<double>& taps, int at, int step, bool back, double times)
-      : weights_(singles(taps, times)), step_(step), first_((back ? at + 1 - static_cast<int>(taps.size()) : -at) * step) {
+      : weights_(singles(taps, times)),
+        step_(step),
+        first_((back ? at + 1 - static_cast<int>(taps.size()) : -at) * step) {
     if (back) std::reverse(weights_.begin(), weights_.end());
   }
   int first() const { return first_; }
@@ -126,8 +137,12 @@ class Spread {
 struct Filters {
   Spread low, high;
 };
-Filters analysis(const WaveletTaps& t, int step) { return {{t.low, anchor(t, t.low), step, false, 1}, {t.high, anchor(t, t.high), step, false, 1}}; }
-Filters synthesis(const WaveletTaps& t, int step) { return {{t.low_back, anchor(t, t.low_back), step, true, 0.5}, {t.high_back, anchor(t, t.high_back), step, true, 0.5}}; }
+Filters analysis(const WaveletTaps& t, int step) {
+  return {{t.low, anchor(t, t.low), step, false, 1}, {t.high, anchor(t, t.high), step, false, 1}};
+}
+Filters synthesis(const WaveletTaps& t, int step) {
+  return {{t.low_back, anchor(t, t.low_back), step, true, 0.5}, {t.high_back, anchor(t, t.high_back), step, true, 0.5}};
+}
 
 }  // namespace
 
@@ -137,7 +152,8 @@ void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, co
   const int w = in.width(), h = in.height();
   const auto n = static_cast<std::size_t>(w);
   Image low(w, h), high(w, h);
-  const int from = std::min(f.low.offset(0), f.high.offset(0)), to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
+  const int from = std::min(f.low.offset(0), f.high.offset(0)),
+            to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
   parallel_rows(h, n * 8, [&](int first, int last) {
     std::vector<float> row(n + static_cast<std::size_t>(to - from));
     for (int y = first; y < last; ++y) {
@@ -153,7 +169,8 @@ void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, co
     std::vector<const float*> sources;
     const auto sum = [&](const Image& of, const Spread& filter, int y, const View& to_band) {
       sources.clear();
-      for (int i = 0; i < filter.count(); ++i) sources.push_back(of.row(*border_index(y + filter.offset(i), h, border)));
+      for (int i = 0; i < filter.count(); ++i)
+        sources.push_back(of.row(*border_index(y + filter.offset(i), h, border)));
       lanes::weighted_sum(sources.data(), filter.weights().data(), sources.size(), to_band.row(y), n, false);
     };
     for (int y = first; y < last; ++y) {
@@ -172,7 +189,8 @@ void undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int s
   const auto n = static_cast<std::size_t>(w);
   std::vector<float> both(f.low.weights());
   both.insert(both.end(), f.high.weights().begin(), f.high.weights().end());
-  const int from = std::min(f.low.offset(0), f.high.offset(0)), to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
+  const int from = std::min(f.low.offset(0), f.high.offset(0)),
+            to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
   parallel_rows(h, n * 16, [&](int first, int last) {
     Image down(w, 2);
     std::vector<float> row(2 * (n + static_cast<std::size_t>(to - from)));
@@ -181,7 +199,8 @@ void undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int s
     const auto gather = [&](const ConstView& low, const ConstView& high, int y, float* result) {
       sources.clear();
       for (int i = 0; i < f.low.count(); ++i) sources.push_back(low.row(*border_index(y + f.low.offset(i), h, border)));
-      for (int i = 0; i < f.high.count(); ++i) sources.push_back(high.row(*border_index(y + f.high.offset(i), h, border)));
+      for (int i = 0; i < f.high.count(); ++i)
+        sources.push_back(high.row(*border_index(y + f.high.offset(i), h, border)));
       lanes::weighted_sum(sources.data(), both.data(), sources.size(), result, n, false);
     };
     for (int y = first; y < last; ++y) {

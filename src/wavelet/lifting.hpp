@@ -6,7 +6,8 @@
 
 namespace sieve {
 
-// Two pairs of steps (the second pair 0 for 5/3), then a scale: odd += s0 (even + even'), even += s1 (odd' + odd), and again.
+// Two pairs of steps (the second pair 0 for 5/3), then a scale: odd += s0 (even + even'), even += s1 (odd' + odd), and
+// again.
 struct Lifting {
   double steps[4];
   double low_scale, high_scale;

@@ -21,7 +21,8 @@ void SplitPairs(const float* row, float* even, float* odd, std::size_t n) {
 }
 
 void JoinPairs(const float* even, const float* odd, float* row, std::size_t n) {
-  EachVector(n, [&](auto d, std::size_t i) HWY_ATTR { hn::StoreInterleaved2(hn::LoadU(d, even + i), hn::LoadU(d, odd + i), d, row + 2 * i); });
+  EachVector(n, [&](auto d, std::size_t i)
+                    HWY_ATTR { hn::StoreInterleaved2(hn::LoadU(d, even + i), hn::LoadU(d, odd + i), d, row + 2 * i); });
 }
 
 void LiftStep(float* to, const float* a, const float* b, float factor, float scale, std::size_t n) {
@@ -31,9 +32,11 @@ void LiftStep(float* to, const float* a, const float* b, float factor, float sca
   });
 }
 
-void LiftDown(const float* odd, const float* even, const LiftRows& s, const LiftFactors& f, float* low, float* high, std::size_t n) {
+void LiftDown(const float* odd, const float* even, const LiftRows& s, const LiftFactors& f, float* low, float* high,
+              std::size_t n) {
   EachVector(n, [&](auto d, std::size_t i) HWY_ATTR {
-    const auto e = hn::LoadU(d, even + i), d1_before = hn::LoadU(d, s.d1 + i), s1_before = hn::LoadU(d, s.s1 + i), d2_before = hn::LoadU(d, s.d2 + i);
+    const auto e = hn::LoadU(d, even + i), d1_before = hn::LoadU(d, s.d1 + i), s1_before = hn::LoadU(d, s.s1 + i),
+               d2_before = hn::LoadU(d, s.d2 + i);
     const auto e_before = hn::LoadU(d, s.even + i);
     const auto d1 = hn::MulAdd(hn::Add(e_before, e), hn::Set(d, f.a), hn::LoadU(d, odd + i));
     const auto s1 = hn::MulAdd(hn::Add(d1_before, d1), hn::Set(d, f.b), e_before);
@@ -48,11 +51,14 @@ void LiftDown(const float* odd, const float* even, const LiftRows& s, const Lift
   });
 }
 
-void LiftUp(const float* low, const float* high, const LiftRows& s, const LiftFactors& f, float* even, float* odd, std::size_t n) {
+void LiftUp(const float* low, const float* high, const LiftRows& s, const LiftFactors& f, float* even, float* odd,
+            std::size_t n) {
   EachVector(n, [&](auto d, std::size_t i) HWY_ATTR {
     const auto d2 = hn::Mul(hn::LoadU(d, high + i), hn::Set(d, f.high));
-    const auto d2_before = hn::LoadU(d, s.d2 + i), s1_before = hn::LoadU(d, s.s1 + i), d1_before = hn::LoadU(d, s.d1 + i), e_before = hn::LoadU(d, s.even + i);
-    const auto s1 = hn::NegMulAdd(hn::Add(d2_before, d2), hn::Set(d, f.d), hn::Mul(hn::LoadU(d, low + i), hn::Set(d, f.low)));
+    const auto d2_before = hn::LoadU(d, s.d2 + i), s1_before = hn::LoadU(d, s.s1 + i),
+               d1_before = hn::LoadU(d, s.d1 + i), e_before = hn::LoadU(d, s.even + i);
+    const auto s1 =
+        hn::NegMulAdd(hn::Add(d2_before, d2), hn::Set(d, f.d), hn::Mul(hn::LoadU(d, low + i), hn::Set(d, f.low)));
     const auto d1 = hn::NegMulAdd(hn::Add(s1_before, s1), hn::Set(d, f.c), d2_before);
     const auto e = hn::NegMulAdd(hn::Add(d1_before, d1), hn::Set(d, f.b), s1_before);
     const auto o = hn::NegMulAdd(hn::Add(e_before, e), hn::Set(d, f.a), d1_before);
@@ -77,13 +83,21 @@ HWY_EXPORT(LiftStep);
 HWY_EXPORT(LiftDown);
 HWY_EXPORT(LiftUp);
 
-void split_pairs(const float* row, float* even, float* odd, std::size_t n) { HWY_DYNAMIC_DISPATCH(SplitPairs)(row, even, odd, n); }
-void join_pairs(const float* even, const float* odd, float* row, std::size_t n) { HWY_DYNAMIC_DISPATCH(JoinPairs)(even, odd, row, n); }
-void lift_step(float* to, const float* a, const float* b, float factor, float scale, std::size_t n) { HWY_DYNAMIC_DISPATCH(LiftStep)(to, a, b, factor, scale, n); }
-void lift_down(const float* odd, const float* even, const LiftRows& state, const LiftFactors& f, float* low, float* high, std::size_t n) {
+void split_pairs(const float* row, float* even, float* odd, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(SplitPairs)(row, even, odd, n);
+}
+void join_pairs(const float* even, const float* odd, float* row, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(JoinPairs)(even, odd, row, n);
+}
+void lift_step(float* to, const float* a, const float* b, float factor, float scale, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(LiftStep)(to, a, b, factor, scale, n);
+}
+void lift_down(const float* odd, const float* even, const LiftRows& state, const LiftFactors& f, float* low,
+               float* high, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(LiftDown)(odd, even, state, f, low, high, n);
 }
-void lift_up(const float* low, const float* high, const LiftRows& state, const LiftFactors& f, float* even, float* odd, std::size_t n) {
+void lift_up(const float* low, const float* high, const LiftRows& state, const LiftFactors& f, float* even, float* odd,
+             std::size_t n) {
   HWY_DYNAMIC_DISPATCH(LiftUp)(low, high, state, f, even, odd, n);
 }
 

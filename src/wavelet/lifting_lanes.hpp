@@ -21,9 +21,12 @@ struct LiftRows {
   float *even, *d1, *s1, *d2;
 };
 
-// Takes the pair (odd row 2k - 1, even row 2k), gives the finished coefficients of pair k - 2; `low` and `high` may be null.
-void lift_down(const float* odd, const float* even, const LiftRows& state, const LiftFactors& f, float* low, float* high, std::size_t n);
+// Takes the pair (odd row 2k - 1, even row 2k), gives the finished coefficients of pair k - 2; `low` and `high` may be
+// null.
+void lift_down(const float* odd, const float* even, const LiftRows& state, const LiftFactors& f, float* low,
+               float* high, std::size_t n);
 // Takes the coefficients of pair k, gives even row 2 (k - 1) and odd row 2 (k - 2) + 1.
-void lift_up(const float* low, const float* high, const LiftRows& state, const LiftFactors& f, float* even, float* odd, std::size_t n);
+void lift_up(const float* low, const float* high, const LiftRows& state, const LiftFactors& f, float* even, float* odd,
+             std::size_t n);
 
 }  // namespace sieve::lanes

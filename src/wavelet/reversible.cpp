@@ -15,14 +15,17 @@ namespace {
 
 using Number = std::int32_t;
 
-// Both steps for rows of `m` numbers each: `even(i)` and `odd(i)` give row i of either kind, for i in its range; n samples long.
+// Both steps for rows of `m` numbers each: `even(i)` and `odd(i)` give row i of either kind, for i in its range; n
+// samples long.
 template <class Even, class Odd, class Step>
 void each_odd(int n, Even even, Odd odd, Step step) {
   for (int i = 0; i < n / 2; ++i) step(odd(i), even(i), even(*border_index(2 * i + 2, n, Border::reflect) / 2));
 }
 template <class Even, class Odd, class Step>
 void each_even(int n, Even even, Odd odd, Step step) {
-  for (int i = 0; n > 1 && i < (n + 1) / 2; ++i) step(even(i), odd(*border_index(2 * i - 1, n, Border::reflect) / 2), odd(*border_index(2 * i + 1, n, Border::reflect) / 2));
+  for (int i = 0; n > 1 && i < (n + 1) / 2; ++i)
+    step(even(i), odd(*border_index(2 * i - 1, n, Border::reflect) / 2),
+         odd(*border_index(2 * i + 1, n, Border::reflect) / 2));
 }
 
 Number half(Number a, Number b) { return (a + b) >> 1; }
@@ -49,40 +52,48 @@ void row_inverse(Number* row, int n, std::vector<Number>& copy) {
   for (int i = 0; i < n; ++i) row[i] = copy[static_cast<std::size_t>(i % 2 == 0 ? i / 2 : lows + i / 2)];
 }
 
-// Down the columns: the same steps with whole rows as numbers, on a copy of some columns with the rows in order of kind.
+// Down the columns: the same steps with whole rows as numbers, on a copy of some columns with the rows in order of
+// kind.
 void columns(Number* plane, std::ptrdiff_t stride, int width, int height, bool forward) {
   constexpr int kColumns = 64;
-  parallel_rows(
-      (width + kColumns - 1) / kColumns, static_cast<std::size_t>(height) * kColumns,
-      [&](int first, int last) {
-        std::vector<Number> block(static_cast<std::size_t>(height) * kColumns);
-        for (int b = first; b < last; ++b) {
-          const int x0 = b * kColumns, m = std::min(kColumns, width - x0), lows = (height + 1) / 2;
-          const auto sorted = [&](int y) { return block.data() + static_cast<std::ptrdiff_t>(y % 2 == 0 ? y / 2 : lows + y / 2) * kColumns; };
-          for (int y = 0; y < height; ++y) std::copy_n(plane + y * stride + x0, m, forward ? sorted(y) : block.data() + static_cast<std::ptrdiff_t>(y) * kColumns);
-          const auto even = [&](int i) { return block.data() + static_cast<std::ptrdiff_t>(i) * kColumns; };
-          const auto odd = [&](int i) { return block.data() + static_cast<std::ptrdiff_t>(lows + i) * kColumns; };
-          const auto odds = [&](Number sign) {
-            each_odd(height, even, odd, [&](Number* o, const Number* e, const Number* f) {
-              for (int x = 0; x < m; ++x) o[x] += sign * half(e[x], f[x]);
-            });
-          };
-          const auto evens = [&](Number sign) {
-            each_even(height, even, odd, [&](Number* e, const Number* p, const Number* q) {
-              for (int x = 0; x < m; ++x) e[x] += sign * quarter(p[x], q[x]);
-            });
-          };
-          if (forward) {
-            odds(-1);
-            evens(1);
-          } else {
-            evens(-1);
-            odds(1);
-          }
-          for (int y = 0; y < height; ++y) std::copy_n(forward ? block.data() + static_cast<std::ptrdiff_t>(y) * kColumns : sorted(y), m, plane + y * stride + x0);
-        }
-      },
-      1);
+  parallel_rows((width + kColumns - 1) / kColumns, static_cast<std::size_t>(height) * kColumns,
+                [&](int first, int last) {
+                  std::vector<Number> block(static_cast<std::size_t>(height) * kColumns);
+                  for (int b = first; b < last; ++b) {
+                    const int x0 = b * kColumns, m = std::min(kColumns, width - x0), lows = (height + 1) / 2;
+                    const auto sorted = [&](int y) {
+                      return block.data() + static_cast<std::ptrdiff_t>(y % 2 == 0 ? y / 2 : lows + y / 2) * kColumns;
+                    };
+                    for (int y = 0; y < height; ++y)
+                      std::copy_n(plane + y * stride + x0, m,
+                                  forward ? sorted(y) : block.data() + static_cast<std::ptrdiff_t>(y) * kColumns);
+                    const auto even = [&](int i) { return block.data() + static_cast<std::ptrdiff_t>(i) * kColumns; };
+                    const auto odd = [&](int i) {
+                      return block.data() + static_cast<std::ptrdiff_t>(lows + i) * kColumns;
+                    };
+                    const auto odds = [&](Number sign) {
+                      each_odd(height, even, odd, [&](Number* o, const Number* e, const Number* f) {
+                        for (int x = 0; x < m; ++x) o[x] += sign * half(e[x], f[x]);
+                      });
+                    };
+                    const auto evens = [&](Number sign) {
+                      each_even(height, even, odd, [&](Number* e, const Number* p, const Number* q) {
+                        for (int x = 0; x < m; ++x) e[x] += sign * quarter(p[x], q[x]);
+                      });
+                    };
+                    if (forward) {
+                      odds(-1);
+                      evens(1);
+                    } else {
+                      evens(-1);
+                      odds(1);
+                    }
+                    for (int y = 0; y < height; ++y)
+                      std::copy_n(forward ? block.data() + static_cast<std::ptrdiff_t>(y) * kColumns : sorted(y), m,
+                                  plane + y * stride + x0);
+                  }
+                },
+                1);
 }
 
 void check_plane(std::span<Number> plane, int width, int height, int levels) {

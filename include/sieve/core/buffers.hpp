@@ -21,8 +21,8 @@ struct Saturation {
 /// 16). Float samples are taken as they are. BadCall for a null buffer, a size below 1, or a zero maximum. O(samples).
 Image from_interleaved(const std::uint8_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0,
                        std::uint32_t maximum = 255);
-Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels,
-                       std::ptrdiff_t row_stride = 0, std::uint32_t maximum = 65535);
+Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0,
+                       std::uint32_t maximum = 65535);
 Image from_interleaved(const float* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0);
 
 /// Writes a picture into a caller's interleaved buffer: 0..1 becomes 0..maximum, rounded to nearest (half away

@@ -30,7 +30,8 @@ std::string listed(std::span<const std::string> names);
 /// `value` as it stands in a line of words: blanks, other white space and backslashes get a backslash before them.
 std::string one_word(std::string_view value);
 
-/// The words of a line, split at white space that has no backslash before it; the backslashes of one_word() are taken off.
+/// The words of a line, split at white space that has no backslash before it; the backslashes of one_word() are taken
+/// off.
 std::vector<std::string> words_of(std::string_view line);
 
 /// How a parameter's text opens files: the tool fills it in, so that the core itself reads none.
@@ -182,8 +183,9 @@ class Description : public About {
       p.in_range = [](const void*) { return true; };
       p.allowed = "one of " + listed(p.choices);
     } else if constexpr (std::is_arithmetic_v<V>) {
-      number<V>(p, [value_of](const void* f) { return std::optional<V>(value_of(f)); },
-                [member](void* f, std::optional<V> v) { static_cast<T*>(f)->*member = *v; });
+      number<V>(
+          p, [value_of](const void* f) { return std::optional<V>(value_of(f)); },
+          [member](void* f, std::optional<V> v) { static_cast<T*>(f)->*member = *v; });
     } else if constexpr (detail::is_optional_v<V>) {
       p.may_be_auto = true;
       number<typename V::value_type>(p, value_of, [member](void* f, const V& v) { static_cast<T*>(f)->*member = v; });
@@ -241,7 +243,9 @@ class Description : public About {
       if (!v) return true;
       const auto d = static_cast<double>(*v);
       // The ends as the field's own type holds them: 0.001 as a float lies below 0.001 as a double.
-      if constexpr (std::is_floating_point_v<N>) return d >= static_cast<double>(static_cast<N>(range.low)) && d <= static_cast<double>(static_cast<N>(range.high));
+      if constexpr (std::is_floating_point_v<N>)
+        return d >= static_cast<double>(static_cast<N>(range.low)) &&
+               d <= static_cast<double>(static_cast<N>(range.high));
       return d >= range.low && d <= range.high;
     };
     p.allowed = detail::range_text(p.range, p.kind, p.unit);

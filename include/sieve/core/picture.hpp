@@ -14,7 +14,8 @@ class Picture {
   Picture() = default;
   /// From a picture at hand: `Subtract{.with = truth}`.
   Picture(Image image) : image_(std::make_shared<const Image>(std::move(image))) {}
-  Picture(Image image, std::string name) : image_(std::make_shared<const Image>(std::move(image))), name_(std::move(name)) {}
+  Picture(Image image, std::string name)
+      : image_(std::make_shared<const Image>(std::move(image))), name_(std::move(name)) {}
 
   bool empty() const { return image_ == nullptr; }
   /// The samples. BadCall, naming `who` and `parameter`, where none were given.

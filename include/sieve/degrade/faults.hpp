@@ -24,8 +24,8 @@ struct LineHum {
 struct DeadLines {
   enum class Along { columns, rows };
   Along along = Along::columns;
-  float share = 0.01F;     ///< probability of each line, 0..1
-  float level = 0;         ///< the sample that stands on a dead line
+  float share = 0.01F;  ///< probability of each line, 0..1
+  float level = 0;      ///< the sample that stands on a dead line
   std::uint64_t seed = 1;
 
   Image operator()(const ConstView& in) const;

@@ -20,13 +20,14 @@ struct ChoiceNames<BilateralWay> {
 };
 
 /// Bilateral filter: the mean of the neighbors within ceil(2.5 sigma) pixels each way, weighted by a Gaussian of their
-/// distance and a Gaussian of their difference in level. Every color channel by itself; mirrored beyond the border. fast:
-/// for levels that lie half a `range` apart the picture is blurred, on cells of half a sigma, with the weights that a sample
-/// of that level would give, and every sample takes its value between the nearest cells and levels; for ranges of 0.02 and
-/// more its result lies within 0.011 of the same filter with an unlimited window.
-/// Where the levels span more than 500 ranges it runs exactly. `range` auto: 2.5 times the estimated noise deviation, at least 0.02.
-/// NaN and infinities count as 0 in the fast way and stay. Sources: Tomasi and Manduchi, "Bilateral filtering for gray and
-/// color images", 1998; Durand and Dorsey, "Fast bilateral filtering for the display of high-dynamic-range images", 2002.
+/// distance and a Gaussian of their difference in level. Every color channel by itself; mirrored beyond the border.
+/// fast: for levels that lie half a `range` apart the picture is blurred, on cells of half a sigma, with the weights
+/// that a sample of that level would give, and every sample takes its value between the nearest cells and levels; for
+/// ranges of 0.02 and more its result lies within 0.011 of the same filter with an unlimited window. Where the levels
+/// span more than 500 ranges it runs exactly. `range` auto: 2.5 times the estimated noise deviation, at least 0.02. NaN
+/// and infinities count as 0 in the fast way and stay. Sources: Tomasi and Manduchi, "Bilateral filtering for gray and
+/// color images", 1998; Durand and Dorsey, "Fast bilateral filtering for the display of high-dynamic-range images",
+/// 2002.
 struct Bilateral {
   float sigma = 2;                  ///< of the distance, pixels, 0.5 to 100
   std::optional<float> range = {};  ///< of the difference in level, 0.005 to 10; auto: from the noise level
@@ -39,14 +40,16 @@ struct Bilateral {
   static void describe(Description<Bilateral>& d);
 };
 
-/// Guided filter: in every square window the result is a line a * guide + b of the guide, with a = cov / (var + eps^2); the
-/// lines of all windows that hold a pixel are averaged. Edges of the guide stay. Without a guide each channel guides
-/// itself. The edge is repeated beyond the border. `strength` auto: twice the estimated noise deviation, at least 0.01.
-/// Source: He, Sun and Tang, "Guided image filtering", IEEE Trans. PAMI 35, 2013. O(pixels), whatever the radius.
+/// Guided filter: in every square window the result is a line a * guide + b of the guide, with a = cov / (var + eps^2);
+/// the lines of all windows that hold a pixel are averaged. Edges of the guide stay. Without a guide each channel
+/// guides itself. The edge is repeated beyond the border. `strength` auto: twice the estimated noise deviation, at
+/// least 0.01. Source: He, Sun and Tang, "Guided image filtering", IEEE Trans. PAMI 35, 2013. O(pixels), whatever the
+/// radius.
 struct Guided {
-  int radius = 4;                       ///< half-width of the square window in pixels, 1 to 500
-  std::optional<float> strength = {};   ///< eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
-  Picture with = {};                    ///< a gray guide, or one with the picture's channels; none: the picture itself
+  int radius = 4;  ///< half-width of the square window in pixels, 1 to 500
+  std::optional<float> strength =
+      {};             ///< eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
+  Picture with = {};  ///< a gray guide, or one with the picture's channels; none: the picture itself
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

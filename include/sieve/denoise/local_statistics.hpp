@@ -8,10 +8,10 @@
 
 namespace sieve {
 
-/// Adaptive Wiener filter: mean + max(0, var - noise^2) / max(var, noise^2) * (v - mean), with mean and variance of the square
-/// window: flat places are smoothed, busy ones kept. `noise` auto: estimated. The border is mirrored. Sources: Lee, "Digital
-/// image enhancement and noise filtering by use of local statistics", IEEE Trans. PAMI 2, 1980; Lim, Two-Dimensional
-/// Signal and Image Processing, 1990. O(pixels), whatever the radius.
+/// Adaptive Wiener filter: mean + max(0, var - noise^2) / max(var, noise^2) * (v - mean), with mean and variance of the
+/// square window: flat places are smoothed, busy ones kept. `noise` auto: estimated. The border is mirrored. Sources:
+/// Lee, "Digital image enhancement and noise filtering by use of local statistics", IEEE Trans. PAMI 2, 1980; Lim,
+/// Two-Dimensional Signal and Image Processing, 1990. O(pixels), whatever the radius.
 struct AdaptiveWiener {
   int radius = 2;                   ///< half-width of the square window in pixels, 1 to 500
   std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
@@ -26,8 +26,8 @@ struct AdaptiveWiener {
   static void describe(Description<AdaptiveWiener>& d);
 };
 
-/// Lee's filter for speckle, noise that grows with the level: mean + k (v - mean) with k = max(0, 1 - s^2 / C^2) and C =
-/// deviation / mean of the square window. `speckle` auto: the lower quartile of C over the picture. The border is
+/// Lee's filter for speckle, noise that grows with the level: mean + k (v - mean) with k = max(0, 1 - s^2 / C^2) and C
+/// = deviation / mean of the square window. `speckle` auto: the lower quartile of C over the picture. The border is
 /// mirrored. Source: Lee, "Speckle analysis and smoothing of synthetic aperture radar images", 1981. O(pixels).
 struct Lee {
   int radius = 3;                     ///< half-width of the square window in pixels, 1 to 500
@@ -43,9 +43,9 @@ struct Lee {
   static void describe(Description<Lee>& d);
 };
 
-/// Anscombe's transform: 2 sqrt(v peak + 3/8) / (2 sqrt(peak + 3/8)), which makes photon noise of any level equally strong
-/// (deviation 1 / (2 sqrt(peak + 3/8))). `peak` is the number of photons that white stands for. Samples below -3/8 / peak
-/// count as that. Source: Anscombe, Biometrika 35, 1948. O(samples).
+/// Anscombe's transform: 2 sqrt(v peak + 3/8) / (2 sqrt(peak + 3/8)), which makes photon noise of any level equally
+/// strong (deviation 1 / (2 sqrt(peak + 3/8))). `peak` is the number of photons that white stands for. Samples below
+/// -3/8 / peak count as that. Source: Anscombe, Biometrika 35, 1948. O(samples).
 struct Stabilize {
   float peak = 100;  ///< photons at white, 0.1 to 1e6
 
@@ -57,9 +57,9 @@ struct Stabilize {
   static void describe(Description<Stabilize>& d);
 };
 
-/// Undoes Stabilize after a denoiser, without the bias that the plain inverse has: the closed form of the exact unbiased
-/// inverse. Source: Makitalo and Foi, "A closed-form approximation of the exact unbiased inverse of the Anscombe
-/// variance-stabilizing transformation", IEEE Trans. Image Processing 20, 2011. O(samples).
+/// Undoes Stabilize after a denoiser, without the bias that the plain inverse has: the closed form of the exact
+/// unbiased inverse. Source: Makitalo and Foi, "A closed-form approximation of the exact unbiased inverse of the
+/// Anscombe variance-stabilizing transformation", IEEE Trans. Image Processing 20, 2011. O(samples).
 struct Unstabilize {
   float peak = 100;  ///< as in Stabilize
 

@@ -10,20 +10,21 @@ namespace sieve {
 
 /// How total variation denoising was reached.
 struct TotalVariationReport {
-  int iterations = 0;           ///< that were run
-  double objective = 0;         ///< of the result
-  double gap = 0;               ///< how far it can be from the optimum at most, as a share of the objective
-  std::vector<double> history;  ///< the objective after every sixteen iterations or fewer, channel by channel where they are apart
+  int iterations = 0;    ///< that were run
+  double objective = 0;  ///< of the result
+  double gap = 0;        ///< how far it can be from the optimum at most, as a share of the objective
+  std::vector<double>
+      history;  ///< the objective after every sixteen iterations or fewer, channel by channel where they are apart
 };
 
-/// Total variation denoising (Rudin, Osher and Fatemi, 1992): the picture u that minimizes sum |grad u| + 1 / (2 weight) *
-/// sum (u - in)^2, with forward differences and the Euclidean length of the gradient. `together`: the length is taken
-/// over all color channels, so that their edges stay in one place; else each channel by itself. Solved by the accelerated
-/// primal-dual method (Chambolle and Pock, "A first-order primal-dual algorithm for convex problems", 2011, algorithm 2) with
-/// the longer steps of He, Ma, Xu and Yuan (2022) as long as the gap falls, until the gap between primal and dual objective is
-/// below `tolerance` of the objective. Tells iterations, objective and gap in a note. `weight` auto: 1.0 times the estimated
-/// noise deviation.
-/// NaN and infinities count as 0 while others are computed, and stay. O(samples * iterations).
+/// Total variation denoising (Rudin, Osher and Fatemi, 1992): the picture u that minimizes sum |grad u| + 1 / (2
+/// weight) * sum (u - in)^2, with forward differences and the Euclidean length of the gradient. `together`: the length
+/// is taken over all color channels, so that their edges stay in one place; else each channel by itself. Solved by the
+/// accelerated primal-dual method (Chambolle and Pock, "A first-order primal-dual algorithm for convex problems", 2011,
+/// algorithm 2) with the longer steps of He, Ma, Xu and Yuan (2022) as long as the gap falls, until the gap between
+/// primal and dual objective is below `tolerance` of the objective. Tells iterations, objective and gap in a note.
+/// `weight` auto: 1.0 times the estimated noise deviation. NaN and infinities count as 0 while others are computed, and
+/// stay. O(samples * iterations).
 struct TotalVariation {
   std::optional<float> weight = {};  ///< strength on the 0..1 scale, above 0 to 100; auto: from the noise level
   float tolerance = 0.001F;          ///< largest share by which the objective may miss the optimum, 1e-6 to 1

@@ -16,7 +16,8 @@ namespace sieve {
 
 /// What makes a struct a filter: defaults, a copy, a description, and a call operator from picture to picture.
 template <class T>
-concept FilterStruct = std::default_initializable<T> && std::copyable<T> && requires(const T& f, const ConstView& in, Description<T>& d) {
+concept FilterStruct = std::default_initializable<T> && std::copyable<T> &&
+    requires(const T& f, const ConstView& in, Description<T>& d) {
   { f(in) } -> std::convertible_to<Image>;
   T::describe(d);
 };
@@ -50,9 +51,9 @@ class Filter {
   std::string full_text() const { return held_->text(true); }
   /// Half-width in pixels of the neighborhood that a sample depends on; nothing where that is the whole picture.
   std::optional<int> reach() const { return held_->reach(); }
-  /// What running the filter on horizontal strips of a picture takes, so that the strips put together are the whole result,
-  /// to rounding. A struct allows it by `static constexpr bool in_strips = true;` beside its reach(): its result then
-  /// depends on the samples within that reach alone, not on where in the picture they lie.
+  /// What running the filter on horizontal strips of a picture takes, so that the strips put together are the whole
+  /// result, to rounding. A struct allows it by `static constexpr bool in_strips = true;` beside its reach(): its
+  /// result then depends on the samples within that reach alone, not on where in the picture they lie.
   struct StripNeeds {
     int margin = 0;  ///< rows that a strip needs above and below
     Shape result;    ///< of the whole picture's result
@@ -117,7 +118,8 @@ class Filter {
     }
     bool in_strips() const override {
       if constexpr (requires { T::in_strips; }) {
-        if constexpr (requires { filter.border; }) return T::in_strips && filter.border != Border::wrap && filter.border != Border::inside;
+        if constexpr (requires { filter.border; })
+          return T::in_strips && filter.border != Border::wrap && filter.border != Border::inside;
         return T::in_strips;
       }
       return false;
@@ -127,7 +129,10 @@ class Filter {
       return in;
     }
     std::optional<Filter> measured([[maybe_unused]] const ConstView& in) const override {
-      if constexpr (requires { { filter.measured(in) } -> std::same_as<T>; }) return Filter(filter.measured(in));
+      if constexpr (requires {
+                      { filter.measured(in) } -> std::same_as<T>;
+                    })
+        return Filter(filter.measured(in));
       return std::nullopt;
     }
     T filter;

@@ -20,7 +20,8 @@ const char* version();
 ///
 /// Every step is checked; BadCall names `file`, the line and what is allowed. A string that is no value of its
 /// parameter but holds a range of values ("0.5..4:8", "1|2|3") is passed on when `ranges` is true.
-std::vector<std::string> recipe_words(const std::string& text, const std::string& file, const Catalogue& catalogue = Catalogue::standard(),
+std::vector<std::string> recipe_words(const std::string& text, const std::string& file,
+                                      const Catalogue& catalogue = Catalogue::standard(),
                                       const Resources& resources = {}, bool ranges = false);
 
 /// A recipe that recipe_words() reads back, with every parameter.

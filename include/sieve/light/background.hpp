@@ -37,15 +37,15 @@ struct ChoiceNames<TakeOut> {
 
 /// The background of a picture, every color channel by itself. polynomial: x^i y^j with i + j <= degree, on coordinates
 /// -1..1, fitted to the means of at most 64 x 64 equal blocks with Tukey's biweight (the scale from the median absolute
-/// residual, 12 rounds), so that objects over less than about a third of the picture do not pull it. Samples that are not
-/// finite are left out, and a note tells their number. Sources: Gonzalez
-/// and Woods, 4th ed., 9.6 (opening); Huber and Ronchetti, Robust Statistics, 2009. O(pixels).
+/// residual, 12 rounds), so that objects over less than about a third of the picture do not pull it. Samples that are
+/// not finite are left out, and a note tells their number. Sources: Gonzalez and Woods, 4th ed., 9.6 (opening); Huber
+/// and Ronchetti, Robust Statistics, 2009. O(pixels).
 struct Background {
   BackgroundBy by = BackgroundBy::gaussian;
-  float sigma = 50;                  ///< of the Gaussian in pixels, 1 to 500
-  int radius = 20;                   ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
-  int degree = 2;                    ///< with by=polynomial: 1 to 4
-  Objects objects = Objects::bright; ///< with by=opening: what stands out
+  float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500
+  int radius = 20;                    ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
+  int degree = 2;                     ///< with by=polynomial: 1 to 4
+  Objects objects = Objects::bright;  ///< with by=opening: what stands out
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -54,8 +54,9 @@ struct Background {
 };
 
 /// Takes a guessed background out of the picture; the mean level is kept. Fields as in Background. Where the guess is
-/// under 1/20 of its mean it is held there, so that nothing grows more than 20 times, and a note tells how many samples that
-/// are; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a note. O(pixels).
+/// under 1/20 of its mean it is held there, so that nothing grows more than 20 times, and a note tells how many samples
+/// that are; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a
+/// note. O(pixels).
 struct Flatten {
   BackgroundBy by = BackgroundBy::gaussian;
   float sigma = 50;                   ///< of the Gaussian in pixels, 1 to 500

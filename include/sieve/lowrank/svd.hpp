@@ -20,20 +20,21 @@ struct ChoiceNames<SvdWay> {
 
 /// A matrix as sum over k of values[k] times column k of `left` times column k of `right`, transposed.
 struct Svd {
-  int rows = 0;     ///< of the matrix: the height
-  int columns = 0;  ///< of the matrix: the width
-  int rank = 0;     ///< terms at hand
+  int rows = 0;                ///< of the matrix: the height
+  int columns = 0;             ///< of the matrix: the width
+  int rank = 0;                ///< terms at hand
   std::vector<double> values;  ///< not negative, the largest first; `rank` of them
   std::vector<float> left;     ///< orthonormal columns of `rows` numbers, one after the other
   std::vector<float> right;    ///< orthonormal columns of `columns` numbers
 };
 
-/// The first `rank` singular values and vectors of a one-channel picture, rows as rows; rank 0 means all. Randomized: a Gaussian
-/// sketch of rank + 10 columns (always the same numbers), three power iterations, each made orthonormal; the spectral error is then expected to be at most
-/// (1 + sqrt(rank / 9) + e sqrt(rank + 10) / 10 sqrt(smaller side))^(1/7) times the best possible, which is the value after the last kept one; seldom
-/// more than two percent above it in fact. BadCall for more than one channel, samples that are not finite, or rank above the
-/// smaller side. Sources: Golub and Van Loan, "Matrix Computations", 8.6; Halko, Martinsson and Tropp, SIAM Review 53, 2011,
-/// algorithm 4.4 and theorem 10.9.
+/// The first `rank` singular values and vectors of a one-channel picture, rows as rows; rank 0 means all. Randomized: a
+/// Gaussian sketch of rank + 10 columns (always the same numbers), three power iterations, each made orthonormal; the
+/// spectral error is then expected to be at most (1 + sqrt(rank / 9) + e sqrt(rank + 10) / 10 sqrt(smaller side))^(1/7)
+/// times the best possible, which is the value after the last kept one; seldom more than two percent above it in fact.
+/// BadCall for more than one channel, samples that are not finite, or rank above the smaller side. Sources: Golub and
+/// Van Loan, "Matrix Computations", 8.6; Halko, Martinsson and Tropp, SIAM Review 53, 2011, algorithm 4.4 and
+/// theorem 10.9.
 Svd svd(const ConstView& channel, int rank = 0, SvdWay way = SvdWay::automatic);
 
 /// The picture of the first `rank` terms: rows x columns. BadCall for a rank above those at hand.

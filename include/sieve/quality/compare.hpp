@@ -9,15 +9,15 @@ namespace sieve {
 
 /// Figures over all color samples; pairs with a NaN or an infinity are left out and counted.
 struct Comparison {
-  double mse = 0;                ///< mean of the squared difference
-  double mae = 0;                ///< mean of the absolute difference
-  double psnr = 0;               ///< 10 log10(peak^2 / mse) in dB; infinite for identical pictures
-  double peak = 1;               ///< the peak that psnr refers to
-  double ssim = 0;               ///< mean structural similarity, see ssim()
-  double maximum_deviation = 0;  ///< largest absolute difference
-  int x = 0, y = 0, channel = 0; ///< where it is (the first such place)
-  double changed = 0;            ///< share of samples that differ at all
-  std::size_t not_finite = 0;    ///< pairs left out
+  double mse = 0;                 ///< mean of the squared difference
+  double mae = 0;                 ///< mean of the absolute difference
+  double psnr = 0;                ///< 10 log10(peak^2 / mse) in dB; infinite for identical pictures
+  double peak = 1;                ///< the peak that psnr refers to
+  double ssim = 0;                ///< mean structural similarity, see ssim()
+  double maximum_deviation = 0;   ///< largest absolute difference
+  int x = 0, y = 0, channel = 0;  ///< where it is (the first such place)
+  double changed = 0;             ///< share of samples that differ at all
+  std::size_t not_finite = 0;     ///< pairs left out
 };
 
 /// All figures at once. BadCall where the pictures differ in width, height or color channels. O(samples).

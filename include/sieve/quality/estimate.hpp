@@ -25,16 +25,16 @@ ImpulseShare impulse_share(const ConstView& in);
 /// Variance of the 4-neighbor Laplacian of the luma: high for sharp (and for noisy) pictures, low for blurred ones.
 double sharpness(const ConstView& in);
 
-/// Sigma in pixels of the Gaussian that blurs the steepest edges as much: from how much a further Gaussian of sigma 1 lowers
-/// their gradient. Sharp photographs have about 0.7; 0 where there are too few edges. Where there is grain it is smoothed first, and that
-/// is taken off again. The luma of color. Source: Zhuo and Sim, "Defocus map estimation from a single image", Pattern
-/// Recognition 44, 2011. O(samples).
+/// Sigma in pixels of the Gaussian that blurs the steepest edges as much: from how much a further Gaussian of sigma 1
+/// lowers their gradient. Sharp photographs have about 0.7; 0 where there are too few edges. Where there is grain it is
+/// smoothed first, and that is taken off again. The luma of color. Source: Zhuo and Sim, "Defocus map estimation from a
+/// single image", Pattern Recognition 44, 2011. O(samples).
 double edge_blur(const ConstView& in);
 
 /// A peak of a histogram.
 struct Peak {
-  double level = 0;  ///< middle of its bin, on the histogram's scale
-  double height = 0; ///< count there, after smoothing
+  double level = 0;   ///< middle of its bin, on the histogram's scale
+  double height = 0;  ///< count there, after smoothing
 };
 /// The peaks of a histogram, lowest level first: counts are smoothed with a Gaussian of a hundredth of the bins, and a
 /// peak rises above the deeper of the valleys beside it by a twentieth of the highest peak or more.

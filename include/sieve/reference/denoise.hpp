@@ -7,8 +7,8 @@
 
 namespace sieve::reference {
 
-/// Chambolle's projection for sum |grad u| + 1 / (2 weight) sum (u - in)^2: p <- (p + g / 8) / (1 + |g| / 8) with g = grad
-/// (div p + in / weight). Samples that are not finite count as 0 and stay.
+/// Chambolle's projection for sum |grad u| + 1 / (2 weight) sum (u - in)^2: p <- (p + g / 8) / (1 + |g| / 8) with g =
+/// grad (div p + in / weight). Samples that are not finite count as 0 and stay.
 Image total_variation(const ConstView& in, double weight, int iterations, bool together);
 /// sum |grad u| + 1 / (2 weight) sum (u - f)^2.
 double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together);

@@ -4,8 +4,8 @@
 #include <functional>
 #include <vector>
 
-#include "sieve/core/image.hpp"
 #include "sieve/core/border.hpp"
+#include "sieve/core/image.hpp"
 #include "sieve/spatial/footprint.hpp"
 #include "sieve/spatial/kernel.hpp"
 
@@ -30,7 +30,8 @@ Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, 
 Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill,
              const std::function<double(const std::vector<double>&)>& value);
 /// The first sample, in rising order, at which the weights so far are half of all weights or more.
-Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights, Border border, double fill);
+Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights,
+                      Border border, double fill);
 /// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none
 /// or within `least` of the median, else the median.
 Image adaptive_median(const ConstView& in, int radius, double least, Border border, double fill);

@@ -14,8 +14,8 @@ namespace sieve::reference {
 Image clip(const ConstView& in, double low, double high);
 /// to_low + (v - low) / (high - low) * (to_high - to_low); low and high measured where they are not given: the
 /// samples of rank floor(share * (n - 1)) and ceil((1 - share) * (n - 1)) with share = percent / 100.
-Image stretch(const ConstView& in, std::optional<double> low, std::optional<double> high, double to_low,
-              double to_high, double percent);
+Image stretch(const ConstView& in, std::optional<double> low, std::optional<double> high, double to_low, double to_high,
+              double percent);
 /// |v|.
 Image absolute(const ConstView& in);
 /// Weighted sum of the color channels, or one of them.
@@ -36,7 +36,8 @@ Triple from_oklab(const Triple& lab);
 Triple to_hsv(const Triple& rgb);
 Triple from_hsv(const Triple& hsv);
 /// A color with another luma and the same hue (Naik and Murthy, 2003): v * t / y where it grows darker, 1 - (1 - v)
-/// (1 - t) / (1 - y) where it grows lighter. What a luma lies beyond 0..1 is taken off all channels before, or put on after.
+/// (1 - t) / (1 - y) where it grows lighter. What a luma lies beyond 0..1 is taken off all channels before, or put on
+/// after.
 Triple relight(const Triple& rgb, double luma, double to);
 
 /// Level k becomes round((levels - 1) * cumulative(k)); of the luma with hue kept, or of every channel.

@@ -8,16 +8,17 @@
 
 namespace sieve {
 
-/// Landweber: u <- u + step (h correlated with (g - h * u)), from u = 0: the slow way to the inverse filter, which reaches weak frequencies
-/// last, so that the number of iterations says how far the noise is let in. Ends after `iterations`, or, with `noise`, once
-/// the residual's deviation is below it (discrepancy); a note tells the iterations. Reckoned in one step: after n iterations a
-/// coefficient is (1 - (1 - step |H|^2)^n) G / H. Source: Landweber, American Journal of Mathematics 73, 1951. O(pixels log pixels).
+/// Landweber: u <- u + step (h correlated with (g - h * u)), from u = 0: the slow way to the inverse filter, which
+/// reaches weak frequencies last, so that the number of iterations says how far the noise is let in. Ends after
+/// `iterations`, or, with `noise`, once the residual's deviation is below it (discrepancy); a note tells the
+/// iterations. Reckoned in one step: after n iterations a coefficient is (1 - (1 - step |H|^2)^n) G / H. Source:
+/// Landweber, American Journal of Mathematics 73, 1951. O(pixels log pixels).
 struct Landweber {
-  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
+  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
   int iterations = 1000;             ///< at most, 1 to 1000000
   float step = 1;                    ///< times 1 / (largest |H|)^2, 0.001 to 1.99
   std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
+  Beyond beyond = Beyond::mirror;    ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

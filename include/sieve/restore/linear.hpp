@@ -14,21 +14,23 @@ namespace sieve {
 
 /// How a blurred picture goes on beyond its border: a blur brings light in from there, which nobody knows.
 enum class Beyond {
-  mirror,   ///< mirror images without end, the edge sample repeated: no jump, hence no ripples from the border. Exact for a picture blurred with border=mirror by a symmetric PSF
-  taper,    ///< the border is blended into the blur of the wrapped picture, over the width of the PSF
-  wrap,     ///< the picture repeats: the circular model of textbooks, exact for a picture blurred with border=wrap
+  mirror,  ///< mirror images without end, the edge sample repeated: no jump, hence no ripples from the border. Exact
+           ///< for a picture blurred with border=mirror by a symmetric PSF
+  taper,   ///< the border is blended into the blur of the wrapped picture, over the width of the PSF
+  wrap,    ///< the picture repeats: the circular model of textbooks, exact for a picture blurred with border=wrap
 };
 template <>
 struct ChoiceNames<Beyond> {
   static std::span<const std::pair<const char*, Beyond>> all();
 };
 
-/// Inverse filter: G / H. Refused, with the diagnosis, where H has zeros; where it raises noise, a note tells by how much. All of
-/// these filters scale the PSF to sum 1, reckon in double, take each color channel by itself, and treat samples that are
-/// not finite as 0 and leave them. Source of them: Gonzalez and Woods, Digital Image Processing, chapter 5. O(pixels log pixels).
+/// Inverse filter: G / H. Refused, with the diagnosis, where H has zeros; where it raises noise, a note tells by how
+/// much. All of these filters scale the PSF to sum 1, reckon in double, take each color channel by itself, and treat
+/// samples that are not finite as 0 and leave them. Source of them: Gonzalez and Woods, Digital Image Processing,
+/// chapter 5. O(pixels log pixels).
 struct Inverse {
-  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
-  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
+  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
+  Beyond beyond = Beyond::mirror;    ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -38,8 +40,8 @@ struct Inverse {
   static void describe(Description<Inverse>& d);
 };
 
-/// Pseudo-inverse: G / H where |H| is at least `threshold`. Below it the coefficient is left out, divided by H held at the threshold
-/// with its phase, or multiplied by `constant`.
+/// Pseudo-inverse: G / H where |H| is at least `threshold`. Below it the coefficient is left out, divided by H held at
+/// the threshold with its phase, or multiplied by `constant`.
 struct PseudoInverse {
   /// What becomes of a coefficient below the threshold.
   enum class Below {
@@ -47,11 +49,11 @@ struct PseudoInverse {
     hold,      ///< divided by H at the threshold, with H's phase
     constant,  ///< multiplied by `constant`
   };
-  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
-  float threshold = 0.05F;  ///< of |H|, 1e-9 to 1
-  Below below = Below::drop;           ///< what becomes of a coefficient below the threshold
-  float constant = 1;       ///< factor of the coefficients below, -100 to 100
-  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
+  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
+  float threshold = 0.05F;           ///< of |H|, 1e-9 to 1
+  Below below = Below::drop;         ///< what becomes of a coefficient below the threshold
+  float constant = 1;                ///< factor of the coefficients below, -100 to 100
+  Beyond beyond = Beyond::mirror;    ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -65,16 +67,18 @@ struct ChoiceNames<PseudoInverse::Below> {
   static std::span<const std::pair<const char*, PseudoInverse::Below>> all();
 };
 
-/// Wiener filter: conj(H) / (|H|^2 + K) with K the ratio of the noise's power to the picture's. `ratio` auto: for each frequency by
-/// itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less the noise's; where the
-/// blur left less than a tenth of the power, what lies above the straight line of log power over log frequency counts as noise. `ratios`
-/// gives K for each frequency as a picture (see noise_ratio) and stands for `ratio`. Source: Wiener, 1949.
+/// Wiener filter: conj(H) / (|H|^2 + K) with K the ratio of the noise's power to the picture's. `ratio` auto: for each
+/// frequency by itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less
+/// the noise's; where the blur left less than a tenth of the power, what lies above the straight line of log power over
+/// log frequency counts as noise. `ratios` gives K for each frequency as a picture (see noise_ratio) and stands for
+/// `ratio`. Source: Wiener, 1949.
 struct Wiener {
-  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
-  std::optional<float> ratio = {};  ///< K, 0 to 1000; auto: measured
-  std::optional<float> noise = {};  ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
-  Picture ratios = {};              ///< a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
-  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
+  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
+  std::optional<float> ratio = {};   ///< K, 0 to 1000; auto: measured
+  std::optional<float> noise = {};   ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
+  Picture ratios =
+      {};  ///< a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
+  Beyond beyond = Beyond::mirror;  ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -84,9 +88,9 @@ struct Wiener {
   static void describe(Description<Wiener>& d);
 };
 
-/// The ratio of the power of white noise to that of a clean picture, over the frequencies as Wiener::ratios takes it: for
-/// experiments where the truth is known, or a picture of the same kind. `deviation` of the noise on the 0..1 scale, 0 or above
-/// (BadCall). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
+/// The ratio of the power of white noise to that of a clean picture, over the frequencies as Wiener::ratios takes it:
+/// for experiments where the truth is known, or a picture of the same kind. `deviation` of the noise on the 0..1 scale,
+/// 0 or above (BadCall). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
 Image noise_ratio(const ConstView& clean, double deviation);
 
 /// How a parameter finds itself.
@@ -100,15 +104,16 @@ struct ChoiceNames<WeightBy> {
   static std::span<const std::pair<const char*, WeightBy>> all();
 };
 
-/// Constrained least squares: conj(H) / (|H|^2 + weight |L|^2) with L the 4-neighbor Laplacian (`smooth` yes), or L = 1: Tikhonov's
-/// regularization (`smooth` no). `weight` auto: found as `by` says; the notes tell the rounds. Source: Hunt, 1973.
+/// Constrained least squares: conj(H) / (|H|^2 + weight |L|^2) with L the 4-neighbor Laplacian (`smooth` yes), or L =
+/// 1: Tikhonov's regularization (`smooth` no). `weight` auto: found as `by` says; the notes tell the rounds. Source:
+/// Hunt, 1973.
 struct LeastSquares {
   Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
-  std::optional<float> weight = {};  ///< 0 to 1e6; auto: see `by`
+  std::optional<float> weight = {};    ///< 0 to 1e6; auto: see `by`
   WeightBy by = WeightBy::validation;  ///< how weight=auto is found
   bool smooth = true;                  ///< L the Laplacian; no: L = 1
-  std::optional<float> noise = {};   ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
-  Beyond beyond = Beyond::mirror;     ///< how the picture goes on beyond its border
+  std::optional<float> noise = {};     ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
+  Beyond beyond = Beyond::mirror;      ///< how the picture goes on beyond its border
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -129,7 +134,8 @@ struct WeightCurve {
   double noise = 0;               ///< the deviation that by=discrepancy aims at
   int by_discrepancy = 0, by_validation = 0, by_corner = 0;  ///< the entry next to what each method chooses
 };
-/// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. BadCall as the filter. O(pixels log pixels).
+/// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. BadCall as the filter. O(pixels log
+/// pixels).
 WeightCurve weight_curve(const ConstView& in, const LeastSquares& filter);
 
 }  // namespace sieve

@@ -10,9 +10,9 @@
 
 namespace sieve {
 
-/// Unsharp masking and high boost: g = f + amount * m with the mask m = f - blur(f), a Gaussian of `sigma`. amount below 1
-/// softens the effect, 1 is unsharp masking, above 1 high boost. `threshold` is taken off the size of the mask, so that
-/// flat noise is not raised. Source: Gonzalez and Woods, 4th ed., eq. 3-55 and 3-56. O(samples).
+/// Unsharp masking and high boost: g = f + amount * m with the mask m = f - blur(f), a Gaussian of `sigma`. amount
+/// below 1 softens the effect, 1 is unsharp masking, above 1 high boost. `threshold` is taken off the size of the mask,
+/// so that flat noise is not raised. Source: Gonzalez and Woods, 4th ed., eq. 3-55 and 3-56. O(samples).
 struct Unsharp {
   float sigma = 1.5F;   ///< of the blur, pixels, 0.1 to 500
   float amount = 1;     ///< 0 to 100
@@ -29,8 +29,8 @@ struct Unsharp {
   static void describe(Description<Unsharp>& d);
 };
 
-/// g = f - amount * laplacian(f), with the Laplacian of four or of eight neighbors. Source: Gonzalez and Woods, 4th ed.,
-/// eq. 3-54. O(samples).
+/// g = f - amount * laplacian(f), with the Laplacian of four or of eight neighbors. Source: Gonzalez and Woods, 4th
+/// ed., eq. 3-54. O(samples).
 struct LaplacianSharpen {
   float amount = 0.5F;     ///< 0 to 100
   bool diagonals = false;  ///< eight neighbors instead of four

@@ -32,10 +32,10 @@ struct ChoiceNames<Way> {
 /// passes through (sampled at the same places). NaN and infinity stay within the kernel's reach. Memory: source,
 /// result and a few rows a thread. BadCall: stride below 1, inside with a kernel larger than the picture.
 struct Convolve {
-  Kernel kernel = Kernel::parse("sharpen");              ///< turned by 180 degrees as it is applied
-  Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;               ///< the sample beyond the picture with Border::constant, 0..1 scale
-  int stride = 1;               ///< keep every stride-th result of each row and column
+  Kernel kernel = Kernel::parse("sharpen");  ///< turned by 180 degrees as it is applied
+  Border border = Border::edge;              ///< what lies beyond the picture
+  float fill = 0;                            ///< the sample beyond the picture with Border::constant, 0..1 scale
+  int stride = 1;                            ///< keep every stride-th result of each row and column
   Way way = Way::automatic;
 
   Image operator()(const ConstView& in) const;
@@ -56,10 +56,10 @@ struct Convolve {
 ///
 /// For a kernel that is the same after half a turn (Gaussian, box, Laplacian) there is no difference.
 struct Correlate {
-  Kernel kernel = Kernel::parse("sobel_x");              ///< applied as it is written
-  Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;               ///< the sample beyond the picture with Border::constant, 0..1 scale
-  int stride = 1;               ///< keep every stride-th result of each row and column
+  Kernel kernel = Kernel::parse("sobel_x");  ///< applied as it is written
+  Border border = Border::edge;              ///< what lies beyond the picture
+  float fill = 0;                            ///< the sample beyond the picture with Border::constant, 0..1 scale
+  int stride = 1;                            ///< keep every stride-th result of each row and column
   Way way = Way::automatic;
 
   Image operator()(const ConstView& in) const;

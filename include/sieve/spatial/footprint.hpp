@@ -46,8 +46,8 @@ struct TextValue<Footprint> {
 struct Offset {
   int dx, dy;
 };
-/// The places of a window, row by row: those of the footprint where one is given, else of the shape and radius. BadCall,
-/// naming `who`, for a fractional radius of a square or a cross.
+/// The places of a window, row by row: those of the footprint where one is given, else of the shape and radius.
+/// BadCall, naming `who`, for a fractional radius of a square or a cross.
 std::vector<Offset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint);
 
 }  // namespace sieve

@@ -1,8 +1,8 @@
 #pragma once
 /// Convolution kernels: by name, from text, from a file.
 
-#include <optional>
 #include <complex>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -28,7 +28,9 @@ class Kernel {
   int anchor_x() const { return anchor_x_; }
   int anchor_y() const { return anchor_y_; }
   const std::vector<double>& taps() const { return taps_; }
-  double at(int x, int y) const { return taps_[static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x)]; }
+  double at(int x, int y) const {
+    return taps_[static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x)];
+  }
   /// Sum of all taps: 1 keeps brightness, 0 answers only to change, anything else brightens or darkens.
   double sum() const;
   /// The same taps divided by their sum. BadCall where the sum is 0.
@@ -52,14 +54,14 @@ class Kernel {
   /// A straight line through the middle, drawn with antialiasing, sum 1: a shaken camera. `length` 1 to 1000 pixels,
   /// `angle` in degrees, counterclockwise from the x axis as seen.
   static Kernel motion(double length, double angle);
-  /// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it). The luma
-  /// of a color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above 4096.
+  /// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it).
+  /// The luma of a color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above
+  /// 4096.
   static Kernel of_picture(const ConstView& picture);
   /// The kernel of a text: a name with parameters ("gaussian:sigma=2", "sobel_x"), rows split by `/` and numbers
   /// by `,` ("0,-1,0/-1,5,-1/0,-1,0", with ":anchor=X,Y" behind it for even sides), or "@FILE". A file holds a row
-  /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor; or it is a
-  /// picture (of_picture).
-  /// BadCall says what is wrong where.
+  /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor; or it
+  /// is a picture (of_picture). BadCall says what is wrong where.
   static Kernel parse(std::string_view text, const Resources& resources = {});
   /// The names that parse() knows, with one line each.
   struct Named;
@@ -85,15 +87,17 @@ struct Kernel::Named {
   std::string help;
 };
 
-/// The transfer function of convolution with a kernel: sum of its taps times exp(-2 pi i (fx x + fy y)), x and y from the
-/// anchor, fx and fy in cycles per pixel. O(taps).
+/// The transfer function of convolution with a kernel: sum of its taps times exp(-2 pi i (fx x + fy y)), x and y from
+/// the anchor, fx and fy in cycles per pixel. O(taps).
 std::complex<double> frequency_response(const Kernel& kernel, double fx, double fy);
 
 template <>
 struct TextValue<Kernel> {
   static std::string text(const Kernel& k) { return k.text(); }
   static Kernel parse(std::string_view s, const Resources& r) { return Kernel::parse(s, r); }
-  static const char* allowed() { return "a kernel: a name (lsieve kernel lists them), rows like 0,1,0/1,-4,1/0,1,0, or @FILE"; }
+  static const char* allowed() {
+    return "a kernel: a name (lsieve kernel lists them), rows like 0,1,0/1,-4,1/0,1,0, or @FILE";
+  }
 };
 
 }  // namespace sieve

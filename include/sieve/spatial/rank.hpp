@@ -15,7 +15,7 @@ namespace sieve {
 /// windows row by row of the window. Sources: van Herk, Pattern Recognition Letters 13, 1992; Gil and Werman, IEEE
 /// Trans. PAMI 15, 1993.
 struct Minimum {
-  float radius = 1;                             ///< half-width in pixels, 0 to 2047; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   Border border = Border::edge;             ///< what lies beyond the picture, not inside
@@ -32,7 +32,7 @@ struct Minimum {
 
 /// The largest sample of the window: dilation of what is bright. As Minimum.
 struct Maximum {
-  float radius = 1;                             ///< half-width in pixels, 0 to 2047; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   Border border = Border::edge;             ///< what lies beyond the picture, not inside
@@ -49,7 +49,7 @@ struct Maximum {
 
 /// Half of the sum of smallest and largest sample: the best guess for noise of even distribution.
 struct Midpoint {
-  float radius = 1;                             ///< half-width in pixels, 0 to 2047; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   Border border = Border::edge;             ///< what lies beyond the picture, not inside
@@ -64,12 +64,12 @@ struct Midpoint {
   static void describe(Description<Midpoint>& d);
 };
 
-/// The middle sample of the window in sorted order (the lower of two middle ones): impulses vanish, edges stay. Exact on
-/// any float data. Squares of radius 1 to 3 by selection networks, larger ones at a cost that hardly grows with the
+/// The middle sample of the window in sorted order (the lower of two middle ones): impulses vanish, edges stay. Exact
+/// on any float data. Squares of radius 1 to 3 by selection networks, larger ones at a cost that hardly grows with the
 /// radius: the tile's samples are sorted once into groups, whose counts slide along. Sources: Tukey, Exploratory Data
 /// Analysis, 1977; Batcher, 1968; Perreault and Hebert, "Median filtering in constant time", 2007.
 struct Median {
-  float radius = 1;                             ///< half-width in pixels, 0 to 127; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 127; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   Border border = Border::edge;             ///< what lies beyond the picture, not inside
@@ -87,7 +87,7 @@ struct Median {
 /// The sample below which a share of the window lies: rank floor(share * (n - 1) + 1/2) of n, so that 0 is the minimum,
 /// 1 the maximum. Exact, at the cost of a large median.
 struct Percentile {
-  float radius = 1;                             ///< half-width in pixels, 0 to 127; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 127; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   float share = 0.25F;                      ///< of the window, 0..1
@@ -106,7 +106,7 @@ struct Percentile {
 /// The mean of what is left of the window without its smallest and largest samples: floor(share * n / 2) are dropped at
 /// either end. 0 is the mean, near 1 the median. For grain and impulses at once. O(pixels * window).
 struct TrimmedMean {
-  float radius = 1;                             ///< half-width in pixels, 0 to 31; fractional for a disk
+  float radius = 1;                         ///< half-width in pixels, 0 to 31; fractional for a disk
   WindowShape shape = WindowShape::square;  ///< form of the window
   Footprint footprint = {};                 ///< a window of one's own instead
   float share = 0.4F;                       ///< dropped at both ends together, 0 to 0.99
@@ -139,17 +139,17 @@ struct WeightedMedian {
   static void describe(Description<WeightedMedian>& d);
 };
 
-/// The adaptive median. A pixel is an impulse if it is the smallest or largest sample of the square window of half-width
-/// `radius` and lies farther than `least` from the median of a smaller one, which grows from radius 1 until its median is
-/// neither its smallest nor its largest sample, or until `radius`. An impulse gives way to the median of those samples around
-/// it, in the smallest window that has any, which lie between the extremes of the largest window: so neighboring impulses have
-/// no say. All other pixels stay untouched. Made for impulses at the ends of the range, also dense ones (a larger `radius`
-/// then tells them better from detail); impulses of any level need Median. Source: Gonzalez and Woods, 4th ed., 5.3, whose
-/// filter asks the small window for both; there every ninth pixel of a fine texture is the smallest by chance and is lost.
-/// O(pixels), more where impulses are dense.
+/// The adaptive median. A pixel is an impulse if it is the smallest or largest sample of the square window of
+/// half-width `radius` and lies farther than `least` from the median of a smaller one, which grows from radius 1 until
+/// its median is neither its smallest nor its largest sample, or until `radius`. An impulse gives way to the median of
+/// those samples around it, in the smallest window that has any, which lie between the extremes of the largest window:
+/// so neighboring impulses have no say. All other pixels stay untouched. Made for impulses at the ends of the range,
+/// also dense ones (a larger `radius` then tells them better from detail); impulses of any level need Median. Source:
+/// Gonzalez and Woods, 4th ed., 5.3, whose filter asks the small window for both; there every ninth pixel of a fine
+/// texture is the smallest by chance and is lost. O(pixels), more where impulses are dense.
 struct AdaptiveMedian {
-  int radius = 5;                ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
-  float least = 0.1F;            ///< how far an impulse lies from the median at least, 0..1 scale
+  int radius = 5;      ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
+  float least = 0.1F;  ///< how far an impulse lies from the median at least, 0..1 scale
   Border border = Border::edge;  ///< what lies beyond the picture, not inside
   float fill = 0;                ///< the sample beyond the picture with Border::constant
 

@@ -1,5 +1,6 @@
 #pragma once
-/// Linear smoothing: Gaussian of any sigma and box of any size, at a cost that hardly depends on either; binomial; disk.
+/// Linear smoothing: Gaussian of any sigma and box of any size, at a cost that hardly depends on either; binomial;
+/// disk.
 
 #include <string>
 
@@ -45,8 +46,9 @@ struct Box {
   static void describe(Description<Box>& d);
 };
 
-/// Binomial smoothing: the rows 1 2 1, 1 4 6 4 1, ... of Pascal's triangle over 4^radius, along x and y: the nearest to a
-/// Gaussian of sigma sqrt(radius / 2) that its few taps allow, and exactly 0 at the highest frequency. O(pixels * radius).
+/// Binomial smoothing: the rows 1 2 1, 1 4 6 4 1, ... of Pascal's triangle over 4^radius, along x and y: the nearest to
+/// a Gaussian of sigma sqrt(radius / 2) that its few taps allow, and exactly 0 at the highest frequency. O(pixels *
+/// radius).
 struct Binomial {
   int radius = 1;                ///< half-width of the window in pixels, 0 to 100: 1 means 1 2 1
   Border border = Border::edge;  ///< what lies beyond the picture
@@ -62,8 +64,8 @@ struct Binomial {
   static void describe(Description<Binomial>& d);
 };
 
-/// Mean of the disk of all pixels with dx^2 + dy^2 <= radius^2: the same in all directions. Direct or by Fourier transform,
-/// whichever is faster: O(pixels * min(radius^2, log pixels)).
+/// Mean of the disk of all pixels with dx^2 + dy^2 <= radius^2: the same in all directions. Direct or by Fourier
+/// transform, whichever is faster: O(pixels * min(radius^2, log pixels)).
 struct DiskMean {
   float radius = 1.5F;           ///< of the disk in pixels, 0 to 500, fractional too: 1.5 means a full 3x3
   Border border = Border::edge;  ///< what lies beyond the picture

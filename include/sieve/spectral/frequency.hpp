@@ -12,8 +12,8 @@
 
 namespace sieve {
 
-/// How the picture goes on beyond its border, which a transform always asks. By itself it repeats, so that the left border
-/// meets the right one: a filter then smears each into the other (wrap-around). Mirroring leaves no jump.
+/// How the picture goes on beyond its border, which a transform always asks. By itself it repeats, so that the left
+/// border meets the right one: a filter then smears each into the other (wrap-around). Mirroring leaves no jump.
 enum class Padding {
   mirror,  ///< mirror images without end, the edge sample repeated: the default
   zero,    ///< 0 up to twice the size: a dark frame, but no wrap-around
@@ -35,13 +35,16 @@ struct ChoiceNames<PassForm> {
   static std::span<const std::pair<const char*, PassForm>> all();
 };
 
-/// Any transfer function: gain(fx, fy) with fx, fy in cycles per pixel, -0.5..0.5, is asked once for every coefficient, from
-/// many threads at once; it must be the same for (fx, fy) and (-fx, -fy), as a real picture needs. Every color channel;
-/// samples that are not finite count as 0 and stay. O(pixels log pixels); mirror and zero work on four times the pixels.
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Padding padding = Padding::mirror);
+/// Any transfer function: gain(fx, fy) with fx, fy in cycles per pixel, -0.5..0.5, is asked once for every coefficient,
+/// from many threads at once; it must be the same for (fx, fy) and (-fx, -fy), as a real picture needs. Every color
+/// channel; samples that are not finite count as 0 and stay. O(pixels log pixels); mirror and zero work on four times
+/// the pixels.
+Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
+                         Padding padding = Padding::mirror);
 
 /// Low-pass: keeps what is slower than `cutoff`. Source of this and the next filters: Gonzalez and Woods, Digital Image
-/// Processing, chapter 4. Mirrored, all of them run by the cosine transform: no padding is needed. O(pixels log pixels).
+/// Processing, chapter 4. Mirrored, all of them run by the cosine transform: no padding is needed. O(pixels log
+/// pixels).
 struct LowPass {
   float cutoff = 0.1F;                 ///< cycles per pixel, 0.0005 to 1
   PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
@@ -79,8 +82,8 @@ struct HighPass {
   static void describe(Description<HighPass>& d);
 };
 
-/// Band-stop: takes out the frequencies from `low` to `high`. With c the middle and w the width of the band: ideal 0 within;
-/// butterworth 1 / (1 + (d w / (d^2 - c^2))^(2 order)); gaussian 1 - exp(-((d^2 - c^2) / (d w))^2).
+/// Band-stop: takes out the frequencies from `low` to `high`. With c the middle and w the width of the band: ideal 0
+/// within; butterworth 1 / (1 + (d w / (d^2 - c^2))^(2 order)); gaussian 1 - exp(-((d^2 - c^2) / (d w))^2).
 struct BandStop {
   float low = 0.05F;                   ///< cycles per pixel, 0 to 1
   float high = 0.1F;                   ///< cycles per pixel, above low

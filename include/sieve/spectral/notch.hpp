@@ -16,17 +16,17 @@ struct TextValue<FrequencyPoints> {
   static const char* allowed();
 };
 
-/// Notch: takes out (or, with `pass`, keeps alone) the surroundings of the points and of their mirror points: the product of
-/// high-pass filters of cutoff `width` around each. A wave of the picture that is mirrored at the border has mirror images in
-/// the spectrum as well; where the padding is mirror, these stay near the border: for waves across the whole picture take
-/// remove_waves. Source: Gonzalez and Woods, Digital Image Processing, section 4.10.
+/// Notch: takes out (or, with `pass`, keeps alone) the surroundings of the points and of their mirror points: the
+/// product of high-pass filters of cutoff `width` around each. A wave of the picture that is mirrored at the border has
+/// mirror images in the spectrum as well; where the padding is mirror, these stay near the border: for waves across the
+/// whole picture take remove_waves. Source: Gonzalez and Woods, Digital Image Processing, section 4.10.
 struct Notch {
   FrequencyPoints points = {{{0.125, 0}}};  ///< cycles per pixel
   float width = 0.01F;                      ///< radius in cycles per pixel, 0.0005 to 0.5
-  PassForm form = PassForm::gaussian;  ///< how the gain goes from 1 to 0
+  PassForm form = PassForm::gaussian;       ///< how the gain goes from 1 to 0
   int order = 2;                            ///< of butterworth, 1 to 20
   bool pass = false;                        ///< keeps the points alone
-  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
+  Padding padding = Padding::mirror;        ///< how the picture goes on beyond its border
 
   /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
@@ -40,12 +40,12 @@ struct Notch {
   static void describe(Description<Notch>& d);
 };
 
-/// A transfer function as a picture: its middle is the zero frequency, its sides are 0.5 cycles per pixel away, whatever its
-/// size; between its samples it is interpolated linearly. A gray picture serves all channels. Made even, so that the result
-/// is real: the mean of each point and its mirror point is taken.
+/// A transfer function as a picture: its middle is the zero frequency, its sides are 0.5 cycles per pixel away,
+/// whatever its size; between its samples it is interpolated linearly. A gray picture serves all channels. Made even,
+/// so that the result is real: the mean of each point and its mirror point is taken.
 struct Transfer {
-  Picture with = {};                   ///< the gray picture of the gains
-  Padding padding = Padding::mirror;   ///< how the picture goes on beyond its border
+  Picture with = {};                  ///< the gray picture of the gains
+  Padding padding = Padding::mirror;  ///< how the picture goes on beyond its border
 
   /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
@@ -58,13 +58,15 @@ struct Transfer {
   static void describe(Description<Transfer>& d);
 };
 
-/// Finds the waves of periodic interference (find_waves) and takes just them out: each is brought to frequency 0, blurred
-/// with a Gaussian, so that its strength may change slowly over the picture, brought back and subtracted. In the spectrum
-/// that is a Gaussian notch at the wave's own frequency, on and between the grid; nothing is assumed beyond the border.
-/// Each color channel by itself, the waves from the luma. Where none is found the picture stays as it is. O(pixels * waves).
+/// Finds the waves of periodic interference (find_waves) and takes just them out: each is brought to frequency 0,
+/// blurred with a Gaussian, so that its strength may change slowly over the picture, brought back and subtracted. In
+/// the spectrum that is a Gaussian notch at the wave's own frequency, on and between the grid; nothing is assumed
+/// beyond the border. Each color channel by itself, the waves from the luma. Where none is found the picture stays as
+/// it is. O(pixels * waves).
 struct RemoveWaves {
-  int most = 8;                     ///< waves at most, 1 to 64
-  std::optional<float> blur = {};   ///< sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
+  int most = 8;  ///< waves at most, 1 to 64
+  std::optional<float> blur =
+      {};  ///< sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

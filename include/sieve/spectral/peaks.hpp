@@ -16,12 +16,12 @@ struct Wave {
   double excess = 0;      ///< its magnitude over the median of its surroundings
 };
 
-/// The waves of a picture's luma that are interference, by all signs: after slow changes are taken off and a Hann window is
-/// laid over it, the spectrum has there a sharp peak, at least 8 times the median around it and stronger than what noise
-/// brings forth once in a thousand pictures. Strongest first, at most `most`. Waves of a period above 32 pixels, or above an
-/// eighth of the smaller side, count as content, and so do waves that are not about alike all over the picture: ruled lines,
-/// a fence. What fills the whole picture looks like interference even where it is content. Pictures with a side below 16 have
-/// none. O(pixels log pixels).
+/// The waves of a picture's luma that are interference, by all signs: after slow changes are taken off and a Hann
+/// window is laid over it, the spectrum has there a sharp peak, at least 8 times the median around it and stronger than
+/// what noise brings forth once in a thousand pictures. Strongest first, at most `most`. Waves of a period above 32
+/// pixels, or above an eighth of the smaller side, count as content, and so do waves that are not about alike all over
+/// the picture: ruled lines, a fence. What fills the whole picture looks like interference even where it is content.
+/// Pictures with a side below 16 have none. O(pixels log pixels).
 std::vector<Wave> find_waves(const ConstView& in, int most = 16);
 
 }  // namespace sieve

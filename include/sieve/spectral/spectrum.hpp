@@ -9,7 +9,8 @@
 
 namespace sieve {
 
-/// Where a picture of a spectrum has its zero frequency: at the upper left, or in the middle, at (width / 2, height / 2).
+/// Where a picture of a spectrum has its zero frequency: at the upper left, or in the middle, at (width / 2, height /
+/// 2).
 enum class Origin { corner, center };
 
 /// What is done against the cross that unlike opposite borders cause in a spectrum.
@@ -24,9 +25,10 @@ struct ChoiceNames<Taper> {
   static std::span<const std::pair<const char*, Taper>> all();
 };
 
-/// The Fourier transform of a real picture of any size, divided by the number of pixels: F(u, v) = 1 / (w h) sum over x, y of
-/// f(x, y) exp(-2 pi i (u x / w + v y / h)). So F(0, 0) is the mean, a cosine of amplitude a gives two coefficients of size
-/// a / 2, and the sum of |F|^2 is the mean of f^2. Half of it is stored, the rest follows from F(-u, -v) = conj F(u, v).
+/// The Fourier transform of a real picture of any size, divided by the number of pixels: F(u, v) = 1 / (w h) sum over
+/// x, y of f(x, y) exp(-2 pi i (u x / w + v y / h)). So F(0, 0) is the mean, a cosine of amplitude a gives two
+/// coefficients of size a / 2, and the sum of |F|^2 is the mean of f^2. Half of it is stored, the rest follows from
+/// F(-u, -v) = conj F(u, v).
 template <class T>
 class SpectrumOf {
  public:
@@ -39,9 +41,13 @@ class SpectrumOf {
   /// Sets it, and its mirror. The imaginary part is dropped where a real picture allows none.
   void set(int u, int v, std::complex<T> value);
   /// The stored columns 0..columns()-1 (u = 0..w/2) of row v = 0..height-1.
-  std::complex<T>* row(int v) { return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns()); }
+  std::complex<T>* row(int v) {
+    return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns());
+  }
   /// The same, read-only.
-  const std::complex<T>* row(int v) const { return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns()); }
+  const std::complex<T>* row(int v) const {
+    return values_.data() + static_cast<std::size_t>(v) * static_cast<std::size_t>(columns());
+  }
   /// How many columns are stored: width / 2 + 1.
   int columns() const { return width_ / 2 + 1; }
 
@@ -54,8 +60,8 @@ using Spectrum = SpectrumOf<float>;
 /// In double precision.
 using DoubleSpectrum = SpectrumOf<double>;
 
-/// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused (BadCall): one would be
-/// everywhere. O(pixels log pixels) for any size, primes too.
+/// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused (BadCall): one
+/// would be everywhere. O(pixels log pixels) for any size, primes too.
 Spectrum spectrum(const ConstView& in, Taper taper = Taper::none);
 /// The same reckoned in double.
 DoubleSpectrum double_spectrum(const ConstView& in, Taper taper = Taper::none);
@@ -76,28 +82,29 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::log
 
 /// What stands at one point of a picture of a spectrum.
 struct FrequencyPoint {
-  int u = 0, v = 0;             ///< periods over width and height, the nearest to 0
-  double fx = 0, fy = 0;        ///< cycles per pixel, -0.5..0.5
-  double frequency = 0;         ///< sqrt(fx^2 + fy^2)
-  double period = 0;            ///< pixels from crest to crest; infinite at the zero frequency
-  double angle = 0;             ///< degrees, 0..180: the direction across the stripes, 0 for upright stripes, 90 for lying ones
-  std::complex<double> value;   ///< F(u, v)
-  double amplitude = 0;         ///< of the wave in the picture: 2 |F|, |F| where it is its own mirror
-  std::size_t rank = 1;         ///< 1 for the largest |F|; a point and its mirror count once
+  int u = 0, v = 0;       ///< periods over width and height, the nearest to 0
+  double fx = 0, fy = 0;  ///< cycles per pixel, -0.5..0.5
+  double frequency = 0;   ///< sqrt(fx^2 + fy^2)
+  double period = 0;      ///< pixels from crest to crest; infinite at the zero frequency
+  double angle = 0;  ///< degrees, 0..180: the direction across the stripes, 0 for upright stripes, 90 for lying ones
+  std::complex<double> value;  ///< F(u, v)
+  double amplitude = 0;        ///< of the wave in the picture: 2 |F|, |F| where it is its own mirror
+  std::size_t rank = 1;        ///< 1 for the largest |F|; a point and its mirror count once
 };
 /// The point (x, y), pixels in the picture of the spectrum. BadCall outside of it. O(pixels).
 FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin = Origin::center);
 
-/// The largest coefficients that are higher than their neighbors and off the axes (u and v at least 2 from 0), largest first,
-/// of each point and its mirror one; at most `most`. O(pixels).
+/// The largest coefficients that are higher than their neighbors and off the axes (u and v at least 2 from 0), largest
+/// first, of each point and its mirror one; at most `most`. O(pixels).
 std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
 
-/// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, BadCall otherwise); entry i is for frequencies from
-/// i * step on, up to 0.5. O(pixels).
+/// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, BadCall otherwise); entry i is for
+/// frequencies from i * step on, up to 0.5. O(pixels).
 std::vector<double> radial_power(const Spectrum& s, double step);
 
 /// The picture without the smooth part that makes opposite borders alike. Each color channel by itself. Source: Moisan,
-/// "Periodic plus smooth image decomposition", Journal of Mathematical Imaging and Vision 39, 2011. O(pixels log pixels).
+/// "Periodic plus smooth image decomposition", Journal of Mathematical Imaging and Vision 39, 2011. O(pixels log
+/// pixels).
 Image periodic_part(const ConstView& in);
 
 }  // namespace sieve

@@ -7,8 +7,8 @@ namespace sieve {
 
 /// Display-encoded RGB to OKLab: L (lightness, 0..1), a (green to red) and b (blue to yellow), about -0.4..0.4. Gray
 /// pictures become L alone. Source: B. Ottosson, "A perceptual color space for image processing", 2020; as in CSS Color
-/// Level 4 (W3C). FromOklab undoes it within 3e-5 for colors in 0..1: every 8-bit color comes back as it was, some 16-bit ones
-/// (a channel near 0 beside a bright one) a level off, which is what single precision leaves. O(pixels).
+/// Level 4 (W3C). FromOklab undoes it within 3e-5 for colors in 0..1: every 8-bit color comes back as it was, some
+/// 16-bit ones (a channel near 0 beside a bright one) a level off, which is what single precision leaves. O(pixels).
 struct ToOklab {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -35,8 +35,8 @@ struct Logarithm {
 /// An S-shaped curve, steepest at `center`: (s(v) - s(0)) / (s(1) - s(0)) with s(v) = 1 / (1 + exp(-steepness (v -
 /// center))). 0 stays 0 and 1 stays 1. Infinities become the ends of the curve.
 struct Sigmoid {
-  float steepness = 6;   ///< 0.01 to 50; the slope in the middle is about a quarter of it
-  float center = 0.5F;   ///< level where it is steepest, 0..1
+  float steepness = 6;  ///< 0.01 to 50; the slope in the middle is about a quarter of it
+  float center = 0.5F;  ///< level where it is steepest, 0..1
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   Image plain(const ConstView& in) const;

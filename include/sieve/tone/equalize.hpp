@@ -23,12 +23,12 @@ struct ChoiceNames<ColorBy> {
 /// One line of the table that equalization is worked out in.
 struct LevelRow {
   std::uint32_t level = 0;
-  std::size_t count = 0;        ///< samples of that level
-  double probability = 0;       ///< count over all samples
-  double cumulative = 0;        ///< probabilities up to and with this level
-  double scaled = 0;            ///< cumulative times (L - 1)
-  std::uint32_t mapped = 0;     ///< scaled, rounded half away from zero: the level it becomes
-  std::size_t new_count = 0;    ///< samples of this level afterwards
+  std::size_t count = 0;      ///< samples of that level
+  double probability = 0;     ///< count over all samples
+  double cumulative = 0;      ///< probabilities up to and with this level
+  double scaled = 0;          ///< cumulative times (L - 1)
+  std::uint32_t mapped = 0;   ///< scaled, rounded half away from zero: the level it becomes
+  std::size_t new_count = 0;  ///< samples of this level afterwards
 };
 
 /// The table of equalization of one channel or of the luma (luma_channel): a row a level, lowest first. `levels` is L,
@@ -49,13 +49,13 @@ struct Equalize {
   static void describe(Description<Equalize>& d);
 };
 
-/// Local equalization with limited contrast (CLAHE). The picture is cut into columns x rows tiles that differ by a pixel
-/// at most; each tile's histogram (`bins` equal parts of 0..1) has its counts cut off at `limit` times the mean count,
-/// and what is cut off is spread evenly over all bins below the limit; the cumulative curve, straight within a bin, is
-/// the tile's map; every pixel gets the bilinear mean of the maps of the four tiles whose centers are nearest (at the
-/// borders of two or one). A limit of 1 changes nothing. Samples outside 0..1 keep their distance to it; NaN stays.
-/// `strength` mixes input and result. Source: Zuiderveld, "Contrast limited adaptive histogram equalization", Graphics
-/// Gems IV, 1994; Pizer and others, 1987. O(samples + tiles * bins).
+/// Local equalization with limited contrast (CLAHE). The picture is cut into columns x rows tiles that differ by a
+/// pixel at most; each tile's histogram (`bins` equal parts of 0..1) has its counts cut off at `limit` times the mean
+/// count, and what is cut off is spread evenly over all bins below the limit; the cumulative curve, straight within a
+/// bin, is the tile's map; every pixel gets the bilinear mean of the maps of the four tiles whose centers are nearest
+/// (at the borders of two or one). A limit of 1 changes nothing. Samples outside 0..1 keep their distance to it; NaN
+/// stays. `strength` mixes input and result. Source: Zuiderveld, "Contrast limited adaptive histogram equalization",
+/// Graphics Gems IV, 1994; Pizer and others, 1987. O(samples + tiles * bins).
 struct Clahe {
   int columns = 8;                ///< tiles side by side, 1 to 256, fewer where the picture is narrower
   int rows = 8;                   ///< tiles one above the other, 1 to 256

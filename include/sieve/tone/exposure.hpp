@@ -33,8 +33,8 @@ struct ExposurePlan {
 
 /// Decides by the luma. Its 0.5th to 99.5th percentile spans less than 0.7: stretch that to 0..1. After that, a quarter
 /// or more of the pixels is under 0.15 and a seventh or more over 0.8: no single curve helps both, so local
-/// equalization. Else the median lies outside 0.3..0.65: the gamma that brings it to 0.45, held to 0.3..3. Else nothing.
-/// From a histogram of 4096 bins. O(pixels).
+/// equalization. Else the median lies outside 0.3..0.65: the gamma that brings it to 0.45, held to 0.3..3. Else
+/// nothing. From a histogram of 4096 bins. O(pixels).
 ExposurePlan plan_exposure(const ConstView& in);
 
 /// Corrects the exposure as plan_exposure says, and tells why in a note. Local equalization is Clahe with limit 2.

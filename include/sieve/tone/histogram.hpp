@@ -21,7 +21,7 @@ struct Histogram {
   std::size_t above = 0;       ///< samples over high
   std::size_t not_finite = 0;  ///< NaN and infinities
 
-  std::size_t total() const;          ///< all samples within low..high
+  std::size_t total() const;             ///< all samples within low..high
   double center(std::size_t bin) const;  ///< the sample in the middle of a bin: for bins by level, that level
   /// counts over total(): they add up to 1. All 0 where total() is 0.
   std::vector<double> probabilities() const;

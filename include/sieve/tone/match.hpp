@@ -12,10 +12,10 @@ namespace sieve {
 
 /// Gives a picture the histogram of another, which may have any size. Where both come from integer files: level k
 /// becomes the lowest level j of the other with cumulative(j) >= cumulative(k). Otherwise by cumulative curves that are
-/// straight within each of `bins` parts of 0..1 (or of a picture's own range, where that is wider). The map rises everywhere; a picture matched to
-/// itself stays as it is. A gray second picture serves every channel of the first; a gray first picture takes the luma
-/// of the second. NaN stays; it counts in neither histogram. Source: Gonzalez and Woods, 4th ed., 3.3 (specification).
-/// O(samples + bins).
+/// straight within each of `bins` parts of 0..1 (or of a picture's own range, where that is wider). The map rises
+/// everywhere; a picture matched to itself stays as it is. A gray second picture serves every channel of the first; a
+/// gray first picture takes the luma of the second. NaN stays; it counts in neither histogram. Source: Gonzalez and
+/// Woods, 4th ed., 3.3 (specification). O(samples + bins).
 struct Match {
   Picture with = {};                  ///< the picture whose histogram is wanted
   ColorBy color = ColorBy::channels;  ///< every channel by itself (takes over the tint, too), or luma with hue kept
@@ -32,9 +32,9 @@ class Distribution {
  public:
   /// Uniform.
   Distribution() : Distribution(parse("uniform")) {}
-  /// `uniform`, `normal:mean=M,deviation=D`, `rayleigh:scale=S` (both cut to 0..1), or rows of text "level,density" with
-  /// rising levels in 0..1 and densities of 0 or more, straight lines between them; a first row of words is skipped.
-  /// BadCall with what is allowed.
+  /// `uniform`, `normal:mean=M,deviation=D`, `rayleigh:scale=S` (both cut to 0..1), or rows of text "level,density"
+  /// with rising levels in 0..1 and densities of 0 or more, straight lines between them; a first row of words is
+  /// skipped. BadCall with what is allowed.
   static Distribution parse(std::string_view text);
   /// The level below which the share `share` (0..1) lies: rises from the lowest level to the highest.
   double quantile(double share) const;
@@ -56,7 +56,8 @@ struct TextValue<Distribution> {
 
 /// Gives a picture a histogram of a wanted form. A level of an integer source goes to the level of the distribution at
 /// the middle of its step in the cumulative curve, (cumulative(k - 1) + cumulative(k)) / 2; float data by a cumulative
-/// curve that is straight within each of `bins` parts of 0..1 (of the picture's range, where that is wider). NaN stays. O(samples + bins).
+/// curve that is straight within each of `bins` parts of 0..1 (of the picture's range, where that is wider). NaN stays.
+/// O(samples + bins).
 struct MatchDistribution {
   Distribution to = {};           ///< the wanted distribution
   ColorBy color = ColorBy::luma;  ///< luma with hue kept, or every channel by itself

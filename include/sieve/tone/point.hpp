@@ -28,9 +28,9 @@ struct Clip {
 struct Stretch {
   std::optional<float> low = {};   ///< input level that becomes to_low; auto: measured
   std::optional<float> high = {};  ///< input level that becomes to_high; auto: measured
-  float to_low = 0;           ///< output level for low
-  float to_high = 1;          ///< output level for high; below to_low it inverts
-  float percent = 0;          ///< share of samples left out at each end when measured, in percent, 0 to 49
+  float to_low = 0;                ///< output level for low
+  float to_high = 1;               ///< output level for high; below to_low it inverts
+  float percent = 0;               ///< share of samples left out at each end when measured, in percent, 0 to 49
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -11,14 +11,14 @@ namespace sieve {
 
 /// Figures of one channel. NaN and infinity are counted and left out of all other figures.
 struct ChannelStatistics {
-  double minimum = 0;      ///< 0..1 scale
+  double minimum = 0;  ///< 0..1 scale
   double maximum = 0;
   double mean = 0;
-  double deviation = 0;    ///< standard deviation, divided by n
-  double at_floor = 0;     ///< share of samples at 0 or below
-  double at_ceiling = 0;   ///< share of samples at 1 or above
-  std::size_t below = 0;   ///< samples under 0
-  std::size_t above = 0;   ///< samples over 1
+  double deviation = 0;   ///< standard deviation, divided by n
+  double at_floor = 0;    ///< share of samples at 0 or below
+  double at_ceiling = 0;  ///< share of samples at 1 or above
+  std::size_t below = 0;  ///< samples under 0
+  std::size_t above = 0;  ///< samples over 1
   std::size_t not_finite = 0;
 };
 

@@ -18,8 +18,8 @@ struct ChoiceNames<ThresholdBy> {
 };
 
 /// The level that splits a histogram in two so that the variance between the classes is greatest; the middle where many
-/// do equally. Samples outside the range count with its ends. Source: Otsu, "A threshold selection method from gray-level
-/// histograms", IEEE Trans. SMC 9, 1979. O(bins). NaN where all bins are empty.
+/// do equally. Samples outside the range count with its ends. Source: Otsu, "A threshold selection method from
+/// gray-level histograms", IEEE Trans. SMC 9, 1979. O(bins). NaN where all bins are empty.
 double otsu_level(const Histogram& h);
 
 /// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.

@@ -20,19 +20,20 @@ struct WaveletDetails {
 struct WaveletBands {
   Wavelet wavelet = Wavelet::nine_seven;  ///< that it was transformed with
   bool undecimated = false;               ///< every band has the size of the picture
-  Shape shape;                         ///< of the picture, color channels only
-  int margin = 0;                      ///< undecimated bands of an orthogonal wavelet reach so far beyond the picture on every side
+  Shape shape;                            ///< of the picture, color channels only
+  int margin = 0;  ///< undecimated bands of an orthogonal wavelet reach so far beyond the picture on every side
   std::vector<WaveletDetails> levels;  ///< finest first
   Image approximation;                 ///< low along both, of the coarsest level
 };
 
-/// The transform over `levels` levels (1 to 16), each of the approximation before. Any size; a side of one sample stays one.
-/// Decimated: the biorthogonal wavelets run by lifting and give as many coefficients as samples; the orthogonal ones run as
-/// filter banks on the mirrored picture and give (n + taps - 1) / 2 a side and level, so that nothing is lost at the border.
-/// Undecimated: every band has the picture's size (and the margin), shifting the picture shifts the bands. Scaled so that
-/// orthogonal wavelets keep the deviation of white noise. Alpha is left out. O(samples * taps); undecimated times levels.
-/// Sources: Mallat, "A Wavelet Tour of Signal Processing", chapter 7; Daubechies and Sweldens, "Factoring wavelet transforms
-/// into lifting steps", 1998; undecimated: Nason and Silverman, "The stationary wavelet transform", 1995.
+/// The transform over `levels` levels (1 to 16), each of the approximation before. Any size; a side of one sample stays
+/// one. Decimated: the biorthogonal wavelets run by lifting and give as many coefficients as samples; the orthogonal
+/// ones run as filter banks on the mirrored picture and give (n + taps - 1) / 2 a side and level, so that nothing is
+/// lost at the border. Undecimated: every band has the picture's size (and the margin), shifting the picture shifts the
+/// bands. Scaled so that orthogonal wavelets keep the deviation of white noise. Alpha is left out. O(samples * taps);
+/// undecimated times levels. Sources: Mallat, "A Wavelet Tour of Signal Processing", chapter 7; Daubechies and
+/// Sweldens, "Factoring wavelet transforms into lifting steps", 1998; undecimated: Nason and Silverman, "The stationary
+/// wavelet transform", 1995.
 WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated = false);
 /// The same into bands of an earlier call: pictures that fit are written again, not made anew.
 void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated, WaveletBands& bands);
@@ -56,9 +57,9 @@ struct BandEnergy {
 std::vector<BandEnergy> band_energies(const WaveletBands& bands);
 
 /// The usual nested picture of decimated bands: the approximation at the upper left, vertical details to its right,
-/// horizontal ones below, diagonal ones across, level around level. Every band is scaled to be seen: the approximation from
-/// its lowest to its highest value; details so that 0 is mid-gray and the magnitude that one in a hundred exceeds reaches 0 or
-/// 1, where larger ones are cut off (`per_band`); or all as they are. BadCall for undecimated bands.
+/// horizontal ones below, diagonal ones across, level around level. Every band is scaled to be seen: the approximation
+/// from its lowest to its highest value; details so that 0 is mid-gray and the magnitude that one in a hundred exceeds
+/// reaches 0 or 1, where larger ones are cut off (`per_band`); or all as they are. BadCall for undecimated bands.
 Image nested_bands(const WaveletBands& bands, bool per_band = true);
 
 }  // namespace sieve

@@ -13,9 +13,27 @@ namespace sieve {
 /// last two are orthogonal; 5/3 and 9/7 are biorthogonal and symmetric, named by the taps of their analysis filters.
 enum class Wavelet {
   haar,
-  daubechies2, daubechies3, daubechies4, daubechies5, daubechies6, daubechies7, daubechies8, daubechies9, daubechies10,
-  symlet4, symlet5, symlet6, symlet7, symlet8, symlet9, symlet10,
-  coiflet1, coiflet2, coiflet3, coiflet4, coiflet5,
+  daubechies2,
+  daubechies3,
+  daubechies4,
+  daubechies5,
+  daubechies6,
+  daubechies7,
+  daubechies8,
+  daubechies9,
+  daubechies10,
+  symlet4,
+  symlet5,
+  symlet6,
+  symlet7,
+  symlet8,
+  symlet9,
+  symlet10,
+  coiflet1,
+  coiflet2,
+  coiflet3,
+  coiflet4,
+  coiflet5,
   five_three,
   nine_seven,
 };
@@ -30,12 +48,14 @@ struct ChoiceNames<Wavelet> {
 struct WaveletTaps {
   std::vector<double> low, high, low_back, high_back;              ///< the taps
   int low_at = 0, high_at = 0, low_back_at = 0, high_back_at = 0;  ///< the place of each filter that lies on sample 2k
-  bool symmetric = false;  ///< the biorthogonal ones: as many coefficients as samples, beyond the border the reflection; else
-                           ///< (n + taps - 1) / 2 coefficients a band, beyond the border the mirrored signal
+  bool symmetric =
+      false;  ///< the biorthogonal ones: as many coefficients as samples, beyond the border the reflection; else
+              ///< (n + taps - 1) / 2 coefficients a band, beyond the border the mirrored signal
 };
 
-/// The taps of a wavelet. Sources: Daubechies, "Ten Lectures on Wavelets", 1992, sections 6.4 (by spectral factorization of
-/// the half-band polynomial), 8.1.1 (least asymmetric) and 8.2 (coiflets); Cohen, Daubechies and Feauveau, 1992 (5/3, 9/7).
+/// The taps of a wavelet. Sources: Daubechies, "Ten Lectures on Wavelets", 1992, sections 6.4 (by spectral
+/// factorization of the half-band polynomial), 8.1.1 (least asymmetric) and 8.2 (coiflets); Cohen, Daubechies and
+/// Feauveau, 1992 (5/3, 9/7).
 const WaveletTaps& taps_of(Wavelet wavelet);
 
 }  // namespace sieve
