@@ -16,7 +16,8 @@ void against_copy_of(const Image& (*picture)(), const char* name, F filter) {
                                  const Image& in = picture();
                                  Image copied(in.shape());
                                  Shape shape = in.shape();
-                                 if constexpr (requires { filter.shape(shape); }) shape = filter.shape(shape);
+                                 if constexpr (FilterStruct<F>)
+                                   shape = description_of<F>().result_shape(&filter, shape);
                                  Image out(shape);
                                  std::vector<double> work, copies;
                                  filter(in, out.view());

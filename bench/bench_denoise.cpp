@@ -22,7 +22,7 @@ int main(int argc, char** argv) {
   against_copy("median, disk of radius 5", Median{.radius = 5, .shape = WindowShape::disk});
   against_copy("adaptive_median", AdaptiveMedian{});
   against_copy("unsharp", Unsharp{});
-  against_copy("limited_sharpen", LimitedSharpen{});
+  against_copy("bounded_unsharp", BoundedUnsharp{});
   bench::against_copy_of(grainy, "guided", Guided{.strength = 0.2F});
   bench::against_copy_of(grainy, "bilateral, exact, sigma 2", Bilateral{.range = 0.2F});
   bench::against_copy_of(grainy, "bilateral, fast, sigma 6", Bilateral{.sigma = 6, .range = 0.2F});

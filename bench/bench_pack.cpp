@@ -46,11 +46,12 @@ int main(int argc, char** argv) {
         const Image square = Gaussian{.sigma = 3}(bench::noise(2048, 2048));
         std::vector<double> times;
         for (auto _ : state) {
-          times.push_back(bench::seconds([&] { benchmark::DoNotOptimize(svd(square, 100, SvdWay::randomized)); }));
+          times.push_back(bench::seconds([&] { benchmark::DoNotOptimize(svd(square, 100, SvdMethod::randomized)); }));
           state.SetIterationTime(times.back());
         }
         state.counters["exact_over_randomized"] =
-            bench::seconds([&] { benchmark::DoNotOptimize(svd(square, 100, SvdWay::exact)); }) / bench::median(times);
+            bench::seconds([&] { benchmark::DoNotOptimize(svd(square, 100, SvdMethod::exact)); }) /
+            bench::median(times);
       })
       ->UseManualTime()
       ->Unit(benchmark::kMillisecond)

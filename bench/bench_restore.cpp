@@ -36,20 +36,21 @@ int main(int argc, char** argv) {
   direct("pseudo_inverse, gaussian, mirrored", 2048, PseudoInverse{.psf = soft});
   direct("wiener, gaussian, mirrored", 2048, Wiener{.psf = soft});
   direct("wiener, ratio given, mirrored", 2048, Wiener{.psf = soft, .ratio = 0.01F});
-  direct("least_squares, validation, mirrored", 2048, LeastSquares{.psf = soft});
-  direct("least_squares, discrepancy, mirrored", 2048, LeastSquares{.psf = soft, .by = WeightBy::discrepancy});
+  direct("constrained_least_squares, validation, mirrored", 2048, ConstrainedLeastSquares{.psf = soft});
+  direct("constrained_least_squares, discrepancy, mirrored", 2048,
+         ConstrainedLeastSquares{.psf = soft, .by = WeightBy::discrepancy});
   direct("landweber, gaussian, mirrored", 2048, Landweber{.psf = soft});
   direct("wiener, motion, mirrored", 2048, Wiener{.psf = motion, .ratio = 0.01F});
-  direct("wiener, motion, tapered", 1024, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::taper});
-  direct("wiener, motion, wrapped", 1024, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::wrap});
+  direct("wiener, motion, tapered", 1024, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::taper});
+  direct("wiener, motion, wrapped", 1024, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::wrap});
   iteration("richardson_lucy, gaussian, mirrored", 2048,
             RichardsonLucy{.psf = soft, .smoothness = 0.0F, .noise = 0.0F});
   iteration("richardson_lucy, motion, mirrored", 2048,
             RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F});
   iteration("richardson_lucy, motion, tapered", 1024,
-            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper});
-  iteration("least_variation, gaussian, mirrored", 2048,
-            LeastVariation{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
+            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::taper});
+  iteration("total_variation_deconvolution, gaussian, mirrored", 2048,
+            TotalVariationDeconvolution{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
 }

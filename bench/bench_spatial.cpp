@@ -16,15 +16,16 @@ Kernel rough(int side) {
 
 int main(int argc, char** argv) {
   using bench::against_copy;
-  against_copy("convolve 3x3 general", Convolve{.kernel = rough(3), .way = Way::direct});
-  against_copy("convolve 5x5 general", Convolve{.kernel = rough(5), .way = Way::direct});
-  against_copy("convolve 7x7 general", Convolve{.kernel = rough(7), .way = Way::direct});
-  against_copy("convolve 7x7 stride 2", Convolve{.kernel = rough(7), .stride = 2, .way = Way::direct});
-  against_copy("convolve 15x15 direct", Convolve{.kernel = rough(15), .way = Way::direct});
-  against_copy("convolve 15x15 fourier", Convolve{.kernel = rough(15), .way = Way::fourier});
-  against_copy("convolve 31x31 fourier", Convolve{.kernel = rough(31), .way = Way::fourier});
-  against_copy("convolve 63x63 fourier", Convolve{.kernel = rough(63), .way = Way::fourier});
-  against_copy("convolve 15x15 separable", Convolve{.kernel = Kernel::gaussian(2, 15), .way = Way::separable});
+  against_copy("convolve 3x3 general", Convolve{.kernel = rough(3), .method = ConvolutionMethod::direct});
+  against_copy("convolve 5x5 general", Convolve{.kernel = rough(5), .method = ConvolutionMethod::direct});
+  against_copy("convolve 7x7 general", Convolve{.kernel = rough(7), .method = ConvolutionMethod::direct});
+  against_copy("convolve 7x7 stride 2", Convolve{.kernel = rough(7), .stride = 2, .method = ConvolutionMethod::direct});
+  against_copy("convolve 15x15 direct", Convolve{.kernel = rough(15), .method = ConvolutionMethod::direct});
+  against_copy("convolve 15x15 fourier", Convolve{.kernel = rough(15), .method = ConvolutionMethod::fourier});
+  against_copy("convolve 31x31 fourier", Convolve{.kernel = rough(31), .method = ConvolutionMethod::fourier});
+  against_copy("convolve 63x63 fourier", Convolve{.kernel = rough(63), .method = ConvolutionMethod::fourier});
+  against_copy("convolve 15x15 separable",
+               Convolve{.kernel = Kernel::gaussian(2, 15), .method = ConvolutionMethod::separable});
   against_copy("gaussian sigma 1", Gaussian{.sigma = 1});
   against_copy("gaussian sigma 2", Gaussian{.sigma = 2});
   against_copy("gaussian sigma 3.9", Gaussian{.sigma = 3.9F});

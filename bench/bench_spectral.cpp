@@ -23,10 +23,10 @@ int main(int argc, char** argv) {
   against_bare("low_pass, butterworth, mirrored", true,
                [](const ConstView& in, const View& out) { LowPass{.form = PassForm::butterworth}(in, out); });
   against_bare("low_pass, gaussian, wrapped", true,
-               [](const ConstView& in, const View& out) { LowPass{.padding = Padding::wrap}(in, out); });
+               [](const ConstView& in, const View& out) { LowPass{.border = Border::wrap}(in, out); });
   against_bare("band_stop, mirrored", true, [](const ConstView& in, const View& out) { BandStop{}(in, out); });
   against_bare("notch, wrapped", true,
-               [](const ConstView& in, const View& out) { Notch{.padding = Padding::wrap}(in, out); });
+               [](const ConstView& in, const View& out) { Notch{.border = Border::wrap}(in, out); });
   against_bare("spectrum", false, [](const ConstView& in, const View&) { benchmark::DoNotOptimize(spectrum(in)); });
   against_bare("cosine, whole picture", false,
                [](const ConstView& in, const View& out) { cosine_forward(in, 0, out); });
@@ -35,7 +35,8 @@ int main(int argc, char** argv) {
                       [](const ConstView& in, const View& out) { cosine_inverse(in, 8, out); });
   bench::against_copy("cosine, 16x16 blocks",
                       [](const ConstView& in, const View& out) { cosine_forward(in, 16, out); });
-  bench::against_copy("convolve, 31x31 by Fourier", Convolve{.kernel = Kernel::disk(15), .way = Way::fourier});
+  bench::against_copy("convolve, 31x31 by Fourier",
+                      Convolve{.kernel = Kernel::disk(15), .method = ConvolutionMethod::fourier});
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
 }

@@ -17,7 +17,7 @@ struct Counted {
 int main(int argc, char** argv) {
   using bench::against_color_copy;
   using bench::against_copy;
-  const Picture other(bench::noise(3840, 2160));
+  const SharedImage other(bench::noise(3840, 2160));
   against_copy("clip", Clip{});
   against_copy("stretch, range given", Stretch{.low = 0.1F, .high = 0.9F});
   against_copy("stretch, range measured", Stretch{});
@@ -29,7 +29,7 @@ int main(int argc, char** argv) {
   against_copy("equalize", Equalize{});
   against_copy("clahe", Clahe{});
   against_copy("match, float", Match{.with = other});
-  against_copy("match_distribution, normal", MatchDistribution{.to = Distribution::parse("normal")});
+  against_copy("match_distribution, normal", MatchDistribution{.to = LevelDistribution::parse("normal")});
   against_copy("gamma", Gamma{});
   against_copy("sigmoid", Sigmoid{});
   against_copy("threshold, Otsu", Threshold{});

@@ -33,9 +33,9 @@ std::function<void()> into(const Image& in, Image& out, F filter) {
 
 // One curve: what `filter_of(x)` takes at every x.
 template <class F>
-draw::Curve over(const char* name, const Image& in, const std::vector<double>& values, F filter_of) {
+draw::PlotCurve over(const char* name, const Image& in, const std::vector<double>& values, F filter_of) {
   Image out(in.shape());
-  draw::Curve c{name, values, {}, -1};
+  draw::PlotCurve c{name, values, {}, -1};
   for (const double v : values) c.y.push_back(copies(in, into(in, out, filter_of(static_cast<float>(v))), 3));
   std::printf("  %s\n", name);
   return c;
@@ -48,10 +48,10 @@ std::vector<Growing> some(std::initializer_list<const char*> names) {
   return all;
 }
 
-draw::PanelPtr by_pixels() {
-  std::vector<draw::Curve> all;
+draw::SheetPanelPtr by_pixels() {
+  std::vector<draw::PlotCurve> all;
   for (const Growing& g : some({"convolve, 7x7", "median, 7x7", "guided", "clahe", "low_pass, mirrored"})) {
-    draw::Curve c{g.name, {}, {}, -1};
+    draw::PlotCurve c{g.name, {}, {}, -1};
     for (const auto& [w, h] : {std::pair{512, 512}, {1280, 720}, {1920, 1080}, {3840, 2160}, {7680, 4320}}) {
       const Image in = noise(w, h);
       const auto work = g.prepare(in);
@@ -66,7 +66,7 @@ draw::PanelPtr by_pixels() {
   return draw::curves(all, "megapixels", "ns a pixel");
 }
 
-draw::PanelPtr by_radius(const Image& in) {
+draw::SheetPanelPtr by_radius(const Image& in) {
   const std::vector<double> radii = {1, 2, 3, 5, 8, 12, 18, 25};
   return draw::curves(
       {over("median", in, radii, [](float r) { return Median{.radius = r}; }),
@@ -74,11 +74,11 @@ draw::PanelPtr by_radius(const Image& in) {
        over("gaussian sigma", in, radii, [](float r) { return Gaussian{.sigma = r}; }),
        over("guided", in, radii, [](float r) { return Guided{.radius = static_cast<int>(r), .strength = 0.2F}; }),
        over("bilateral sigma, fast", in, radii,
-            [](float r) { return Bilateral{.sigma = r, .range = 0.2F, .way = BilateralWay::fast}; })},
+            [](float r) { return Bilateral{.sigma = r, .range = 0.2F, .method = BilateralMethod::fast}; })},
       "radius or sigma, pixels", "copies");
 }
 
-draw::PanelPtr by_iterations(const Image& in) {
+draw::SheetPanelPtr by_iterations(const Image& in) {
   const std::vector<double> counts = {4, 8, 16, 32, 48};
   return draw::curves({over("total_variation", in, counts,
                             [](float n) {
@@ -90,14 +90,14 @@ draw::PanelPtr by_iterations(const Image& in) {
                       "iterations", "copies");
 }
 
-draw::PanelPtr by_threads(const Image& in) {
-  std::vector<draw::Curve> all;
+draw::SheetPanelPtr by_threads(const Image& in) {
+  std::vector<draw::PlotCurve> all;
   std::vector<double> counts(static_cast<std::size_t>(threads()));
   std::iota(counts.begin(), counts.end(), 1.0);
   for (const Growing& g :
        some({"copy", "convolve, 7x7", "median, 7x7", "low_pass, mirrored", "wavelet 9/7, five levels"})) {
     const auto work = g.prepare(in);
-    draw::Curve c{g.name, counts, {}, -1};
+    draw::PlotCurve c{g.name, counts, {}, -1};
     std::vector<std::vector<double>> times(counts.size());
     for (int i = 0; i < 5; ++i) {
       for (std::size_t n = 0; n < counts.size(); ++n) {

@@ -73,7 +73,7 @@ void point_operations(std::vector<Operation>& all) {
   all.push_back({"histogram, 256 bins", By::copy, Goal::at_most, 2, [] { return [] { histogram(large(), 0, 256); }; }});
   add("equalize", 4, Equalize{});
   add("clahe", 8, Clahe{});
-  add("match, to another picture", 5, Match{.with = Picture(map_samples(large(), [](float v) { return v * v; }))});
+  add("match, to another picture", 5, Match{.with = SharedImage(map_samples(large(), [](float v) { return v * v; }))});
   all.push_back({"to_oklab, color", By::color_copy, Goal::at_most, 5, filtered(large_color, ToOklab{})});
   all.push_back({"ssim of two pictures", By::copy, Goal::at_most, 25, [] {
                    const Image &a = large(), &b = grainy();
@@ -85,8 +85,8 @@ void spatial_operations(std::vector<Operation>& all) {
   const auto add = [&](const std::string& name, double goal, auto filter, bool slow = false) {
     all.push_back({name, By::copy, Goal::at_most, goal, filtered(large, filter), 8.2944, slow});
   };
-  add("convolve, 3x3", 2, Convolve{.kernel = rough(3), .way = Way::direct});
-  add("convolve, 7x7", 5, Convolve{.kernel = rough(7), .way = Way::direct});
+  add("convolve, 3x3", 2, Convolve{.kernel = rough(3), .method = ConvolutionMethod::direct});
+  add("convolve, 7x7", 5, Convolve{.kernel = rough(7), .method = ConvolutionMethod::direct});
   for (const float sigma : {2.0F, 20.0F, 100.0F})
     add("gaussian, sigma " + std::to_string(static_cast<int>(sigma)), sigma < 4 ? 3 : 6, Gaussian{.sigma = sigma});
   for (const int radius : {10, 1000}) add("box, radius " + std::to_string(radius), 3, Box{.radius = radius});
@@ -113,7 +113,7 @@ void denoisers(std::vector<Operation>& all) {
 void transforms(std::vector<Operation>& all) {
   all.push_back({"low_pass, mirrored, 2048x2048", By::fft_2048, Goal::at_most, 1.3, filtered(square, LowPass{})});
   all.push_back({"low_pass, wrapped, 2048x2048", By::fft_2048, Goal::at_most, 1.3,
-                 filtered(square, LowPass{.padding = Padding::wrap})});
+                 filtered(square, LowPass{.border = Border::wrap})});
   all.push_back({"cosine, whole 2048x2048", By::fft_2048_there, Goal::at_most, 1.5,
                  filtered(square, [](const ConstView& in, const View& out) { cosine_forward(in, 0, out); })});
   all.push_back({"cosine, 8x8 blocks", By::copy, Goal::at_most, 4,
@@ -122,7 +122,7 @@ void transforms(std::vector<Operation>& all) {
   all.push_back({"singular values, rank 100 of 2048x2048, randomized", By::exact_svd, Goal::faster, 10,
                  [] {
                    auto soft = std::make_shared<Image>(Gaussian{.sigma = 3}(square()));
-                   return [soft] { svd(*soft, 100, SvdWay::randomized); };
+                   return [soft] { svd(*soft, 100, SvdMethod::randomized); };
                  },
                  4.194304, true, std::pow(2048.0 / 400, 3)});  // exact ones take time as the cube of the side
 }
@@ -135,13 +135,13 @@ void restorers(std::vector<Operation>& all) {
   add("inverse, gaussian, mirrored", By::fft_2048, 2, Inverse{.psf = Kernel::gaussian(0.7)});
   add("pseudo_inverse, gaussian, mirrored", By::fft_2048, 2, PseudoInverse{.psf = soft});
   add("wiener, gaussian, mirrored", By::fft_2048, 2, Wiener{.psf = soft});
-  add("least_squares, gaussian, mirrored", By::fft_2048, 2, LeastSquares{.psf = soft});
+  add("constrained_least_squares, gaussian, mirrored", By::fft_2048, 2, ConstrainedLeastSquares{.psf = soft});
   add("wiener, motion, mirrored", By::fft_2048, 2, Wiener{.psf = motion, .ratio = 0.01F});
-  add("wiener, motion, tapered", By::fft_1024, 2, Wiener{.psf = motion, .ratio = 0.01F, .beyond = Beyond::taper});
+  add("wiener, motion, tapered", By::fft_1024, 2, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::taper});
   all.push_back({"richardson_lucy, motion, mirrored, 10 iterations", By::fft_2048, Goal::at_most, 25,
                  iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F})});
   all.push_back({"richardson_lucy, motion, tapered, 10 iterations", By::fft_1024, Goal::at_most, 25,
-                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .beyond = Beyond::taper})});
+                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::taper})});
 }
 
 void packers(std::vector<Operation>& all) {
@@ -201,7 +201,7 @@ std::vector<Growing> growing() {
   };
   return {{"copy", of([](const ConstView& in, const View& out) { copy(in, out); }), true},
           {"stretch, range given", of(Stretch{.low = 0.1F, .high = 0.9F}), true},
-          {"convolve, 7x7", of(Convolve{.kernel = rough(7), .way = Way::direct})},
+          {"convolve, 7x7", of(Convolve{.kernel = rough(7), .method = ConvolutionMethod::direct})},
           {"gaussian, sigma 20", of(Gaussian{.sigma = 20})},
           {"box, radius 10", of(Box{.radius = 10})},
           {"median, 7x7", of(Median{.radius = 3})},
@@ -227,7 +227,7 @@ std::vector<Pair> against_loops(int width, int height) {
     for (int i = 0; i < 7; ++i) taps.push_back(static_cast<float>(kernel.at(i, j)));
   }
   return {{"convolve, 7x7", [=] { convolve_by_loops(*plain, taps, 7, *to); },
-           [=, f = Convolve{.kernel = kernel, .way = Way::direct}] { f(*in, out->view()); }},
+           [=, f = Convolve{.kernel = kernel, .method = ConvolutionMethod::direct}] { f(*in, out->view()); }},
           {"median, 7x7", [=] { median_by_loops(*plain, 3, *to); }, [=] { Median{.radius = 3}(*in, out->view()); }},
           {"equalize", [=] { equalize_by_loops(*plain, *to); }, [=] { Equalize{}(*in, out->view()); }}};
 }

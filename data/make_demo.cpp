@@ -21,16 +21,17 @@ std::string folder;
 
 // Rounded here, not by the library's writer, so that the files stay what they are when the library changes.
 void save(const std::string& name, int width, int height, int channels,
-          const std::function<double(int x, int y, int c)>& f, std::uint32_t maximum = 255) {
+          const std::function<double(int x, int y, int c)>& f, std::uint32_t white_level = 255) {
   std::vector<std::uint16_t> levels;
   for (int y = 0; y < height; ++y) {
     for (int x = 0; x < width; ++x) {
       for (int c = 0; c < channels; ++c) {
-        levels.push_back(static_cast<std::uint16_t>(std::floor(std::clamp(f(x, y, c), 0.0, 1.0) * maximum + 0.5)));
+        levels.push_back(static_cast<std::uint16_t>(std::floor(std::clamp(f(x, y, c), 0.0, 1.0) * white_level + 0.5)));
       }
     }
   }
-  sieve::io::write(folder + "/" + name, sieve::from_interleaved(levels.data(), width, height, channels, 0, maximum));
+  sieve::io::write(folder + "/" + name,
+                   sieve::from_interleaved(levels.data(), width, height, channels, 0, white_level));
 }
 
 double channel(const Rgb& p, int c) { return c == 0 ? p.r : c == 1 ? p.g : p.b; }

@@ -7,7 +7,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: damage_and_judge CLEAN.png OUT.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: damage_and_judge CLEAN.png OUT.png");
   const sieve::Image truth = sieve::io::read(argv[1]).image;
   const sieve::Chain damage{sieve::Blur{.psf = sieve::Kernel::disk(1.5)},
                             sieve::GaussianNoise{.deviation = 0.05F, .seed = 11}};

@@ -7,7 +7,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: denoise_and_sharpen CLEAN.png OUT.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: denoise_and_sharpen CLEAN.png OUT.png");
   const sieve::Image clean = sieve::io::read(argv[1]).image;
   const sieve::Chain damage{sieve::GaussianNoise{.deviation = 0.06F, .seed = 5},
                             sieve::ImpulseNoise{.dark = 0.02F, .bright = 0.02F, .seed = 6}};
@@ -34,7 +34,7 @@ int main(int argc, char** argv) try {
   for (const sieve::Stage& s : sieve::Filter(sieve::Unsharp{}).stages(smooth)) {
     std::cout << "unsharp, " << s.name << ": deviation " << sieve::statistics(s.image)[0].deviation << '\n';
   }
-  sieve::io::write(argv[2], sieve::LimitedSharpen{.amount = 1}(smooth));
+  sieve::io::write(argv[2], sieve::BoundedUnsharp{.amount = 1}(smooth));
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

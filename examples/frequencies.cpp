@@ -8,16 +8,16 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: frequencies STRIPED.png OUT.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: frequencies STRIPED.png OUT.png");
   const sieve::Image striped = sieve::io::read(argv[1]).image;
   const sieve::Spectrum s = sieve::spectrum(striped, sieve::Taper::periodic);
   std::cout << "mean " << s.at(0, 0).real() << '\n';
-  for (const sieve::Wave& w : sieve::find_waves(striped)) {
+  for (const sieve::PeriodicWave& w : sieve::find_periodic_noise(striped)) {
     std::cout << "wave of period " << w.period << " pixels at " << w.angle << " degrees, amplitude " << w.amplitude
               << '\n';
   }
-  const sieve::Image calm = sieve::RemoveWaves{}(striped);
-  std::cout << "waves left: " << sieve::find_waves(calm).size() << '\n';
+  const sieve::Image calm = sieve::RemovePeriodicNoise{}(striped);
+  std::cout << "waves left: " << sieve::find_periodic_noise(calm).size() << '\n';
 
   // Any function of the frequencies, in cycles per pixel: here fine detail across the picture goes, along it stays.
   const sieve::Image smooth =
@@ -27,7 +27,7 @@ int main(int argc, char** argv) try {
   // How much of the picture a few coefficients hold.
   for (const int side : {16, 64, 256}) {
     std::cout << side * side << " cosine coefficients: PSNR "
-              << sieve::compare(sieve::CosineKeep{.side = side}(calm), calm).psnr << " dB\n";
+              << sieve::compare(sieve::CosineTruncation{.side = side}(calm), calm).psnr << " dB\n";
   }
   const sieve::WaveletBands bands = sieve::wavelet_forward(calm, sieve::Wavelet::nine_seven, 4);
   for (const sieve::BandEnergy& e : sieve::band_energies(bands))

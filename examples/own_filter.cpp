@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "sieve/front.hpp"
+#include "sieve/cli.hpp"
 #include "sieve/sieve.hpp"
 
 struct LocalRange {
@@ -21,25 +21,30 @@ struct LocalRange {
     const sieve::Image high = pass(pass(in, true, 1), false, 1), low = pass(pass(in, true, -1), false, -1);
     return sieve::map_pairs(high, low, [](float a, float b) { return a - b; });
   }
-  // The definition: all samples of the square.
-  sieve::Image plain(const sieve::ConstView& in) const {
-    return sieve::map_windows(in, radius, sieve::Border::edge, [r = radius](const sieve::Window& w) {
-      float low = w(0, 0), high = w(0, 0);
-      for (int y = -r; y <= r; ++y) {
-        for (int x = -r; x <= r; ++x) low = std::min(low, w(x, y)), high = std::max(high, w(x, y));
-      }
-      return high - low;
-    });
-  }
   static void describe(sieve::Description<LocalRange>& d) {
     d.called("local_range", "mine", "Largest minus smallest sample of a square window.")
-        .wrong("there are impulses: they set the range.");
+        .wrong("there are impulses: they set the range.")
+        .also({"contrast", "spread"})
+        .window(&LocalRange::radius);
     d.field("radius", &LocalRange::radius, "pixels", "half-width of the window", {0, 50});
   }
 };
 
+// The definition that `verify` holds it against: all samples of the square.
+sieve::Image plain(const LocalRange& f, const sieve::ConstView& in) {
+  return sieve::map_windows(in, f.radius, sieve::Border::edge, [r = f.radius](const sieve::Window& w) {
+    float low = w(0, 0), high = w(0, 0);
+    for (int y = -r; y <= r; ++y) {
+      for (int x = -r; x <= r; ++x) low = std::min(low, w(x, y)), high = std::max(high, w(x, y));
+    }
+    return high - low;
+  });
+}
+
 int main(int argc, char** argv) {
   sieve::Catalogue mine = sieve::Catalogue::standard();
   mine.add<LocalRange>();
-  return sieve::front::run(argc, argv, mine);
+  sieve::reference::Definitions definitions = sieve::reference::Definitions::standard();
+  definitions.add<LocalRange>(1e-7, plain);
+  return sieve::cli::run(argc, argv, mine, definitions);
 }

@@ -8,7 +8,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: own_operation IN.png OUT.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: own_operation IN.png OUT.png");
   const sieve::io::Loaded in = sieve::io::read(argv[1]);
 
   // Of a sample: a soft knee instead of a hard clip.

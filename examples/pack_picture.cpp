@@ -7,7 +7,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: pack_picture IN.png OUT.lsv");
+  if (argc != 3) throw sieve::InvalidArgument("usage: pack_picture IN.png OUT.lsv");
   const sieve::Image image = sieve::io::read(argv[1]).image;
   for (const sieve::PackBy by :
        {sieve::PackBy::cosine, sieve::PackBy::wavelet, sieve::PackBy::svd, sieve::PackBy::pca}) {

@@ -7,7 +7,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: restore_blur CLEAN.png OUT.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: restore_blur CLEAN.png OUT.png");
   const sieve::Image clean = sieve::io::read(argv[1]).image;
   const sieve::Kernel psf = sieve::Kernel::disk(3);
   const sieve::Chain damage{sieve::Blur{.psf = psf, .border = sieve::Border::mirror},
@@ -30,9 +30,9 @@ int main(int argc, char** argv) try {
   tell("pseudo_inverse", sieve::PseudoInverse{.psf = psf, .threshold = 0.1F}(blurred));
   const sieve::Image best = sieve::Wiener{.psf = psf}(blurred);
   tell("wiener", best);
-  tell("least_squares", sieve::LeastSquares{.psf = psf}(blurred));
+  tell("constrained_least_squares", sieve::ConstrainedLeastSquares{.psf = psf}(blurred));
   tell("richardson_lucy", sieve::RichardsonLucy{.psf = psf, .iterations = 20, .smoothness = 0.003F}(blurred));
-  tell("least_variation", sieve::LeastVariation{.psf = psf, .iterations = 40}(blurred));
+  tell("total_variation_deconvolution", sieve::TotalVariationDeconvolution{.psf = psf, .iterations = 40}(blurred));
   // And where the blur is not known: a Gaussian that makes the edges as wide, with how sure that is.
   const sieve::FoundPsf found = sieve::psf_blind(blurred);
   std::cout << "blind: " << found.psf.text() << ", confidence " << found.confidence << '\n';

@@ -8,7 +8,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3) throw sieve::BadCall("usage: spatial_steps IN.png SHEET.png");
+  if (argc != 3) throw sieve::InvalidArgument("usage: spatial_steps IN.png SHEET.png");
   const sieve::io::Loaded in = sieve::io::read(argv[1]);
 
   const sieve::Image gray = sieve::to_gray(in.image);

@@ -8,7 +8,7 @@
 #include "sieve/sieve.hpp"
 
 int main(int argc, char** argv) try {
-  if (argc != 3 && argc != 4) throw sieve::BadCall("usage: tone_levels IN.png OUT.png [OTHER.png]");
+  if (argc != 3 && argc != 4) throw sieve::InvalidArgument("usage: tone_levels IN.png OUT.png [OTHER.png]");
   const sieve::io::Loaded in = sieve::io::read(argv[1]);
   const sieve::Exposure before = sieve::exposure(in.image);
   std::cout << "before: " << before.verdict << ", " << before.reason << '\n';

@@ -1,4 +1,4 @@
-// Picture files of every format, told apart by their content.
+// SharedImage files of every format, told apart by their content.
 
 #include <cstddef>
 #include <cstdint>

@@ -46,7 +46,7 @@ TEST_CASE("samples outside 0..1 are tinted and said, not hidden") {
     std::fill_n(split.row(y), 30, -2.0F);
     std::fill_n(split.row(y) + 30, 30, 3.0F);
   }
-  const draw::Cell cell = draw::picture_cell("out of range", split);
+  const draw::SheetCell cell = draw::picture_cell("out of range", split);
   CHECK(cell.note.find("below 0 (blue): 50 %") != std::string::npos);
   CHECK(cell.note.find("above 1 (orange): 50 %") != std::string::npos);
   draw::Sheet sheet("t");
@@ -71,7 +71,7 @@ TEST_CASE("odd panels are drawn: one pixel, NaN, empty curves, deep levels") {
 namespace {
 
 // The one panel of a sheet, drawn large.
-Image alone(draw::PanelPtr panel) {
+Image alone(draw::SheetPanelPtr panel) {
   draw::Sheet sheet("t");
   sheet.add({"", std::move(panel), "", nullptr});
   return drawn(sheet);
@@ -167,7 +167,7 @@ TEST_CASE(
     "histograms call out what is clipped, and draw cumulative curves, peaks and valleys; odd pictures are no trouble") {
   Image in(64, 64);
   for (int i = 0; i < 4096; ++i) in.at(i % 64, i / 64) = i % 4 == 0 ? 0.0F : i % 4 == 1 ? 0.25F : 0.75F;
-  const auto shown = [](draw::PanelPtr panel) {
+  const auto shown = [](draw::SheetPanelPtr panel) {
     draw::Sheet sheet("t");
     sheet.add({"c", std::move(panel), "", nullptr});
     return drawn(sheet);

@@ -24,7 +24,7 @@ struct Result {
 Result result_of(const Filter& f, const ConstView& in) {
   try {
     return {f(in), ""};
-  } catch (const BadCall& e) {
+  } catch (const InvalidArgument& e) {
     return {{}, e.what()};
   }
 }
@@ -59,13 +59,13 @@ void some_of_each_family(Work work) {
   work(Gaussian{.sigma = 30});
   work(Box{.radius = 6});
   work(Convolve{.kernel = Kernel::parse("emboss")});
-  work(Convolve{.kernel = Kernel::disk(5), .way = Way::fourier});
+  work(Convolve{.kernel = Kernel::disk(5), .method = ConvolutionMethod::fourier});
   work(GradientMagnitude{});
   work(Median{.radius = 1});
   work(Median{.radius = 3});
   work(Median{.radius = 9});
   work(AdaptiveMedian{});
-  work(TrimmedMean{.radius = 2});
+  work(AlphaTrimmedMean{.radius = 2});
   work(Opening{.radius = 4});
   work(Clip{});
   work(Stretch{.percent = 1});
@@ -77,13 +77,13 @@ void some_of_each_family(Work work) {
   work(TotalVariation{.weight = 0.1F});
   work(NonlocalMeans{.patch = 1, .search = 3, .noise = 0.1F});
   work(Bilateral{.sigma = 1.5F, .range = 0.2F});
-  work(Bilateral{.sigma = 5, .range = 0.2F, .way = BilateralWay::fast});
+  work(Bilateral{.sigma = 5, .range = 0.2F, .method = BilateralMethod::fast});
   work(Guided{.radius = 4, .strength = 0.1F});
   work(Diffusion{.iterations = 5, .edge = 0.1F});
   work(AdaptiveWiener{.noise = 0.1F});
   work(WaveletShrink{.noise = 0.1F});
   work(Unsharp{});
-  work(LimitedSharpen{});
+  work(BoundedUnsharp{});
   work(LowPass{});
   work(BandStop{});
   work(Wiener{.psf = Kernel::gaussian(1.2), .ratio = 0.01F});
@@ -188,15 +188,15 @@ TEST_CASE("a call that is refused leaves its result's buffer as it was") {
   some_of_each_family([&](const auto& filter) {
     CAPTURE(Filter(filter).text());
     Surrounded target({21, 15, 1});
-    CHECK_THROWS_AS(filter(in, target.view()), BadCall);
+    CHECK_THROWS_AS(filter(in, target.view()), InvalidArgument);
     CHECK(target.view().at(4, 4) == Surrounded::kMark);
     CHECK(target.touched() == 0);
     Surrounded empty({0, 0, 1});
-    CHECK_THROWS_AS(filter(ConstView{}, empty.view()), BadCall);
+    CHECK_THROWS_AS(filter(ConstView{}, empty.view()), InvalidArgument);
   });
   // Into the picture itself: an input is never changed.
   Image own = in;
-  CHECK_THROWS_AS((Gaussian{.sigma = 2}(own, own.view())), BadCall);
+  CHECK_THROWS_AS((Gaussian{.sigma = 2}(own, own.view())), InvalidArgument);
   CHECK(identical(own, in));
 }
 
@@ -209,7 +209,7 @@ TEST_CASE("work that is stopped says so, leaves nothing behind, and can be done 
     watch.stop();
     {
       const Watch::Active active(watch);
-      CHECK_THROWS_AS((void)f(in), Stopped);
+      CHECK_THROWS_AS((void)f(in), Canceled);
     }
     CHECK(result_of(f, in) == expected);
   }
@@ -236,7 +236,7 @@ TEST_CASE("another thread hears progress that never falls, and stops the work") 
       const Watch::Active active(watch);
       try {
         (void)chain(in);
-      } catch (const Stopped&) {
+      } catch (const Canceled&) {
         stopped = true;
       }
     });

@@ -673,7 +673,7 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
     if ((f.flags & 4) == 0) {
       for (auto& plane : values) reversible_inverse(plane, image.width(), image.height(), static_cast<int>(f.levels));
     }
-    CHECK(deviation(whole_levels(f, values), image) < 0.1 / image.maximum());
+    CHECK(deviation(whole_levels(f, values), image) < 0.1 / image.white_level());
   }
   CHECK(predicted > 0);
   // With loss: more than one cell, odd sides, gray and color.

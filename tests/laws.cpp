@@ -53,7 +53,7 @@ TEST_CASE("levels in other units: a filter whose parameters are scaled along giv
                                  {"total_variation iterations=40 tolerance=0.000001 weight=", 0.05, "", 2e-5},
                                  {"nonlocal_means patch=1 search=4 noise=", 0.05, "", 1e-5},
                                  {"bilateral sigma=1.5 range=", 0.1, "", 1e-5},
-                                 {"bilateral sigma=5 way=fast range=", 0.1, "", 1e-3},
+                                 {"bilateral sigma=5 method=fast range=", 0.1, "", 1e-3},
                                  {"guided radius=3 strength=", 0.06, "", 1e-5},
                                  {"diffusion iterations=8 edge=", 0.05, "", 1e-5},
                                  {"adaptive_wiener noise=", 0.04, "", 1e-5},
@@ -83,7 +83,7 @@ TEST_CASE("an offset passes through all that averages or sorts, and through noth
                            "median radius=2",
                            "percentile radius=2 share=0.2",
                            "midpoint",
-                           "trimmed_mean",
+                           "alpha_trimmed_mean",
                            "adaptive_median",
                            "opening radius=2",
                            "closing radius=2",
@@ -96,7 +96,7 @@ TEST_CASE("an offset passes through all that averages or sorts, and through noth
                            "wavelet_shrink noise=0.05",
                            "unsharp",
                            "laplacian_sharpen",
-                           "limited_sharpen",
+                           "bounded_unsharp",
                            "low_pass"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, scaled(in, 1, 0.5F)), scaled(run(text, in), 1, 0.5F)) < 2e-4);
@@ -120,7 +120,7 @@ TEST_CASE("what averages stays between the lowest and the highest sample, and ne
                              "median radius=3",
                              "percentile share=0.7",
                              "midpoint radius=2",
-                             "trimmed_mean radius=2",
+                             "alpha_trimmed_mean radius=2",
                              "adaptive_median",
                              "minimum",
                              "maximum",
@@ -129,7 +129,7 @@ TEST_CASE("what averages stays between the lowest and the highest sample, and ne
                              "total_variation weight=0.3",
                              "nonlocal_means noise=0.2 search=5",
                              "bilateral range=0.3",
-                             "bilateral range=0.3 sigma=5 way=fast",
+                             "bilateral range=0.3 sigma=5 method=fast",
                              "diffusion edge=0.3",
                              "adaptive_wiener noise=0.3",
                              "weighted_median"}) {
@@ -141,7 +141,7 @@ TEST_CASE("what averages stays between the lowest and the highest sample, and ne
     // These move light about and lose none of it.
     for (const char* text :
          {"gaussian sigma=2 border=wrap", "box radius=3 border=wrap", "total_variation weight=0.2",
-          "diffusion edge=0.2 iterations=30", "low_pass padding=wrap", "wavelet_shrink noise=0.1 undecimated=no"}) {
+          "diffusion edge=0.2 iterations=30", "low_pass border=wrap", "wavelet_shrink noise=0.1 undecimated=no"}) {
       CAPTURE(std::string(text));
       CHECK(statistics(run(text, in))[0].mean == doctest::Approx(s.mean).epsilon(2e-4));
     }
@@ -158,7 +158,7 @@ TEST_CASE("sorting answers to the negative by its dual, to a rising curve by tha
       {"median radius=2", "median radius=2"},
       {"median radius=2.5 shape=disk", "median radius=2.5 shape=disk"},
       {"midpoint radius=2", "midpoint radius=2"},
-      {"trimmed_mean radius=2", "trimmed_mean radius=2"},
+      {"alpha_trimmed_mean radius=2", "alpha_trimmed_mean radius=2"},
       {"adaptive_median least=0", "adaptive_median least=0"}};
   for (const auto& dual : duals) {
     CAPTURE(dual.first);
@@ -172,7 +172,7 @@ TEST_CASE("sorting answers to the negative by its dual, to a rising curve by tha
   }
   for (const char* text :
        {"opening radius=3", "closing radius=3", "clip", "absolute", "quantize bits=3", "threshold level=0.4", "gray",
-        "stretch low=0 high=1 then clip", "low_rank rank=3", "limited_sharpen amount=0"}) {
+        "stretch low=0 high=1 then clip", "low_rank rank=3", "bounded_unsharp amount=0"}) {
     CAPTURE(std::string(text));
     const Image once = run(text, in);
     CHECK(deviation(run(text, once), once) < 1e-5);
@@ -201,7 +201,7 @@ TEST_CASE("a picture on its side gives the result on its side") {
                              "median radius=4",
                              "percentile radius=2 share=0.3",
                              "adaptive_median",
-                             "trimmed_mean",
+                             "alpha_trimmed_mean",
                              "opening radius=2",
                              "gradient_magnitude",
                              "convolve kernel=laplacian",
@@ -214,7 +214,7 @@ TEST_CASE("a picture on its side gives the result on its side") {
                              "lee",
                              "unsharp",
                              "laplacian_sharpen",
-                             "limited_sharpen",
+                             "bounded_unsharp",
                              "low_pass",
                              "high_pass",
                              "low_rank rank=4",
@@ -236,7 +236,7 @@ TEST_CASE("pairs that undo each other") {
         "invert then invert", "gamma exponent=0.45 then gamma exponent=2.22222222",
         "hue_shift degrees=75 then hue_shift degrees=-75", "brightness amount=0.3 then brightness amount=-0.3",
         "contrast factor=1.6 then contrast factor=0.625", "pad left=3 top=2 then crop x=3 y=2 width=48 height=37",
-        "stabilize peak=1000 then unstabilize peak=1000",
+        "anscombe peak=1000 then inverse_anscombe peak=1000",
         "stretch low=0 high=1 to_low=0.2 to_high=0.7 then stretch low=0.2 high=0.7"}) {
     CAPTURE(std::string(text));
     CHECK(deviation(run(text, in), in) < 2e-3);
@@ -255,7 +255,7 @@ TEST_CASE("blurs one after the other are one blur; order does not matter among w
                   run("gaussian sigma=2.5 border=wrap", in)) < 5e-4);
   for (const auto& two : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"},
                           {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"},
-                          {"low_pass padding=wrap", "high_pass padding=wrap"},
+                          {"low_pass border=wrap", "high_pass border=wrap"},
                           {"binomial border=wrap", "disk_mean border=wrap"}}) {
     const std::string a = two.first, b = two.second;
     CAPTURE(a);

@@ -58,7 +58,7 @@ const std::vector<std::string> kCommands = {
     "pack IN DIR/o.lsv --by wavelet",
     "pack IN DIR/o.lsv --lossless",
     "rate IN --sheet DIR/s.png",
-    "few IN --numbers 20",
+    "compaction IN --numbers 20",
     "time box --on IN --runs 1",
     "apply IN DIR/o.png stretch then equalize",
     "apply IN DIR/o.jpg auto_exposure",

@@ -15,14 +15,14 @@ namespace {
 // all choices.
 std::vector<std::string> worth_trying(const Parameter& p) {
   switch (p.kind) {
-    case Kind::flag:
+    case ParameterKind::flag:
       return {"yes", "no"};
-    case Kind::choice:
+    case ParameterKind::choice:
       return p.choices;
-    case Kind::text:
+    case ParameterKind::text:
       return {};
-    case Kind::number:
-    case Kind::whole:
+    case ParameterKind::number:
+    case ParameterKind::whole:
       break;
   }
   const bool low = std::isfinite(p.range.low) && p.range.low > -2e9,
@@ -37,8 +37,9 @@ std::vector<std::string> worth_trying(const Parameter& p) {
                                                                          : 0.5 * (p.range.low + p.range.high));
   std::vector<std::string> all;
   for (const double v : values)
-    all.push_back(p.kind == Kind::whole ? std::to_string(std::llround(v))
-                                        : detail::number_text(static_cast<double>(static_cast<float>(v)), true));
+    all.push_back(p.kind == ParameterKind::whole
+                      ? std::to_string(std::llround(v))
+                      : internal::number_text(static_cast<double>(static_cast<float>(v)), true));
   if (p.may_be_auto) all.emplace_back("auto");
   return all;
 }
@@ -69,7 +70,7 @@ void every_setting(const ConstView& in, Work work) {
 std::optional<Image> accepted(const Filter& f, const ConstView& in) {
   try {
     return f(in);
-  } catch (const BadCall& e) {
+  } catch (const InvalidArgument& e) {
     // Who refuses names himself and what is at stake.
     CHECK(std::string(e.what()).find(':') != std::string::npos);
     return std::nullopt;
@@ -106,13 +107,13 @@ TEST_CASE("parameters at their ends: the text is read back, and a step beyond is
     CHECK(f.get(p.name) == value);
     if (f.full_text().find("second.png") == std::string::npos)
       CHECK(Chain::parse(f.full_text()).text(true) == f.full_text());
-    if (p.kind != Kind::number && p.kind != Kind::whole) return;
+    if (p.kind != ParameterKind::number && p.kind != ParameterKind::whole) return;
     for (const double end : {p.range.low, p.range.high}) {
       if (!std::isfinite(end) || std::abs(end) > 1e9) continue;
       const double step = end == p.range.low ? -1 - std::abs(end) : 1 + std::abs(end);
-      const std::string text =
-          p.kind == Kind::whole ? std::to_string(std::llround(end + step)) : detail::number_text(end + step, false);
-      CHECK_THROWS_WITH_AS(f.set(p.name, text), doctest::Contains(p.allowed.c_str()), BadCall);
+      const std::string text = p.kind == ParameterKind::whole ? std::to_string(std::llround(end + step))
+                                                              : internal::number_text(end + step, false);
+      CHECK_THROWS_WITH_AS(f.set(p.name, text), doctest::Contains(p.allowed.c_str()), InvalidArgument);
       CHECK(f.get(p.name) == value);
       ++beyond;
     }
@@ -123,7 +124,7 @@ TEST_CASE("parameters at their ends: the text is read back, and a step beyond is
 TEST_CASE("every choice, switch and small number: the fast way is the plain definition") {
   // Where the two need not meet: an approximation by choice, an iteration that is not let run, and what decides at a
   // level (a threshold on a spectrum, the end of an iteration), so that a rounding is another result.
-  const std::map<std::string, std::set<std::string>> other = {{"bilateral", {"way", "sigma"}},
+  const std::map<std::string, std::set<std::string>> other = {{"bilateral", {"method", "sigma"}},
                                                               {"total_variation", {"tolerance", "iterations"}},
                                                               {"landweber", {"noise"}},
                                                               {"pseudo_inverse", {"threshold"}}};
@@ -138,13 +139,16 @@ TEST_CASE("every choice, switch and small number: the fast way is the plain defi
       Filter few = f;
       if (f.about().name == "landweber" && p.name != "iterations") few.set("iterations", "20");
       // A plain definition takes its time over a large window.
-      if ((p.kind == Kind::number || p.kind == Kind::whole) && value != "auto" && std::stod(value) > 5) return;
+      if ((p.kind == ParameterKind::number || p.kind == ParameterKind::whole) && value != "auto" &&
+          std::stod(value) > 5)
+        return;
       const auto fast = accepted(few, in);
       if (!fast) return;
-      const auto plain = few.plain(in);
+      const auto plain = reference::Definitions::standard().plain(few, in);
       if (!plain) return;
       const double size = std::max(1.0, test::deviation(*plain, map_samples(*plain, [](float) { return 0.0F; })));
-      CHECK(test::deviation(*fast, *plain) <= std::max(f.about().tolerance, 1e-7) * 1.5 * size);
+      CHECK(test::deviation(*fast, *plain) <=
+            std::max(*reference::Definitions::standard().tolerance(f), 1e-7) * 1.5 * size);
       ++compared;
     });
     CHECK(compared > 400);

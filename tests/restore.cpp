@@ -34,8 +34,8 @@ TEST_CASE("transfer functions: known ones, the center at the origin, larger than
   for (int u = 0; u < 8; ++u)
     CHECK(std::abs(h.at(u, 2) - (0.25 + 0.75 * std::polar(1.0, -2 * std::numbers::pi * u / 8))) < 1e-12);
   CHECK(std::abs(transfer_function(Kernel::box(9), 7, 5).at(0, 0) - 1.0) < 1e-12);
-  CHECK_THROWS_AS(transfer_function(Kernel::parse("laplacian"), 8, 8), BadCall);
-  CHECK_THROWS_AS(transfer_function(Kernel(1, 1, {-1.0}), 8, 8), BadCall);
+  CHECK_THROWS_AS(transfer_function(Kernel::parse("laplacian"), 8, 8), InvalidArgument);
+  CHECK_THROWS_AS(transfer_function(Kernel(1, 1, {-1.0}), 8, 8), InvalidArgument);
   const Kernel airy = Kernel::parse("airy:radius=4");
   CHECK(airy.sum() == doctest::Approx(1));
   CHECK(airy.at(airy.anchor_x() + 4, airy.anchor_y()) < 1e-4 * airy.at(airy.anchor_x(), airy.anchor_y()));
@@ -43,7 +43,7 @@ TEST_CASE("transfer functions: known ones, the center at the origin, larger than
   spot.at(2, 2) = 2;
   spot.at(3, 2) = 2;
   CHECK(Kernel::of_picture(spot).at(3, 2) == doctest::Approx(0.5));
-  CHECK_THROWS_AS(Kernel::of_picture(Image(4, 4)), BadCall);
+  CHECK_THROWS_AS(Kernel::of_picture(Image(4, 4)), InvalidArgument);
 }
 
 TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
@@ -58,18 +58,18 @@ TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
   CHECK(lost.verdict == "information lost");
   CHECK(lost.zero == doctest::Approx(1.0 / 64));
   const Image in = noise(32, 32);
-  CHECK_THROWS_WITH_AS((Inverse{.psf = Kernel::parse("0.25,0.5,0.25"), .beyond = Beyond::wrap}(in)),
-                       doctest::Contains("information lost"), BadCall);
-  CHECK_THROWS_AS((Inverse{.psf = Kernel::parse("laplacian")}(in)), BadCall);
+  CHECK_THROWS_WITH_AS((Inverse{.psf = Kernel::parse("0.25,0.5,0.25"), .border = Border::wrap}(in)),
+                       doctest::Contains("information lost"), InvalidArgument);
+  CHECK_THROWS_AS((Inverse{.psf = Kernel::parse("laplacian")}(in)), InvalidArgument);
   std::string notes;
   Watch watch;
   watch.on_note = [&](const std::string& line) { notes += line; };
   const Watch::Active active(watch);
   Inverse{.psf = Kernel::gaussian(2)}(in);
   CHECK(notes.find("needs regularization") != std::string::npos);
-  CHECK(notes.find("beyond=taper") == std::string::npos);
+  CHECK(notes.find("border=taper") == std::string::npos);
   Wiener{.psf = Kernel::motion(7, 30), .noise = 0.01F}(in);
-  CHECK(notes.find("beyond=taper") != std::string::npos);
+  CHECK(notes.find("border=taper") != std::string::npos);
 }
 
 TEST_CASE("what was blurred without noise comes back") {
@@ -78,10 +78,11 @@ TEST_CASE("what was blurred without noise comes back") {
     for (const char* psf : {"gaussian:sigma=0.8", "0.1,0.1,0.05/0.1,0.4,0.1/0.05,0.05,0.05"}) {
       CAPTURE(std::string(psf));
       const Image blurred = Blur{.psf = Kernel::parse(psf), .border = Border::wrap}(in);
-      CHECK(deviation(Inverse{.psf = Kernel::parse(psf), .beyond = Beyond::wrap}(blurred), in) < 1e-3);
-      CHECK(deviation(Wiener{.psf = Kernel::parse(psf), .ratio = 0.0F, .beyond = Beyond::wrap}(blurred), in) < 1e-3);
-      CHECK(deviation(LeastSquares{.psf = Kernel::parse(psf), .weight = 0.0F, .beyond = Beyond::wrap}(blurred), in) <
-            1e-3);
+      CHECK(deviation(Inverse{.psf = Kernel::parse(psf), .border = Border::wrap}(blurred), in) < 1e-3);
+      CHECK(deviation(Wiener{.psf = Kernel::parse(psf), .ratio = 0.0F, .border = Border::wrap}(blurred), in) < 1e-3);
+      CHECK(
+          deviation(ConstrainedLeastSquares{.psf = Kernel::parse(psf), .weight = 0.0F, .border = Border::wrap}(blurred),
+                    in) < 1e-3);
     }
     const Image mirrored = Blur{.psf = Kernel::gaussian(0.8), .border = Border::mirror}(in);
     CHECK(deviation(Inverse{.psf = Kernel::gaussian(0.8)}(mirrored), in) < 1e-3);
@@ -97,18 +98,21 @@ TEST_CASE("fast and plain agree; odd sizes, large PSFs, not a number, a stop") {
     for (const char* text :
          {"inverse psf=gaussian:sigma=0.7", "pseudo_inverse psf=disk:radius=2.5 below=hold",
           "pseudo_inverse psf=motion:length=5,angle=30 below=constant constant=0.5", "pseudo_inverse psf=box:radius=40",
-          "wiener psf=gaussian:sigma=1.5 noise=0.05", "wiener psf=disk:radius=2 ratio=0.01 beyond=taper",
-          "least_squares psf=gaussian:sigma=1.2 noise=0.02 beyond=wrap",
-          "least_squares psf=disk:radius=2 by=validation smooth=no", "least_squares psf=gaussian:sigma=1.2 by=corner",
-          "least_squares psf=motion:length=4,angle=40 by=discrepancy noise=0.05",
+          "wiener psf=gaussian:sigma=1.5 noise=0.05", "wiener psf=disk:radius=2 ratio=0.01 border=taper",
+          "constrained_least_squares psf=gaussian:sigma=1.2 noise=0.02 border=wrap",
+          "constrained_least_squares psf=disk:radius=2 by=validation smooth=no",
+          "constrained_least_squares psf=gaussian:sigma=1.2 by=corner",
+          "constrained_least_squares psf=motion:length=4,angle=40 by=discrepancy noise=0.05",
           "landweber psf=gaussian:sigma=0.9 iterations=40 noise=0",
           "landweber psf=motion:length=4,angle=40 iterations=30 noise=0.02 step=1.5",
           "richardson_lucy psf=gaussian:sigma=0.9 iterations=6 noise=0",
-          "richardson_lucy psf=motion:length=4,angle=40 iterations=6 smoothness=0.01 noise=0 beyond=taper",
+          "richardson_lucy psf=motion:length=4,angle=40 iterations=6 smoothness=0.01 noise=0 border=taper",
           "richardson_lucy psf=disk:radius=2 iterations=12 noise=0.05 accelerate=no"}) {
       CAPTURE(std::string(text));
       const Chain f = Chain::parse(text);
-      CHECK(deviation(f(in), *f.steps()[0].plain(in)) < 1e-3);
+      // What a searched weight may be off, see the registration of its definition.
+      const double searched = std::string(text).find(" by=") != std::string::npos ? 5e-3 : 1e-3;
+      CHECK(deviation(f(in), reference::plain(f.steps()[0], in)) < searched);
     }
   }
   Image broken = noise(40, 30);
@@ -121,8 +125,8 @@ TEST_CASE("fast and plain agree; odd sizes, large PSFs, not a number, a stop") {
   Watch watch;
   watch.stop();
   const Watch::Active active(watch);
-  CHECK_THROWS_AS(RichardsonLucy{}(noon()), Stopped);
-  CHECK_THROWS_AS(Wiener{}(noon()), Stopped);
+  CHECK_THROWS_AS(RichardsonLucy{}(noon()), Canceled);
+  CHECK_THROWS_AS(Wiener{}(noon()), Canceled);
 }
 
 TEST_CASE("with noise the inverse is useless, and the others gain") {
@@ -136,22 +140,25 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
     Watch watch;
     watch.on_note = [&](const std::string& line) { notes += line; };
     const Watch::Active active(watch);
-    const Image wrong = LeastSquares{.psf = Kernel::gaussian(2.5)}(io::read(test::data + "/out_of_focus.png").image);
+    const Image wrong =
+        ConstrainedLeastSquares{.psf = Kernel::gaussian(2.5)}(io::read(test::data + "/out_of_focus.png").image);
     CHECK(statistics(wrong)[0].deviation < 0.5);
     CHECK(notes.find("is this the right PSF?") != std::string::npos);
   }
   // A wrong PSF and noise far above what is told make no picture of pure noise.
   CHECK(statistics(Wiener{.psf = Kernel::gaussian(1.5), .noise = 0.01F}(noise(50, 40)))[0].deviation < 20);
   double best = 0;
-  for (const char* text : {"wiener psf=gaussian:sigma=2", "least_squares psf=gaussian:sigma=2",
-                           "richardson_lucy psf=gaussian:sigma=2", "least_variation psf=gaussian:sigma=2"}) {
+  for (const char* text :
+       {"wiener psf=gaussian:sigma=2", "constrained_least_squares psf=gaussian:sigma=2",
+        "richardson_lucy psf=gaussian:sigma=2", "total_variation_deconvolution psf=gaussian:sigma=2"}) {
     CAPTURE(std::string(text));
     const double g = gain(text, blurred, noon());
     CHECK(g > 1.5);
     best = std::max(best, g);
   }
   CHECK(best > 2.2);
-  for (const char* text : {"least_squares psf=gaussian:sigma=2 by=discrepancy", "landweber psf=gaussian:sigma=2"}) {
+  for (const char* text :
+       {"constrained_least_squares psf=gaussian:sigma=2 by=discrepancy", "landweber psf=gaussian:sigma=2"}) {
     CAPTURE(std::string(text));
     CHECK(gain(text, blurred, noon()) > 1.2);
   }
@@ -160,14 +167,14 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
   CHECK(both > 1.8);
   // What a linear filter can reach at all: the true spectrum as the ratio.
   const double bound =
-      compare(Wiener{.psf = psf, .ratios = Picture(noise_ratio(noon(), 5.0 / 255))}(blurred), noon()).psnr -
+      compare(Wiener{.psf = psf, .ratios = SharedImage(noise_ratio(noon(), 5.0 / 255))}(blurred), noon()).psnr -
       compare(blurred, noon()).psnr;
   CHECK(bound > gain("wiener psf=gaussian:sigma=2", blurred, noon()));
   // The pseudo-inverse where some of the band is gone.
   const Image soft = Blur{.psf = psf, .border = Border::mirror}(noon());
   CHECK(gain("pseudo_inverse psf=gaussian:sigma=2 threshold=0.01", soft, noon()) > 4);
   // The residual of constrained least squares is the noise.
-  const Image out = LeastSquares{.psf = psf, .by = WeightBy::discrepancy, .noise = 5.0F / 255}(blurred);
+  const Image out = ConstrainedLeastSquares{.psf = psf, .by = WeightBy::discrepancy, .noise = 5.0F / 255}(blurred);
   const Image again = Blur{.psf = psf, .border = Border::mirror}(out);
   CHECK(std::sqrt(compare(again, blurred).mse) == doctest::Approx(5.0 / 255).epsilon(0.05));
 }
@@ -178,7 +185,7 @@ TEST_CASE("Richardson-Lucy: never negative, the light kept, closer with every it
               blurred = Blur{.psf = psf, .border = Border::wrap}(truth);
   const auto run = [&](int iterations, bool accelerate) {
     return RichardsonLucy{
-        .psf = psf, .iterations = iterations, .accelerate = accelerate, .noise = 0.0F, .beyond = Beyond::wrap}(blurred);
+        .psf = psf, .iterations = iterations, .accelerate = accelerate, .noise = 0.0F, .border = Border::wrap}(blurred);
   };
   double before = compare(blurred, truth).psnr;
   for (const int n : {2, 8, 32}) {
@@ -194,11 +201,11 @@ TEST_CASE("Richardson-Lucy: never negative, the light kept, closer with every it
   CHECK(deviation(RichardsonLucy{.psf = psf, .iterations = 5, .noise = 0.0F}(even), even) < 1e-5);
   const Image grain = GaussianNoise{.deviation = 0.02F}(blurred);
   CHECK(
-      compare(RichardsonLucy{.psf = psf, .iterations = 60, .smoothness = 0.01F, .noise = 0.0F, .beyond = Beyond::wrap}(
+      compare(RichardsonLucy{.psf = psf, .iterations = 60, .smoothness = 0.01F, .noise = 0.0F, .border = Border::wrap}(
                   grain),
               truth)
           .psnr >
-      compare(RichardsonLucy{.psf = psf, .iterations = 60, .noise = 0.0F, .beyond = Beyond::wrap}(grain), truth).psnr);
+      compare(RichardsonLucy{.psf = psf, .iterations = 60, .noise = 0.0F, .border = Border::wrap}(grain), truth).psnr);
 }
 
 TEST_CASE("the pseudo-inverse where a band was weakened and a part of it zeroed") {
@@ -207,12 +214,12 @@ TEST_CASE("the pseudo-inverse where a band was weakened and a part of it zeroed"
   const Image truth = to_gray(noon().view().part({0, 0, 512, 512}));
   const Kernel psf = Kernel::parse("0.245,0,0.51,0,0.245");
   Image weak = Blur{.psf = psf, .border = Border::wrap}(truth);
-  weak = Chain::parse("notch points=0.25,0/0.2422,0.0117 width=0.01 form=ideal padding=wrap")(weak);
+  weak = Chain::parse("notch points=0.25,0/0.2422,0.0117 width=0.01 form=ideal border=wrap")(weak);
   const double before = compare(weak, truth).psnr;
-  const Image back = PseudoInverse{.psf = psf, .threshold = 0.01F, .beyond = Beyond::wrap}(weak);
+  const Image back = PseudoInverse{.psf = psf, .threshold = 0.01F, .border = Border::wrap}(weak);
   CHECK(compare(back, truth).psnr > before + 5);
   // A threshold above the weak band leaves it out.
-  CHECK(compare(PseudoInverse{.psf = psf, .threshold = 0.5F, .beyond = Beyond::wrap}(weak), truth).psnr <
+  CHECK(compare(PseudoInverse{.psf = psf, .threshold = 0.5F, .border = Border::wrap}(weak), truth).psnr <
         compare(back, truth).psnr);
 }
 
@@ -221,10 +228,11 @@ TEST_CASE("Wiener with a ratio for each frequency") {
   const Kernel psf = Kernel::gaussian(1);
   Image even(9, 9);
   for (int y = 0; y < 9; ++y) std::fill_n(even.view().row(y), 9, 0.02F);
-  CHECK(deviation(Wiener{.psf = psf, .ratios = Picture(even)}(in), Wiener{.psf = psf, .ratio = 0.02F}(in)) < 1e-6);
-  CHECK_THROWS_AS((Wiener{.psf = psf, .ratios = Picture(Image(4, 4, 3))}(in)), BadCall);
+  CHECK(deviation(Wiener{.psf = psf, .ratios = SharedImage(even)}(in), Wiener{.psf = psf, .ratio = 0.02F}(in)) < 1e-6);
+  CHECK_THROWS_AS((Wiener{.psf = psf, .ratios = SharedImage(Image(4, 4, 3))}(in)), InvalidArgument);
   even.at(0, 0) = -1;
-  CHECK_THROWS_WITH_AS((Wiener{.psf = psf, .ratios = Picture(even)}(in)), doctest::Contains("0 or above"), BadCall);
+  CHECK_THROWS_WITH_AS((Wiener{.psf = psf, .ratios = SharedImage(even)}(in)), doctest::Contains("0 or above"),
+                       InvalidArgument);
   // One wave of amplitude 0.25: its ratio is s^2 / (n |F|^2) in its place, |F| = 0.125, spread over 5x5 places.
   Image wave(32, 32);
   for (int y = 0; y < 32; ++y) {
@@ -232,14 +240,14 @@ TEST_CASE("Wiener with a ratio for each frequency") {
       wave.at(x, y) = static_cast<float>(0.5 + 0.25 * std::cos(2 * std::numbers::pi * 8 * x / 32.0));
   }
   CHECK(noise_ratio(wave, 0.1).at(16 + 8, 16) == doctest::Approx(0.01 / 1024 / (0.125 * 0.125 / 25)).epsilon(0.01));
-  CHECK_THROWS_AS(noise_ratio(wave, -1), BadCall);
+  CHECK_THROWS_AS(noise_ratio(wave, -1), InvalidArgument);
 }
 
 TEST_CASE("the weight of least squares: three ways, their curves, and what a result has to keep") {
   const Kernel psf = Kernel::disk(2);
   const Image truth = to_gray(noon().view().part({200, 100, 128, 128}));
   const Image blurred = GaussianNoise{.deviation = 0.02F, .seed = 5}(Blur{.psf = psf, .border = Border::mirror}(truth));
-  const LeastSquares f{.psf = psf, .noise = 0.02F};
+  const ConstrainedLeastSquares f{.psf = psf, .noise = 0.02F};
   const WeightCurve c = weight_curve(blurred, f);
   REQUIRE(c.weight.size() == c.residual.size());
   CHECK(std::is_sorted(c.residual.begin(), c.residual.end()));
@@ -247,7 +255,7 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   CHECK(*std::min_element(c.score.begin(), c.score.end()) >= c.score[static_cast<std::size_t>(c.by_validation)] * 0.97);
   // The curve is that of the filter itself: residual and roughness measured on results.
   for (const std::size_t i : {std::size_t{30}, std::size_t{50}, std::size_t{60}}) {
-    const Image u = LeastSquares{.psf = psf, .weight = static_cast<float>(c.weight[i])}(blurred);
+    const Image u = ConstrainedLeastSquares{.psf = psf, .weight = static_cast<float>(c.weight[i])}(blurred);
     CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(u), blurred).mse) ==
           doctest::Approx(c.residual[i]).epsilon(0.01));
     const Image l = Convolve{.kernel = Kernel::parse("0,1,0/1,-4,1/0,1,0"), .border = Border::mirror}(u);
@@ -256,12 +264,13 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   CHECK(c.residual[static_cast<std::size_t>(c.by_discrepancy)] == doctest::Approx(0.02).epsilon(0.05));
   const auto stages = Filter(f).stages(blurred);
   REQUIRE(stages.size() == 3);
-  CHECK(stages[2].curves[0].marked == c.by_corner);
+  CHECK(stages[2].curves[0].chosen == c.by_corner);
   // Cross-validation comes near the best weight without being told the noise.
   double best = 0;
   for (double w = 1e-5; w < 10; w *= 1.5)
-    best = std::max(best, compare(LeastSquares{.psf = psf, .weight = static_cast<float>(w)}(blurred), truth).psnr);
-  CHECK(compare(LeastSquares{.psf = psf}(blurred), truth).psnr > best - 0.5);
+    best = std::max(best,
+                    compare(ConstrainedLeastSquares{.psf = psf, .weight = static_cast<float>(w)}(blurred), truth).psnr);
+  CHECK(compare(ConstrainedLeastSquares{.psf = psf}(blurred), truth).psnr > best - 0.5);
 }
 
 TEST_CASE("Landweber: iterations that lead to the inverse, its stop, its curve") {
@@ -292,7 +301,7 @@ TEST_CASE("least variation: near the optimum of its objective, noise met, colors
     return variation_objective(u, Blur{.psf = psf, .border = Border::mirror}(u), blurred, weight);
   };
   const auto solved = [&](int n, float tolerance) {
-    return LeastVariation{
+    return TotalVariationDeconvolution{
         .psf = psf, .weight = static_cast<float>(weight), .tolerance = tolerance, .iterations = n}(blurred);
   };
   const double optimum = objective(solved(3000, 1e-6F));
@@ -304,21 +313,21 @@ TEST_CASE("least variation: near the optimum of its objective, noise met, colors
     CHECK(objective(map_pairs(best, other, [step](float a, float b) { return a + step * b; })) > optimum * 0.9999);
     CHECK(objective(map_pairs(best, truth, [step](float a, float b) { return a + step * b; })) > optimum * 0.9999);
   }
-  const Image met = LeastVariation{.psf = psf, .noise = 0.01F}(blurred);
+  const Image met = TotalVariationDeconvolution{.psf = psf, .noise = 0.01F}(blurred);
   CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(met), blurred).mse) ==
         doctest::Approx(0.01).epsilon(0.05));
   // Motion, in a frame that repeats or is mirrored.
   const Kernel motion = Kernel::motion(7, 30);
-  for (const Beyond beyond : {Beyond::mirror, Beyond::taper, Beyond::wrap}) {
+  for (const Border border : {Border::mirror, Border::taper, Border::wrap}) {
     const Image shaken = GaussianNoise{.deviation = 0.01F, .seed = 8}(
-        Blur{.psf = motion, .border = beyond == Beyond::wrap ? Border::wrap : Border::mirror}(truth));
-    CHECK(compare(LeastVariation{.psf = motion, .beyond = beyond}(shaken), truth).psnr >
-          compare(shaken, truth).psnr + (beyond == Beyond::wrap ? 1.5 : 0.5));
+        Blur{.psf = motion, .border = border == Border::wrap ? Border::wrap : Border::mirror}(truth));
+    CHECK(compare(TotalVariationDeconvolution{.psf = motion, .border = border}(shaken), truth).psnr >
+          compare(shaken, truth).psnr + (border == Border::wrap ? 1.5 : 0.5));
   }
   const Image even = map_samples(Image(20, 15), [](float) { return 0.4F; });
-  CHECK(deviation(LeastVariation{}(even), even) < 1e-4);
-  CHECK(LeastVariation{}(Image(1, 1)).width() == 1);
-  CHECK_THROWS_AS(variation_objective(even, even, Image(3, 3), 1), BadCall);
+  CHECK(deviation(TotalVariationDeconvolution{}(even), even) < 1e-4);
+  CHECK(TotalVariationDeconvolution{}(Image(1, 1)).width() == 1);
+  CHECK_THROWS_AS(variation_objective(even, even, Image(3, 3), 1), InvalidArgument);
 }
 
 TEST_CASE("a PSF from a picture file, in filters and kernels") {
@@ -335,7 +344,7 @@ TEST_CASE("a PSF from a picture file, in filters and kernels") {
     CHECK(test::lsieve("kernel @" + (f / "spot.") + ending).code == 0);
   }
   CHECK_THROWS_AS(Kernel::parse("@x.png", {{}, [](const std::string&) { return std::string("P5 1 1 255 a"); }}),
-                  BadCall);
+                  InvalidArgument);
 }
 
 TEST_CASE("psf on the tool: verdicts as text and JSON, a sheet, wrong calls") {
@@ -353,7 +362,7 @@ TEST_CASE("psf on the tool: verdicts as text and JSON, a sheet, wrong calls") {
     CAPTURE(std::string(wrong));
     CHECK(test::lsieve(wrong).code == 2);
   }
-  CHECK(test::lsieve("apply " + test::data + "/noon.png " + (f / "o.png") + " inverse psf=0.25,0.5,0.25 beyond=wrap")
+  CHECK(test::lsieve("apply " + test::data + "/noon.png " + (f / "o.png") + " inverse psf=0.25,0.5,0.25 border=wrap")
             .code == 2);
   CHECK(f.entries() == 1);
 }
@@ -373,10 +382,11 @@ TEST_CASE("a picture that the PSF did not blur: who hands back noise says so, an
   Image stars(96, 96);
   for (int i = 1; i < 6; ++i) stars.at(15 * i, 7 * i + 20) = static_cast<float>(i);
   const Image seen = GaussianNoise{.deviation = 0.002F}(Blur{.psf = Kernel::gaussian(1)}(stars));
-  for (const char* filter : {"inverse", "pseudo_inverse", "landweber", "least_variation", "least_squares", "wiener"}) {
+  for (const char* filter : {"inverse", "pseudo_inverse", "landweber", "total_variation_deconvolution",
+                             "constrained_least_squares", "wiener"}) {
     CAPTURE(std::string(filter));
     const std::string chain = std::string(filter) + " psf=gaussian:sigma=1";
-    const bool regular = chain.starts_with("wiener") || chain.starts_with("least_squares");
+    const bool regular = chain.starts_with("wiener") || chain.starts_with("constrained_least_squares");
     if (!regular) CHECK(told(chain, sharp));
     if (chain.starts_with("inverse")) continue;  // it hands back noise always
     CHECK_FALSE(told(chain, blurred));

@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "sieve/io.hpp"
+#include "sieve/reference.hpp"
 #include "sieve/sieve.hpp"
 
 // As doctest's, but the text is made at once: Clang 14 cannot hold names of structured bindings for later.

@@ -31,7 +31,7 @@ struct Limits {
 
 /// A picture and what its file says beside the samples.
 struct Loaded {
-  Image image;  ///< 0..1 scale; image.maximum() is the file's largest level, 0 for float
+  Image image;  ///< 0..1 scale; image.white_level() is the file's largest level, 0 for float
   Format format = Format::png;
   int bits = 8;                       ///< stored bits a sample; 32 for float
   std::vector<std::uint8_t> profile;  ///< the embedded ICC color profile, empty where there is none
@@ -71,11 +71,11 @@ struct Written {
 
 /// Writes a picture in the format that the name's ending says, beside its place first and then renamed: a stop at
 /// any moment leaves the old file or the new one, whole. Integer formats round to nearest and saturate, and the
-/// result tells how many samples were outside. BadCall for an unknown ending or a depth that the format has not,
-/// Error where the file cannot be written.
+/// result tells how many samples were outside. InvalidArgument for an unknown ending or a depth that the format has
+/// not, Error where the file cannot be written.
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
 
-/// The same as bytes in memory. `written` may be null. BadCall for a depth that the format has not.
+/// The same as bytes in memory. `written` may be null. InvalidArgument for a depth that the format has not.
 std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {},
                                  Written* written = nullptr);
 

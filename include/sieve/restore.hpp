@@ -3,7 +3,7 @@
 
 #include "sieve/restore/find_psf.hpp"
 #include "sieve/restore/landweber.hpp"
-#include "sieve/restore/least_variation.hpp"
 #include "sieve/restore/linear.hpp"
 #include "sieve/restore/psf.hpp"
 #include "sieve/restore/richardson_lucy.hpp"
+#include "sieve/restore/total_variation_deconvolution.hpp"

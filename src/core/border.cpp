@@ -29,7 +29,9 @@ std::optional<int> border_index(int i, int n, Border border) {
       return modulo(i, n);
     case Border::zero:
     case Border::constant:
+    case Border::taper:
     case Border::inside:
+    case Border::full:
       break;
   }
   return std::nullopt;

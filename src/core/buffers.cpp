@@ -13,20 +13,20 @@ namespace sieve {
 namespace {
 
 template <class T>
-void check_maximum(std::uint32_t maximum) {
+void check_white_level(std::uint32_t white_level) {
   if constexpr (std::is_integral_v<T>) {
-    if (maximum < 1 || maximum > std::numeric_limits<T>::max()) {
-      throw BadCall("maximum=" + std::to_string(maximum) + ": the level of white is 1.." +
-                    std::to_string(std::numeric_limits<T>::max()) + " for this buffer");
+    if (white_level < 1 || white_level > std::numeric_limits<T>::max()) {
+      throw InvalidArgument("white_level=" + std::to_string(white_level) + ": the level of white is 1.." +
+                            std::to_string(std::numeric_limits<T>::max()) + " for this buffer");
     }
   }
 }
 
 template <class T>
-Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t stride, std::uint32_t maximum) {
-  if (samples == nullptr) throw BadCall("from_interleaved: the buffer is null");
-  check_maximum<T>(maximum);
-  Image image(Shape{width, height, channels}, maximum);
+Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t stride, std::uint32_t white_level) {
+  if (samples == nullptr) throw InvalidArgument("from_interleaved: the buffer is null");
+  check_white_level<T>(white_level);
+  Image image(Shape{width, height, channels}, white_level);
   if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
   const View out = image.view();
   parallel_rows(height, static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
@@ -36,8 +36,8 @@ Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t
         float* row = out.row(y, c);
         for (int x = 0; x < width; ++x) {
           if constexpr (std::is_integral_v<T>) {
-            // A true division: v * (1 / maximum) is not the nearest float of v / maximum.
-            row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(maximum);
+            // A true division: v * (1 / white_level) is not the nearest float of v / white_level.
+            row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(white_level);
           } else {
             row[x] = in[x * channels + c];
           }
@@ -49,13 +49,13 @@ Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t
 }
 
 template <class T>
-Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::uint32_t maximum) {
+Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::uint32_t white_level) {
   require_input(in, "to_interleaved");
-  if (samples == nullptr) throw BadCall("to_interleaved: the buffer is null");
-  check_maximum<T>(maximum);
+  if (samples == nullptr) throw InvalidArgument("to_interleaved: the buffer is null");
+  check_white_level<T>(white_level);
   const int channels = in.channels(), width = in.width();
   if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
-  const float scale = static_cast<float>(maximum);
+  const float scale = static_cast<float>(white_level);
   Saturation all;
   std::mutex mutex;
   parallel_rows(in.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels),
@@ -77,7 +77,7 @@ Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::ui
                             out[x * channels] = 0;
                           } else if (v > 1) {
                             s.above += level >= scale + 1;
-                            out[x * channels] = static_cast<T>(maximum);
+                            out[x * channels] = static_cast<T>(white_level);
                           } else {
                             ++s.not_a_number;
                             out[x * channels] = 0;
@@ -99,24 +99,24 @@ Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::ui
 }  // namespace
 
 Image from_interleaved(const std::uint8_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride,
-                       std::uint32_t maximum) {
-  return read(samples, width, height, channels, row_stride, maximum);
+                       std::uint32_t white_level) {
+  return read(samples, width, height, channels, row_stride, white_level);
 }
 Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride,
-                       std::uint32_t maximum) {
-  return read(samples, width, height, channels, row_stride, maximum);
+                       std::uint32_t white_level) {
+  return read(samples, width, height, channels, row_stride, white_level);
 }
 Image from_interleaved(const float* samples, int width, int height, int channels, std::ptrdiff_t row_stride) {
   return read(samples, width, height, channels, row_stride, 0);
 }
 
 Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride,
-                          std::uint32_t maximum) {
-  return write(in, samples, row_stride, maximum);
+                          std::uint32_t white_level) {
+  return write(in, samples, row_stride, white_level);
 }
 Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrdiff_t row_stride,
-                          std::uint32_t maximum) {
-  return write(in, samples, row_stride, maximum);
+                          std::uint32_t white_level) {
+  return write(in, samples, row_stride, white_level);
 }
 void to_interleaved(const ConstView& in, float* samples, std::ptrdiff_t row_stride) {
   write(in, samples, row_stride, 0);

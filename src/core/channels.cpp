@@ -16,15 +16,15 @@ LumaWeights luma_weights(GrayBy by) {
     case GrayBy::rec2020:
       return {0.2627, 0.6780, 0.0593};
     default:
-      throw BadCall("luma weights are known for rec709, rec601 and rec2020");
+      throw InvalidArgument("luma weights are known for rec709, rec601 and rec2020");
   }
 }
 
 Image take_channel(const ConstView& in, int channel) {
   require_input(in, "take_channel");
   if (channel < 0 || channel >= in.channels()) {
-    throw BadCall("channel " + std::to_string(channel) + ": the picture has channels 0.." +
-                  std::to_string(in.channels() - 1));
+    throw InvalidArgument("channel " + std::to_string(channel) + ": the picture has channels 0.." +
+                          std::to_string(in.channels() - 1));
   }
   return Image(in.channel(channel));
 }
@@ -33,7 +33,7 @@ Image to_gray(const ConstView& in, GrayBy by) {
   require_input(in, "gray");
   if (in.shape.color_channels() == 1) return Image(in);
   const int alpha = in.shape.has_alpha() ? 1 : 0;
-  Image out(Shape{in.width(), in.height(), 1 + alpha}, in.maximum);
+  Image out(Shape{in.width(), in.height(), 1 + alpha}, in.white_level);
   const View to = out.view();
   if (alpha) copy(in.channel(3), to.channel(1));
   if (by == GrayBy::red || by == GrayBy::green || by == GrayBy::blue) {
@@ -42,7 +42,7 @@ Image to_gray(const ConstView& in, GrayBy by) {
   }
   const LumaWeights w = by == GrayBy::average ? LumaWeights{1.0 / 3, 1.0 / 3, 1.0 / 3} : luma_weights(by);
   const auto r = static_cast<float>(w.red), g = static_cast<float>(w.green), b = static_cast<float>(w.blue);
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 3, [&](int first, int last) {
+  parallel_rows(in.height(), RowCost(in.width(), 3), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float *red = in.row(y, 0), *green = in.row(y, 1), *blue = in.row(y, 2);
       float* gray = to.row(y, 0);
@@ -60,14 +60,14 @@ std::vector<Image> split(const ConstView& in) {
 
 Image join(std::span<const Image> channels) {
   if (channels.empty() || channels.size() > 4) {
-    throw BadCall("join of " + std::to_string(channels.size()) + " pictures: give 1 to 4 gray ones");
+    throw InvalidArgument("join of " + std::to_string(channels.size()) + " pictures: give 1 to 4 gray ones");
   }
   const Shape first = channels[0].shape();
-  Image out(Shape{first.width, first.height, static_cast<int>(channels.size())}, channels[0].maximum());
+  Image out(Shape{first.width, first.height, static_cast<int>(channels.size())}, channels[0].white_level());
   for (std::size_t c = 0; c < channels.size(); ++c) {
     if (channels[c].shape() != Shape{first.width, first.height, 1}) {
-      throw BadCall(std::string("join: picture ") + std::to_string(c + 1) + " is " + text_of(channels[c].shape()).text +
-                    "; all must be gray and of one size");
+      throw InvalidArgument(std::string("join: picture ") + std::to_string(c + 1) + " is " +
+                            text_of(channels[c].shape()).text + "; all must be gray and of one size");
     }
     copy(channels[c], out.view().channel(static_cast<int>(c)));
   }

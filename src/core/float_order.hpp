@@ -4,7 +4,7 @@
 #include <bit>
 #include <cstdint>
 
-namespace sieve {
+namespace sieve::internal {
 
 inline std::uint32_t key_of(float v) {
   const auto bits = std::bit_cast<std::uint32_t>(v);
@@ -15,4 +15,4 @@ inline float float_of(std::uint32_t key) {
   return std::bit_cast<float>(key ^ ((key >> 31) != 0 ? 0x80000000U : 0xffffffffU));
 }
 
-}  // namespace sieve
+}  // namespace sieve::internal

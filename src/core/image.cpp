@@ -15,44 +15,48 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 void check_part(const Rectangle& r, const Shape& s) {
   if (r.x < 0 || r.y < 0 || r.width < 1 || r.height < 1 || r.width > s.width - r.x || r.height > s.height - r.y) {
-    throw BadCall("the part " + std::to_string(r.width) + "x" + std::to_string(r.height) + " at " +
-                  std::to_string(r.x) + "," + std::to_string(r.y) + " is not inside the picture of " + text_of(s).text);
+    throw InvalidArgument("the part " + std::to_string(r.width) + "x" + std::to_string(r.height) + " at " +
+                          std::to_string(r.x) + "," + std::to_string(r.y) + " is not inside the picture of " +
+                          text_of(s).text);
   }
 }
 
 }  // namespace
 
 ConstView ConstView::channel(int c) const {
-  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum};
+  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level};
 }
 
 ConstView ConstView::part(const Rectangle& r) const {
   check_part(r, shape);
-  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, white_level};
 }
 
 View View::channel(int c) const {
-  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, maximum};
+  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level};
 }
 
 View View::part(const Rectangle& r) const {
   check_part(r, shape);
-  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, maximum};
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, white_level};
 }
 
-Image::Image(const Shape& shape, std::uint32_t maximum) : Image(shape, maximum, true) {}
+Image::Image(const Shape& shape, std::uint32_t white_level) : Image(shape, white_level, true) {}
 
-Image::Image(const Shape& shape, std::uint32_t maximum, bool black) : shape_(shape), maximum_(maximum) {
+Image::Image(const Shape& shape, std::uint32_t white_level, bool black) : shape_(shape), white_level_(white_level) {
   if (shape.width < 1 || shape.height < 1) {
-    throw BadCall(std::string("a picture of ") + text_of(shape).text + " has no pixel: width and height start at 1");
+    throw InvalidArgument(std::string("a picture of ") + text_of(shape).text +
+                          " has no pixel: width and height start at 1");
   }
   if (shape.channels < 1 || shape.channels > 4) {
-    throw BadCall("a picture of " + std::to_string(shape.channels) +
-                  " channels: allowed are 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA");
+    throw InvalidArgument("a picture of " + std::to_string(shape.channels) +
+                          " channels: allowed are 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA");
   }
   const std::size_t row = (static_cast<std::size_t>(shape.width) + 15) / 16 * 16;
   const std::size_t limit = std::numeric_limits<std::ptrdiff_t>::max() / sizeof(float);
@@ -71,11 +75,11 @@ Image::Image(const Shape& shape, std::uint32_t maximum, bool black) : shape_(sha
   if (data_ == nullptr) data_ = allocate_samples(bytes_);
 }
 
-Image unfilled(const Shape& shape, std::uint32_t maximum) { return {shape, maximum, false}; }
+Image internal::unfilled(const Shape& shape, std::uint32_t white_level) { return {shape, white_level, false}; }
 
 Image::Image(int width, int height, int channels) : Image(Shape{width, height, channels}) {}
 
-Image::Image(const ConstView& view) : Image(view.shape, view.maximum) { copy(view, this->view()); }
+Image::Image(const ConstView& view) : Image(view.shape, view.white_level) { copy(view, this->view()); }
 
 Image::Image(const Image& other) {
   if (!other.empty()) *this = Image(other.view());
@@ -94,7 +98,7 @@ Image& Image::operator=(Image&& other) noexcept {
   std::swap(shape_, other.shape_);
   std::swap(row_stride_, other.row_stride_);
   std::swap(plane_stride_, other.plane_stride_);
-  std::swap(maximum_, other.maximum_);
+  std::swap(white_level_, other.white_level_);
   return *this;
 }
 
@@ -103,14 +107,14 @@ Image::~Image() {
   if (room == nullptr || !room->keep({data_, bytes_})) free_samples(data_, bytes_);
 }
 
-int bits_of(std::uint32_t maximum) { return maximum == 0 ? 32 : static_cast<int>(std::bit_width(maximum)); }
+int bits_of(std::uint32_t white_level) { return white_level == 0 ? 32 : static_cast<int>(std::bit_width(white_level)); }
 
 void copy(const ConstView& from, const View& to) {
   if (from.shape != to.shape) {
-    throw BadCall(std::string("copy from ") + text_of(from.shape).text + " to " + text_of(to.shape).text +
-                  ": the shapes must be the same");
+    throw InvalidArgument(std::string("copy from ") + text_of(from.shape).text + " to " + text_of(to.shape).text +
+                          ": the shapes must be the same");
   }
-  parallel_rows(from.height() * from.channels(), static_cast<std::size_t>(from.width()), [&](int first, int last) {
+  parallel_rows(from.height() * from.channels(), from.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int c = i / from.height(), y = i % from.height();
       rows::copy(from.row(y, c), to.row(y, c), static_cast<std::size_t>(from.width()),
@@ -136,14 +140,14 @@ bool identical(const ConstView& a, const ConstView& b) {
 }
 
 void require_input(const ConstView& in, const char* who) {
-  if (in.empty() || in.data == nullptr) throw BadCall(std::string(who) + ": the input has no pixel");
+  if (in.empty() || in.data == nullptr) throw InvalidArgument(std::string(who) + ": the input has no pixel");
 }
 
 void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who) {
   require_input(in, who);
   if (out.shape != needed || out.data == nullptr) {
-    throw BadCall(std::string(who) + ": the output is " + text_of(out.shape).text + ", needed is " +
-                  text_of(needed).text);
+    throw InvalidArgument(std::string(who) + ": the output is " + text_of(out.shape).text + ", needed is " +
+                          text_of(needed).text);
   }
   const auto past = [](const float* data, const Shape& s, std::ptrdiff_t row, std::ptrdiff_t plane) {
     return data + (s.channels - 1) * plane + (s.height - 1) * row + s.width;
@@ -151,8 +155,8 @@ void require_output(const ConstView& in, const View& out, const Shape& needed, c
   const float* in_end = past(in.data, in.shape, in.row_stride, in.plane_stride);
   const float* out_end = past(out.data, out.shape, out.row_stride, out.plane_stride);
   if (out.data < in_end && in.data < out_end) {
-    throw BadCall(std::string(who) +
-                  ": output and input share memory; nothing here changes its input, so give another buffer");
+    throw InvalidArgument(std::string(who) +
+                          ": output and input share memory; nothing here changes its input, so give another buffer");
   }
 }
 

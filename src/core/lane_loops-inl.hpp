@@ -1,6 +1,6 @@
 // Loops over rows by vectors, for the files of inner loops: included once for each instruction set, so it has no guard.
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // body(tag, x) over whole vectors, then one lane at a time.
@@ -22,5 +22,5 @@ HWY_INLINE void WholeVectors(std::size_t n, F body) {
   for (std::size_t x = 0; x < n; x += N) body(d, x);
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();

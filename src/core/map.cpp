@@ -4,6 +4,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 void fill_window_rows(const ConstView& channel, int first_row, int rows, int reach, Border border, float fill,
                       float* buffer, std::ptrdiff_t stride) {
   for (int i = 0; i < rows; ++i) {

@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 constexpr std::size_t kAlign = 64;
@@ -25,7 +27,7 @@ constexpr std::size_t kMapFrom = std::size_t{1} << 20;
 
 // Large pictures are mapped: the pages come zeroed, so nothing is filled before it is written, and huge pages
 // spare the faults that would otherwise cost as much as the work.
-float* allocate_samples(std::size_t bytes) {
+float* internal::allocate_samples(std::size_t bytes) {
   if (bytes >= kMapFrom) {
     void* p = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
     if (p == MAP_FAILED) no_memory(bytes);
@@ -38,7 +40,7 @@ float* allocate_samples(std::size_t bytes) {
   return static_cast<float*>(p);
 }
 
-void free_samples(float* data, std::size_t bytes) {
+void internal::free_samples(float* data, std::size_t bytes) {
   if (data == nullptr) return;
   if (bytes >= kMapFrom) {
     ::munmap(data, bytes);

@@ -19,6 +19,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 constexpr std::size_t kStripSamples = 65536;
 
@@ -57,7 +59,7 @@ void each_range(int strips, const Work& work) {
 }  // namespace
 
 void set_threads(int n) {
-  if (n < 0) throw BadCall("threads=" + std::to_string(n) + ": give 1 or more, or 0 for one per processor");
+  if (n < 0) throw InvalidArgument("threads=" + std::to_string(n) + ": give 1 or more, or 0 for one per processor");
   const std::lock_guard lock(control_mutex);
   control.reset();
   if (n > 0) {
@@ -74,21 +76,22 @@ int threads() {
   return static_cast<int>(tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism));
 }
 
-void parallel_rows(int rows, std::size_t samples_per_row, const std::function<void(int, int)>& work, int strip) {
+void parallel_rows(int rows, RowCost cost, const std::function<void(int, int)>& work, int strip) {
+  const std::size_t copied_per_row = cost.copied_samples();
   if (rows <= 0) return;
   if (strip <= 0) {
-    const std::size_t per_strip = kStripSamples / std::max<std::size_t>(samples_per_row, 1);
+    const std::size_t per_strip = kStripSamples / std::max<std::size_t>(copied_per_row, 1);
     strip = static_cast<int>(std::clamp<std::size_t>(per_strip, 1, static_cast<std::size_t>(rows)));
   }
   const int strips = (rows + strip - 1) / strip;
   Watch* watch = current_watch();
   Progress progress(strips);
   const auto one = [&](int i) {
-    if (watch != nullptr && watch->stopped()) throw Stopped();
+    if (watch != nullptr && watch->stopped()) throw Canceled();
     work(i * strip, std::min(rows, (i + 1) * strip));
     progress.add(1);
   };
-  const bool small = static_cast<std::size_t>(rows) * samples_per_row <= kStripSamples;
+  const bool small = static_cast<std::size_t>(rows) * copied_per_row <= kStripSamples;
   if (strips == 1 || small || StripScope::room() != nullptr) {
     for (int i = 0; i < strips; ++i) one(i);
     return;

@@ -10,7 +10,7 @@
 #include <cstring>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::rows::HWY_NAMESPACE {
+namespace sieve::internal::rows::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void StreamRow(const float* from, float* to, std::size_t n) {
@@ -29,11 +29,11 @@ void StreamRow(const float* from, float* to, std::size_t n) {
   for (; x < n; ++x) to[x] = from[x];
 }
 
-}  // namespace sieve::rows::HWY_NAMESPACE
+}  // namespace sieve::internal::rows::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::rows {
+namespace sieve::internal::rows {
 
 HWY_EXPORT(StreamRow);
 
@@ -78,5 +78,5 @@ void copy(const float* from, float* to, std::size_t n, bool stream) {
   }
 }
 
-}  // namespace sieve::rows
+}  // namespace sieve::internal::rows
 #endif

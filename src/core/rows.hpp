@@ -6,7 +6,7 @@
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve::rows {
+namespace sieve::internal::rows {
 
 // Writes the samples `from`..`from + count - 1` of row `y` of a one-channel view, both any integers: what lies beyond
 // the picture is filled in as the border says, with `fill` where the border is a fixed value.
@@ -18,4 +18,4 @@ bool streams(std::size_t samples);
 // Copies n samples; with `stream` past the cache where the alignment allows it.
 void copy(const float* from, float* to, std::size_t n, bool stream);
 
-}  // namespace sieve::rows
+}  // namespace sieve::internal::rows

@@ -7,6 +7,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 constexpr std::size_t kMostBlocks = 64;
 thread_local SpareRoom* current = nullptr;

@@ -1,14 +1,14 @@
 #pragma once
-// For work on a strip of something larger that already runs in parallel.
+// What work on one strip of a picture needs to know when the strips themselves already run in parallel.
 
 #include <cstddef>
 #include <mutex>
 #include <vector>
 
-namespace sieve {
+namespace sieve::internal {
 
-// Keeps the memory of pictures that strips no longer need for those that come: fresh pages from the system would cost
-// more than the work on them. Frees it at the end of its own life.
+// Keeps the memory of the pictures that a strip has finished with, for the pictures of the next strips: getting fresh
+// pages from the system would take longer than the work on them. What it holds is freed with it.
 class SpareRoom {
  public:
   SpareRoom() = default;
@@ -30,7 +30,8 @@ class SpareRoom {
   std::vector<Block> blocks_;
 };
 
-// While one lives, parallel_rows() stays on this thread and pictures that it makes come from and go to the room.
+// While one exists, parallel_rows() runs on the calling thread alone, and pictures made on it take their memory from
+// the room and give it back to it.
 class StripScope {
  public:
   explicit StripScope(SpareRoom& room);
@@ -44,4 +45,4 @@ class StripScope {
   SpareRoom* before_;
 };
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -18,7 +18,7 @@ Watch::Active::~Active() { active_watch = before_; }
 Watch* current_watch() noexcept { return active_watch; }
 
 void checkpoint() {
-  if (active_watch != nullptr && active_watch->stopped()) throw Stopped();
+  if (active_watch != nullptr && active_watch->stopped()) throw Canceled();
 }
 
 bool notes_heard() noexcept { return active_watch != nullptr && active_watch->on_note; }

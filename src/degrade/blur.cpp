@@ -2,35 +2,42 @@
 
 #include <fmt/format.h>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/spatial/convolve.hpp"
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 Convolve as_convolution(const Blur& b) {
   if (!(b.psf.sum() > 0))
-    throw BadCall(fmt::format("blur: the PSF sums to {:g}; a point spread function has a sum above 0", b.psf.sum()));
+    throw InvalidArgument(
+        fmt::format("blur: the PSF sums to {:g}; a point spread function has a sum above 0", b.psf.sum()));
   return {.kernel = b.psf.normalized(), .border = b.border, .fill = b.fill};
 }
 }  // namespace
 
-Image Blur::operator()(const ConstView& in) const { return made(*this, in); }
+Image Blur::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Blur::operator()(const ConstView& in, const View& out) const {
   sieve::check(*this);
   as_convolution (*this)(in, out);
 }
-Image Blur::plain(const ConstView& in) const { return as_convolution(*this).plain(in); }
-Shape Blur::shape(const Shape& in) const { return as_convolution(*this).shape(in); }
-int Blur::reach() const { return as_convolution(*this).reach(); }
-std::string Blur::meaning() const { return fmt::format("PSF {}x{}, scaled to sum 1", psf.width(), psf.height()); }
 void Blur::describe(Description<Blur>& d) {
   d.called("blur", "degrade", "Blur by a known point spread function, scaled to sum 1: defocus, shake, a lens.");
+  d.also({"convolve", "PSF", "defocus", "out of focus", "motion blur", "shake"});
   d.wrong("you want to smooth noise: gaussian is made for that and faster.");
-  d.agrees_within(2e-5);
+  d.window([](const Blur& f) { return filter_reach(as_convolution(f)); });
+  d.undivided();
+  d.shape([](const Blur& f, const Shape& in) -> Shape {
+    const Convolve c = as_convolution(f);
+    return description_of<Convolve>().result_shape(&c, in);
+  });
+  d.meaning([](const Blur& f) { return fmt::format("PSF {}x{}, scaled to sum 1", f.psf.width(), f.psf.height()); });
   d.field("psf", &Blur::psf, "", "gaussian:sigma=, disk:radius=, motion:length=,angle=, any kernel, or @FILE");
-  d.field("border", &Blur::border, "", "what lies beyond the picture");
-  d.field("fill", &Blur::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  std::vector<Border> borders = window_borders();
+  borders.insert(borders.end(), {Border::inside, Border::full});
+  d.border(&Blur::border, &Blur::fill, std::move(borders));
 }
 
 }  // namespace sieve

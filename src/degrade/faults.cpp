@@ -2,10 +2,12 @@
 
 #include <cmath>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/random.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -16,17 +18,15 @@ constexpr std::pair<const char*, DeadLines::Along> kAlong[] = {{"columns", DeadL
 // f(sample, x, y) for every color sample.
 template <class F, class Work>
 void each_place(const F& filter, const ConstView& in, const View& out, Work work) {
-  ready(filter, in, out);
-  parallel_rows(in.height() * in.shape.color_channels(), static_cast<std::size_t>(in.width()) * 4,
-                [&](int first, int last) {
-                  for (int i = first; i < last; ++i) {
-                    const int y = i % in.height(), c = i / in.height();
-                    const float* a = in.row(y, c);
-                    float* r = out.row(y, c);
-                    for (int x = 0; x < in.width(); ++x)
-                      r[x] = static_cast<float>(work(static_cast<double>(a[x]), x, y));
-                  }
-                });
+  validate(filter, in, out);
+  parallel_rows(in.height() * in.shape.color_channels(), RowCost(in.width(), 4), [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const int y = i % in.height(), c = i / in.height();
+      const float* a = in.row(y, c);
+      float* r = out.row(y, c);
+      for (int x = 0; x < in.width(); ++x) r[x] = static_cast<float>(work(static_cast<double>(a[x]), x, y));
+    }
+  });
   copy_alpha(in, out);
 }
 
@@ -34,23 +34,24 @@ void each_place(const F& filter, const ConstView& in, const View& out, Work work
 
 std::span<const std::pair<const char*, DeadLines::Along>> ChoiceNames<DeadLines::Along>::all() { return kAlong; }
 
-Image LineHum::operator()(const ConstView& in) const { return made(*this, in); }
-void LineHum::operator()(const ConstView& in, const View& out) const {
+Image PeriodicNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void PeriodicNoise::operator()(const ConstView& in, const View& out) const {
   const double a = angle * kPi / 180, fx = 2 * kPi * std::cos(a) / period, fy = 2 * kPi * std::sin(a) / period,
                start = phase * kPi / 180;
   each_place(*this, in, out, [&](double v, int x, int y) { return v + amplitude * std::sin(fx * x + fy * y + start); });
 }
-void LineHum::describe(Description<LineHum>& d) {
-  d.called("line_hum", "degrade", "Adds periodic stripes, as mains hum and scan lines do.");
+void PeriodicNoise::describe(Description<PeriodicNoise>& d) {
+  d.called("periodic_noise", "degrade", "Adds periodic stripes, as mains hum and scan lines do.");
+  d.also({"stripes", "hum", "moire", "sine", "interference"});
   d.wrong("the stripes are single broken lines: take dead_lines.");
-  d.field("angle", &LineHum::angle, "degrees", "direction across the stripes: 0 gives upright stripes, 90 lying ones",
-          {-360, 360});
-  d.field("period", &LineHum::period, "pixels", "from stripe to stripe", {0.1, 1e6});
-  d.field("amplitude", &LineHum::amplitude, "0..1 scale", "of the sine wave", {0, 100});
-  d.field("phase", &LineHum::phase, "degrees", "of the wave at the pixel 0,0", {-360, 360});
+  d.field("angle", &PeriodicNoise::angle, "degrees",
+          "direction across the stripes: 0 gives upright stripes, 90 lying ones", {-360, 360});
+  d.field("period", &PeriodicNoise::period, "pixels", "from stripe to stripe", {0.1, 1e6});
+  d.field("amplitude", &PeriodicNoise::amplitude, "0..1 scale", "of the sine wave", {0, 100});
+  d.field("phase", &PeriodicNoise::phase, "degrees", "of the wave at the pixel 0,0", {-360, 360});
 }
 
-Image DeadLines::operator()(const ConstView& in) const { return made(*this, in); }
+Image DeadLines::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void DeadLines::operator()(const ConstView& in, const View& out) const {
   const RandomStream random(seed, 77);
   each_place(*this, in, out, [&](double v, int x, int y) {
@@ -61,6 +62,7 @@ void DeadLines::operator()(const ConstView& in, const View& out) const {
 }
 void DeadLines::describe(Description<DeadLines>& d) {
   d.called("dead_lines", "degrade", "Whole columns or rows at one level, as from a broken sensor line.");
+  d.also({"dead pixels", "sensor", "scratches"});
   d.wrong("single pixels are broken: take impulse_noise.");
   d.field("along", &DeadLines::along, "", "which lines break");
   d.field("share", &DeadLines::share, "share", "probability of each line", {0, 1});
@@ -68,7 +70,7 @@ void DeadLines::describe(Description<DeadLines>& d) {
   d.field("seed", &DeadLines::seed, "", "another seed, other lines; the same seed, the same lines");
 }
 
-Image Quantize::operator()(const ConstView& in) const { return made(*this, in); }
+Image Quantize::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Quantize::operator()(const ConstView& in, const View& out) const {
   const double top = (1 << bits) - 1;
   each_place(*this, in, out, [top](double v, int, int) {
@@ -77,11 +79,14 @@ void Quantize::operator()(const ConstView& in, const View& out) const {
 }
 void Quantize::describe(Description<Quantize>& d) {
   d.called("quantize", "degrade", "Rounds to the nearest of 2^bits levels and clips to 0..1: a converter of few bits.");
+  d.also({"posterize", "bit depth", "levels"});
   d.wrong("banding must not show: add a little noise before it.");
+  d.point();
+  d.undivided();
   d.field("bits", &Quantize::bits, "bits", "2^bits levels are left", {1, 16});
 }
 
-Image Vignette::operator()(const ConstView& in) const { return made(*this, in); }
+Image Vignette::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Vignette::operator()(const ConstView& in, const View& out) const {
   const double cx = (in.width() - 1) / 2.0, cy = (in.height() - 1) / 2.0, corner = std::max(cx * cx + cy * cy, 1e-9);
   each_place(*this, in, out, [&](double v, int x, int y) {
@@ -90,6 +95,7 @@ void Vignette::operator()(const ConstView& in, const View& out) const {
 }
 void Vignette::describe(Description<Vignette>& d) {
   d.called("vignette", "degrade", "Darkens toward the corners with the square of the distance, as lenses do.");
+  d.also({"falloff", "corners"});
   d.wrong("the light is uneven in another shape: multiply with a picture of it.");
   d.field("strength", &Vignette::strength, "share", "share of the light lost in the corners", {0, 1});
 }

@@ -5,22 +5,24 @@
 #include <vector>
 
 #include "core/rows.hpp"
-#include "core/run.hpp"
 #include "denoise/bilateral_grid.hpp"
 #include "denoise/bilateral_lanes.hpp"
+#include "denoise/border_help.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/denoise/bilateral.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference.hpp"
 #include "spatial/row_ring.hpp"
 #include "tone/range.hpp"
 
 namespace sieve {
 
-std::span<const std::pair<const char*, BilateralWay>> ChoiceNames<BilateralWay>::all() {
-  static constexpr std::pair<const char*, BilateralWay> names[] = {
-      {"best", BilateralWay::best}, {"exact", BilateralWay::exact}, {"fast", BilateralWay::fast}};
+using namespace internal;
+
+std::span<const std::pair<const char*, BilateralMethod>> ChoiceNames<BilateralMethod>::all() {
+  static constexpr std::pair<const char*, BilateralMethod> names[] = {
+      {"automatic", BilateralMethod::automatic}, {"exact", BilateralMethod::exact}, {"fast", BilateralMethod::fast}};
   return names;
 }
 
@@ -32,7 +34,7 @@ float range_of(const Bilateral& f, const ConstView& in) {
   return f.range ? *f.range : std::max(0.02F, static_cast<float>(2.5 * noise_level(in)));
 }
 
-void exact(const ConstView& in, float sigma, float range, const View& out) {
+void exact(const ConstView& in, float sigma, float range, Border border, const View& out) {
   const int radius = radius_of(sigma);
   struct Tap {
     int dx, dy;
@@ -47,7 +49,7 @@ void exact(const ConstView& in, float sigma, float range, const View& out) {
   for (const Tap& t : all) logs.push_back(t.log);
   const auto n = static_cast<std::size_t>(in.width());
   parallel_rows(in.height(), n * all.size() / 4, [&](int first, int last) {
-    RowRing ring(in, 2 * radius + 1, radius, radius, Border::mirror, 0);
+    RowRing ring(in, 2 * radius + 1, radius, radius, border, 0);
     for (int y = first - radius; y < first + radius; ++y) ring.load(y);
     std::vector<const float*> rows(all.size());
     for (int y = first; y < last; ++y) {
@@ -60,39 +62,37 @@ void exact(const ConstView& in, float sigma, float range, const View& out) {
   });
 }
 
-void fast(const ConstView& in, float sigma, float range, const View& out) {
+void fast(const ConstView& in, float sigma, float range, Border border, const View& out) {
   const auto [low, high] = finite_range(in, 0);
   if (!(low < high)) return copy(in, out);
-  // One sample far off asks for more levels than memory and patience have.
-  if (high - low > 500 * range) return exact(in, sigma, range, out);
-  bilateral_on_grid(in, sigma, range, low, high, out);
+  // A single sample far from all others would ask for more levels than there is memory for.
+  if (high - low > 500 * range) return exact(in, sigma, range, border, out);
+  bilateral_on_grid(in, sigma, range, low, high, border, out);
 }
 
 }  // namespace
 
-Image Bilateral::operator()(const ConstView& in) const { return made(*this, in); }
+Image Bilateral::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Bilateral::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const float r = range_of(*this, in);
   if (!range) note(fmt::format("range {:.4f}, from the noise level", r));
-  const bool slow = way == BilateralWay::exact || (way == BilateralWay::best && sigma <= 4);
+  const bool slow = method == BilateralMethod::exact || (method == BilateralMethod::automatic && sigma <= 4);
   for (int c = 0; c < in.shape.color_channels(); ++c)
-    slow ? exact(in.channel(c), sigma, r, out.channel(c)) : fast(in.channel(c), sigma, r, out.channel(c));
+    (slow ? exact : fast)(in.channel(c), sigma, r, border, out.channel(c));
   copy_alpha(in, out);
 }
-Image Bilateral::plain(const ConstView& in) const {
-  return reference::bilateral(in, sigma, radius_of(sigma), range_of(*this, in));
-}
-std::string Bilateral::meaning() const { return fmt::format("window {0}x{0}", 2 * radius_of(sigma) + 1); }
 void Bilateral::describe(Description<Bilateral>& d) {
   d.called("bilateral", "denoise", "The mean of neighbors that are near in place and in level: smooths within edges.");
+  d.also({"edge preserving", "smooth"});
   d.wrong(
       "there are impulses: each is unlike its neighbors and stays; take median. Smooth slopes must not turn into "
       "steps: take guided.");
-  d.agrees_within(2e-4);
+  d.meaning([](const Bilateral& f) { return fmt::format("window {0}x{0}", 2 * radius_of(f.sigma) + 1); });
   d.field("sigma", &Bilateral::sigma, "pixels", "of the Gaussian of the distance", {0.5, 100});
   d.field("range", &Bilateral::range, "0..1 scale", "of the Gaussian of the difference in level", {0.005, 10});
-  d.field("way", &Bilateral::way, "", "exact is slow for large sigmas, fast deviates by up to 0.01");
+  d.field("method", &Bilateral::method, "", "exact is slow for large sigmas, fast deviates by up to 0.01");
+  d.border(&Bilateral::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }
 
 }  // namespace sieve

@@ -14,6 +14,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // Cells of a tile: few enough that the rows of cells which a blur down the columns needs stay in the second cache,
@@ -45,7 +47,8 @@ struct Plan {
       : side(std::max(1, static_cast<int>(sigma / 2))),
         levels(std::max(1, static_cast<int>(std::ceil((high - low) / (0.5F * range)))) + 1),
         scale{low, static_cast<float>(levels - 1) / (high - low), 0.5F * (low + high), levels},
-        // Less what the mean of a cell and the interpolations between cells and levels blur by themselves.
+        // Averaging over a cell and interpolating between cells and levels blur by themselves; the blur of the grid is
+        // smaller by that much.
         near(std::sqrt(std::max(0.01F, sigma * sigma - own(static_cast<float>(side)))) / static_cast<float>(side)),
         alike(std::sqrt(range * range * scale.per_step * scale.per_step - 1.0F / 3)) {
     pitch = whole_vectors(2 * levels);
@@ -53,10 +56,10 @@ struct Plan {
   }
 };
 
-// Some cells by some, from the surroundings that the blurs reach, a row of cells at a time.
+// Computes a block of cells, a row of cells at a time, from the surroundings that the blurs reach.
 class Tile {
  public:
-  explicit Tile(const Plan& plan) : p_(plan) {}
+  Tile(const Plan& plan, Border border) : p_(plan), border_(border) {}
 
   // The cells first..last - 1 across and top..bottom - 1 down.
   void run(const ConstView& in, int first, int last, int top, int bottom, const View& out) {
@@ -91,7 +94,7 @@ class Tile {
     wide_ = std::min(last * p_.side, in.width()) - x0_;
     out_cells_ = last - first + 2;
     cells_ = out_cells_ + 2 * r;
-    // Behind the last cell one for samples that are not finite.
+    // One more cell at the end takes up the samples that are not finite.
     splat_.assign(static_cast<std::size_t>((cells_ + 2) * p_.splat_pitch + 2 * p_.alike.radius + 16), 0);
     along_ = unfilled({cells_ * p_.pitch, 1, 1}, 0);
     ring_ = unfilled({out_cells_ * p_.pitch, 2 * r + kBlock, 1}, 0);
@@ -120,15 +123,15 @@ class Tile {
     std::fill(splat_.begin(), splat_.end(), 0.0F);
     float* grid = splat_.data() + 2 * p_.alike.radius;
     for (int i = 0; i < p_.side; ++i) {
-      rows::extend(in, *border_index(g * p_.side + i, in.height(), Border::mirror), from_, static_cast<int>(n),
-                   Border::mirror, 0, row_.data());
+      rows::extend(in, *border_index(g * p_.side + i, in.height(), border_), from_, static_cast<int>(n), border_, 0,
+                   row_.data());
       lanes::find_levels(row_.data(), p_.scale, into_.data(), cells_ * p_.splat_pitch, index_.data(), share_.data(), n);
       lanes::add_samples(row_.data(), p_.scale, index_.data(), share_.data(), parts_.data(), grid, n);
     }
     const auto pitch = static_cast<std::size_t>(p_.pitch);
     lanes::blur_levels(grid, static_cast<std::size_t>(p_.splat_pitch), p_.alike.weights.data(), p_.alike.radius,
                        along_.row(0), pitch, static_cast<std::size_t>(cells_));
-    // The cells of a row, too, are rows for the sum of several at once.
+    // Along the row the same summation is used, with the cells in the place of the rows.
     float* row = row_of(ring_, g);
     std::vector<const float*> shifted(p_.near.weights.size() + kBlock - 1);
     float* to[kBlock];
@@ -155,6 +158,7 @@ class Tile {
   }
 
   const Plan& p_;
+  Border border_;
   int from_ = 0, x0_ = 0, wide_ = 0, cells_ = 0, out_cells_ = 0;
   std::vector<float> splat_, row_, share_, parts_, across_;
   std::vector<std::int32_t> into_, index_, left_;
@@ -163,15 +167,16 @@ class Tile {
 
 }  // namespace
 
-void bilateral_on_grid(const ConstView& in, float sigma, float range, float low, float high, const View& out) {
+void internal::bilateral_on_grid(const ConstView& in, float sigma, float range, float low, float high, Border border,
+                                 const View& out) {
   const Plan plan(sigma, range, low, high);
   const int wide = (in.width() + plan.side - 1) / plan.side, high_cells = (in.height() + plan.side - 1) / plan.side;
   const int columns = (wide + kWide - 1) / kWide, rows = (high_cells + kHigh - 1) / kHigh;
   Progress progress(static_cast<double>(columns) * rows);
   parallel_rows(
-      columns * rows, static_cast<std::size_t>(kWide) * kHigh * 64,
+      columns * rows, RowCost(static_cast<std::size_t>(kWide) * kHigh, 64),
       [&](int from, int to) {
-        Tile tile(plan);
+        Tile tile(plan, border);
         for (int t = from; t < to; ++t) {
           // Tiles of about the same size, whatever is left.
           const int c = t % columns, r = t / columns;

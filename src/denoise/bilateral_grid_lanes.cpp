@@ -8,7 +8,7 @@
 #include "core/lane_loops-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void FindLevels(const float* row, const LevelScale& s, const std::int32_t* cells, std::int32_t nowhere,
@@ -85,11 +85,11 @@ void ReadLevels(const float* row, const LevelScale& s, const float* grid, std::s
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(FindLevels);
 HWY_EXPORT(AddSamples);
@@ -114,5 +114,5 @@ void read_levels(const float* row, const LevelScale& scale, const float* grid, s
   HWY_DYNAMIC_DISPATCH(ReadLevels)(row, scale, grid, pitch, index, across, share, pairs, out, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

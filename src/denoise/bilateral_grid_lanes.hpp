@@ -5,7 +5,7 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // Levels `low` + i / `per_step` for i in 0..count - 1; sums are of differences from `middle`.
 struct LevelScale {
@@ -34,4 +34,4 @@ void read_levels(const float* row, const LevelScale& scale, const float* grid, s
                  const std::int32_t* index, const float* across, const float* share, float* pairs, float* out,
                  std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

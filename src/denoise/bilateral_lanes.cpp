@@ -9,7 +9,7 @@
 #include "denoise/falling-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void BilateralRow(const float* center, const Taps& t, float* out, std::size_t n) {
@@ -27,11 +27,11 @@ void BilateralRow(const float* center, const Taps& t, float* out, std::size_t n)
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(BilateralRow);
 
@@ -39,5 +39,5 @@ void bilateral_row(const float* center, const Taps& taps, float* out, std::size_
   HWY_DYNAMIC_DISPATCH(BilateralRow)(center, taps, out, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

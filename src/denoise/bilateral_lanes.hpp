@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // For every sample v of a row: sum and weight over the taps, each a row of neighbors with its spatial weight as log;
 // the weight of a tap is exp(log - (neighbor - v)^2 * falloff), to 1e-4 of itself.
@@ -15,4 +15,4 @@ struct Taps {
 };
 void bilateral_row(const float* center, const Taps& taps, float* out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -5,12 +5,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, Conductance>> ChoiceNames<Conductance>::all() {
   static constexpr std::pair<const char*, Conductance> names[] = {{"rational", Conductance::rational},
@@ -28,7 +29,7 @@ float edge_of(const Diffusion& f, const ConstView& in) {
 template <class Flow>
 void step(const ConstView& in, float rate, const View& out, Flow flow) {
   const int w = in.width(), h = in.height();
-  parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
+  parallel_rows(h, RowCost(w, 4), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float *a = in.row(y), *up = in.row(std::max(0, y - 1)), *down = in.row(std::min(h - 1, y + 1));
       float* r = out.row(y);
@@ -44,9 +45,9 @@ void step(const ConstView& in, float rate, const View& out, Flow flow) {
 
 }  // namespace
 
-Image Diffusion::operator()(const ConstView& in) const { return made(*this, in); }
+Image Diffusion::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Diffusion::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const float k = edge_of(*this, in), inverse = 1 / (k * k);
   if (!edge) note(fmt::format("edge {:.4f}, from the noise level", k));
   Progress progress(static_cast<double>(iterations) * in.shape.color_channels());
@@ -69,16 +70,13 @@ void Diffusion::operator()(const ConstView& in, const View& out) const {
   }
   copy_alpha(in, out);
 }
-Image Diffusion::plain(const ConstView& in) const {
-  const double k = edge_of(*this, in);
-  const bool rational = conductance == Conductance::rational;
-  return reference::diffusion(in, iterations, rate, [k, rational](double d) {
-    return rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k));
-  });
-}
 void Diffusion::describe(Description<Diffusion>& d) {
   d.called("diffusion", "denoise", "Lets levels flow between neighbors, but not across edges.");
-  d.wrong("there are impulses: they are edges all around and stay; take median first.").agrees_within(1e-4);
+  d.also({"Perona", "Malik", "anisotropic", "edge preserving"});
+  d.wrong("there are impulses: they are edges all around and stay; take median first.");
+  d.window([](const Diffusion& f) { return f.iterations; });
+  d.measures([](const Diffusion& f) { return !f.edge; });
+  d.undivided();
   d.field("iterations", &Diffusion::iterations, "", "how long it flows", {1, 10000});
   d.field("edge", &Diffusion::edge, "0..1 scale", "differences well above it are kept", {1e-4, 10});
   d.field("rate", &Diffusion::rate, "", "of the flow in an iteration", {0.01, 0.25});

@@ -1,6 +1,6 @@
 // exp(-v) for the lanes of this room: included once for each instruction set, so it has no guard of its own.
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // exp(-v) of v >= 0, within 1e-5 of itself and never below 1e-27, since products below the normal numbers are slow: 2^k
@@ -18,5 +18,5 @@ HWY_INLINE V Falling(D d, V v) {
   return hn::BitCast(d, hn::Add(hn::BitCast(di, p), hn::ShiftLeft<23>(hn::BitCast(di, shifted))));
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();

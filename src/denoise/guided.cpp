@@ -4,16 +4,18 @@
 #include <vector>
 
 #include "core/rows.hpp"
-#include "core/run.hpp"
 #include "denoise/guided_lanes.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/denoise/bilateral.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/spatial/frame.hpp"
 #include "spatial/mean_rows.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -21,7 +23,8 @@ float strength_of(const Guided& f, const ConstView& in) {
   return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in)));
 }
 
-// One tile of the result: rows of the picture run through windows of means, lines fitted to them, and windows of these.
+// Computes one tile of the result row by row: the rows of the picture feed running window means, from which lines are
+// fitted; the rows of these lines feed a second set of running window means.
 class GuidedTile {
  public:
   GuidedTile(const ConstView& in, const ConstView& guide, int radius, float strength, const Rectangle& tile)
@@ -106,7 +109,16 @@ class GuidedTile {
   std::vector<float> line_;
 };
 
-void guided(const ConstView& in, const ConstView& guide, int radius, float strength, const View& out) {
+void guided(const ConstView& in, const ConstView& guide, int radius, float strength, Border border, const View& out) {
+  if (border != Border::edge) {
+    // A tile knows the repeated edge alone; beyond a rim as wide as a sample looks, it makes no difference.
+    const int rim = 2 * radius;
+    const Pad pad{.left = rim, .right = rim, .top = rim, .bottom = rim, .border = border};
+    const Image wide = pad(in), wide_guide = in.data == guide.data ? Image() : pad(guide);
+    Image result(wide.shape());
+    guided(wide, wide_guide.empty() ? wide.view() : wide_guide.view(), radius, strength, Border::edge, result.view());
+    return copy(result.view().part({rim, rim, in.width(), in.height()}), out);
+  }
   const bool stream = rows::streams(out.shape.samples());
   each_window_tile(in.width(), in.height(), radius,
                    [&](const Rectangle& tile) { GuidedTile(in, guide, radius, strength, tile).run(out, stream); });
@@ -114,14 +126,14 @@ void guided(const ConstView& in, const ConstView& guide, int radius, float stren
 
 }  // namespace
 
-Image Guided::operator()(const ConstView& in) const { return made(*this, in); }
+Image Guided::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Guided::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const int color = in.shape.color_channels();
   if (!with.empty()) {
     const Shape g = with.image("guided", "with").shape();
     if (g.width != in.width() || g.height != in.height() || (g.color_channels() != 1 && g.color_channels() != color)) {
-      throw BadCall(fmt::format(
+      throw InvalidArgument(fmt::format(
           "guided: the guide is {} and the picture {}: give one of the same size, gray or with the same channels",
           text_of(g).text, text_of(in.shape).text));
     }
@@ -134,21 +146,23 @@ void Guided::operator()(const ConstView& in, const View& out) const {
                                 : with.image("guided", "with")
                                       .view()
                                       .channel(with.image("guided", "with").shape().color_channels() == 1 ? 0 : c);
-    guided(in.channel(c), guide, radius, s, out.channel(c));
+    guided(in.channel(c), guide, whole(radius), s, border, out.channel(c));
   }
   copy_alpha(in, out);
 }
-Image Guided::plain(const ConstView& in) const {
-  return reference::guided(in, with.empty() ? in : with.image("guided", "with").view(), radius, strength_of(*this, in));
-}
-std::string Guided::meaning() const { return fmt::format("window {0}x{0}", 2 * radius + 1); }
 void Guided::describe(Description<Guided>& d) {
   d.called("guided", "denoise",
            "Follows a guide (or the picture itself) by local lines: smooth within edges, fast at any radius.");
-  d.wrong("noise close to strong edges disturbs: a rim of it is kept there.").agrees_within(2e-4);
-  d.field("radius", &Guided::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
+  d.also({"edge preserving", "smooth"});
+  d.wrong("noise close to strong edges disturbs: a rim of it is kept there.");
+  d.window([](const Guided& f) { return 2 * whole(f.radius); });
+  d.measures([](const Guided& f) { return !f.strength; });
+  d.undivided();
+  d.meaning([](const Guided& f) { return fmt::format("window {0}x{0}", 2 * whole(f.radius) + 1); });
+  d.whole("radius", &Guided::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
   d.field("strength", &Guided::strength, "0..1 scale", "detail of a smaller deviation is smoothed", {1e-4, 10});
   d.field("with", &Guided::with, "", "a guide of the same size; none: the picture itself");
+  d.border(&Guided::border, nullptr, picture_borders());
 }
 
 }  // namespace sieve

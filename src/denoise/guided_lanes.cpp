@@ -8,7 +8,7 @@
 #include "core/lane_loops-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void Multiply(const float* a, const float* b, float* out, std::size_t n) {
@@ -34,11 +34,11 @@ void FollowLines(const float* slope, const float* offset, const float* g, float*
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(Multiply);
 HWY_EXPORT(FitLines);
@@ -54,5 +54,5 @@ void follow_lines(const float* slope, const float* offset, const float* g, float
   HWY_DYNAMIC_DISPATCH(FollowLines)(slope, offset, g, out, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // out[x] = a[x] * b[x].
 void multiply(const float* a, const float* b, float* out, std::size_t n);
@@ -18,4 +18,4 @@ void fit_lines(const LineMeans& m, float eps, float* slope, float* offset, std::
 // out[x] = slope[x] * g[x] + offset[x].
 void follow_lines(const float* slope, const float* offset, const float* g, float* out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -5,24 +5,26 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
+#include "denoise/border_help.hpp"
 #include "denoise/windows.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference.hpp"
 #include "sieve/tone/statistics.hpp"
 #include "spatial/box_sums.hpp"
 
 namespace sieve {
 
-LocalStatistics local_statistics(const ConstView& channel, int radius) {
+using namespace internal;
+
+LocalStatistics internal::local_statistics(const ConstView& channel, int radius, Border border) {
   LocalStatistics s{Image(channel.shape), Image(channel.shape)};
   const Image squares = map_samples(channel, [](float v) { return v * v; });
-  box_mean(channel, radius, Border::mirror, 0, s.mean.view());
-  box_mean(squares, radius, Border::mirror, 0, s.variance.view());
+  box_mean(channel, radius, border, 0, s.mean.view());
+  box_mean(squares, radius, border, 0, s.variance.view());
   const View v = s.variance.view();
-  parallel_rows(channel.height(), static_cast<std::size_t>(channel.width()), [&](int first, int last) {
+  parallel_rows(channel.height(), channel.width(), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float* m = s.mean.row(y);
       float* r = v.row(y);
@@ -40,9 +42,9 @@ namespace {
 
 // gain(mean, variance) * (v - mean) + mean for every sample of a channel.
 template <class Gain>
-void toward_mean(const ConstView& in, int radius, const View& out, Gain gain) {
-  const LocalStatistics s = local_statistics(in, radius);
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+void toward_mean(const ConstView& in, int radius, Border border, const View& out, Gain gain) {
+  const LocalStatistics s = local_statistics(in, radius, border);
+  parallel_rows(in.height(), in.width(), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float *a = in.row(y), *m = s.mean.row(y), *v = s.variance.row(y);
       float* r = out.row(y);
@@ -51,7 +53,7 @@ void toward_mean(const ConstView& in, int radius, const View& out, Gain gain) {
   });
 }
 
-std::string square(int radius) { return fmt::format("window {0}x{0}", 2 * radius + 1); }
+std::string square(Real radius) { return fmt::format("window {0}x{0}", 2 * whole(radius) + 1); }
 
 float noise_of(const AdaptiveWiener& f, const ConstView& in) {
   return f.noise ? *f.noise : static_cast<float>(noise_level(in));
@@ -63,7 +65,7 @@ float speckle_of(const Lee& f, const ConstView& in) {
   double sum = 0;
   const int color = in.shape.color_channels();
   for (int c = 0; c < color; ++c) {
-    const LocalStatistics s = local_statistics(in.channel(c), f.radius);
+    const LocalStatistics s = local_statistics(in.channel(c), whole(f.radius), f.border);
     const Image ratio =
         map_pairs(s.mean, s.variance, [](float m, float v) { return m > 0.01F ? std::sqrt(v) / m : std::nanf(""); });
     if (statistics(ratio)[0].not_finite < ratio.shape().pixels()) sum += percentile(ratio, 0.25);
@@ -73,78 +75,79 @@ float speckle_of(const Lee& f, const ConstView& in) {
 
 }  // namespace
 
-Image AdaptiveWiener::operator()(const ConstView& in) const { return made(*this, in); }
+Image AdaptiveWiener::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void AdaptiveWiener::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const float s = noise_of(*this, in), power = s * s;
   if (!noise) note(fmt::format("noise deviation {:.4f}, estimated", s));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    toward_mean(in.channel(c), radius, out.channel(c), [power](float, float v) {
+    toward_mean(in.channel(c), whole(radius), border, out.channel(c), [power](float, float v) {
       return v > power ? (v - power) / v : v <= power ? 0.0F : v;
     });
   }
   copy_alpha(in, out);
 }
-Image AdaptiveWiener::plain(const ConstView& in) const {
-  return reference::adaptive_wiener(in, radius, noise_of(*this, in));
-}
-std::string AdaptiveWiener::meaning() const { return square(radius); }
 void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.called("adaptive_wiener", "denoise", "Smooths flat places and keeps busy ones, by local mean and variance.");
-  d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.").agrees_within(1e-4);
-  d.field("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
+  d.also({"local Wiener", "grain"});
+  d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.");
+  d.window([](const AdaptiveWiener& f) { return whole(f.radius); });
+  d.measures([](const AdaptiveWiener& f) { return !f.noise; });
+  d.meaning([](const AdaptiveWiener& f) { return square(f.radius); });
+  d.whole("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
           {1, 500});
   d.field("noise", &AdaptiveWiener::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
+  d.border(&AdaptiveWiener::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }
 
-Image Lee::operator()(const ConstView& in) const { return made(*this, in); }
+Image Lee::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Lee::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const float s = speckle_of(*this, in), power = s * s;
   if (!speckle) note(fmt::format("speckle {:.4f} of the level, estimated", s));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    toward_mean(in.channel(c), radius, out.channel(c), [power](float m, float v) {
+    toward_mean(in.channel(c), whole(radius), border, out.channel(c), [power](float m, float v) {
       const float gain = 1 - power * m * m / v;
       return v > 0 && gain > 0 ? gain : std::isnan(v) ? v : 0.0F;
     });
   }
   copy_alpha(in, out);
 }
-Image Lee::plain(const ConstView& in) const { return reference::lee(in, radius, speckle_of(*this, in)); }
-std::string Lee::meaning() const { return square(radius); }
 void Lee::describe(Description<Lee>& d) {
   d.called("lee", "denoise",
            "For speckle, noise in proportion to the level: smooths where the variation is no more than speckle makes.");
-  d.wrong("the noise is equally strong in dark and bright parts: take adaptive_wiener.").agrees_within(1e-4);
-  d.field("radius", &Lee::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
+  d.also({"speckle", "SAR", "radar", "ultrasound"});
+  d.wrong("the noise is equally strong in dark and bright parts: take adaptive_wiener.");
+  d.window([](const Lee& f) { return whole(f.radius); });
+  d.measures([](const Lee& f) { return !f.speckle; });
+  d.meaning([](const Lee& f) { return square(f.radius); });
+  d.whole("radius", &Lee::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
   d.field("speckle", &Lee::speckle, "share of the level", "standard deviation of the speckle", {0, 2});
+  d.border(&Lee::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }
 
-Image Stabilize::operator()(const ConstView& in) const { return made(*this, in); }
-void Stabilize::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+Image Anscombe::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void Anscombe::operator()(const ConstView& in, const View& out) const {
+  validate(*this, in, out);
   const float k = peak, top = std::sqrt(k + 0.375F);
   map_samples(in, out, [k, top](float v) {
     const float n = v * k + 0.375F;
     return std::sqrt(n < 0 ? 0 : n) / top;
   });
 }
-Image Stabilize::plain(const ConstView& in) const {
-  return reference::map_levels(in, [k = static_cast<double>(peak)](double v) {
-    return 2 * std::sqrt(std::max(0.0, v * k + 0.375)) / (2 * std::sqrt(k + 0.375));
-  });
-}
-void Stabilize::describe(Description<Stabilize>& d) {
-  d.called(
-      "stabilize", "denoise",
-      "Makes photon noise equally strong at every level (Anscombe), so that any denoiser fits; undo with unstabilize.");
-  d.wrong("the noise is the same in dark and bright parts already.").agrees_within(1e-6);
-  d.field("peak", &Stabilize::peak, "photons", "what white stands for", {0.1, 1e6});
+void Anscombe::describe(Description<Anscombe>& d) {
+  d.called("anscombe", "denoise",
+           "Makes photon noise equally strong at every level (Anscombe), so that any denoiser fits; undo with "
+           "inverse_anscombe.");
+  d.also({"variance stabilizing", "stabilize", "photon noise", "Poisson"});
+  d.wrong("the noise is the same in dark and bright parts already.");
+  d.point();
+  d.field("peak", &Anscombe::peak, "photons", "what white stands for", {0.1, 1e6});
 }
 
-Image Unstabilize::operator()(const ConstView& in) const { return made(*this, in); }
-void Unstabilize::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+Image InverseAnscombe::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void InverseAnscombe::operator()(const ConstView& in, const View& out) const {
+  validate(*this, in, out);
   const double k = peak, top = 2 * std::sqrt(k + 0.375);
   map_samples(in, out, [k, top](float v) {
     if (std::isnan(v)) return v;
@@ -155,19 +158,12 @@ void Unstabilize::operator()(const ConstView& in, const View& out) const {
     return static_cast<float>(n / k);
   });
 }
-Image Unstabilize::plain(const ConstView& in) const {
-  return reference::map_levels(in, [k = static_cast<double>(peak)](double v) {
-    const double d = std::max(v * 2 * std::sqrt(k + 0.375), 2 * std::sqrt(0.375));
-    return (0.25 * d * d + 0.25 * std::sqrt(1.5) / d - 11.0 / 8 / std::pow(d, 2) +
-            5.0 / 8 * std::sqrt(1.5) / std::pow(d, 3) - 0.125) /
-           k;
-  });
-}
-void Unstabilize::describe(Description<Unstabilize>& d) {
-  d.called("unstabilize", "denoise", "Undoes stabilize after a denoiser, without bias.");
-  d.wrong("nothing was denoised between the two: then it is not the exact inverse of single samples.")
-      .agrees_within(1e-5);
-  d.field("peak", &Unstabilize::peak, "photons", "as in stabilize", {0.1, 1e6});
+void InverseAnscombe::describe(Description<InverseAnscombe>& d) {
+  d.called("inverse_anscombe", "denoise", "Undoes anscombe after a denoiser, without bias.");
+  d.also({"unstabilize", "variance stabilizing"});
+  d.wrong("nothing was denoised between the two: then it is not the exact inverse of single samples.");
+  d.point();
+  d.field("peak", &InverseAnscombe::peak, "photons", "as in anscombe", {0.1, 1e6});
 }
 
 }  // namespace sieve

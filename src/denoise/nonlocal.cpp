@@ -7,13 +7,15 @@
 #include <vector>
 
 #include "core/rows.hpp"
-#include "core/run.hpp"
+#include "denoise/border_help.hpp"
 #include "denoise/nonlocal_lanes.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -27,8 +29,8 @@ constexpr float kLeast = 1e-4F;
 // Weights below count as none: a pixel unlike all others stays as it is.
 constexpr float kLeastWeight = 1e-18F;
 
-// Rows a stride apart, with `beside` samples more at both their ends and `beyond` rows more above and below; row and
-// column count from the first within.
+// A plane with a rim: `beside` more samples at both ends of each row and `beyond` more rows above and below. at(0, 0)
+// is the first sample inside of the rim.
 struct Grid {
   std::vector<float> samples;
   std::ptrdiff_t stride = 0;
@@ -62,7 +64,7 @@ class Tile {
       Grid& to = samples_[static_cast<std::size_t>(c)];
       to.shape(width, height, margin_ + around, around);
       for (int y = -around; y < height + around; ++y)
-        rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, Border::mirror, 0, to.at(-around, y));
+        rows::extend(in.channel(c), y0 + y, x0 - around, width + 2 * around, f.border, 0, to.at(-around, y));
     }
     for (Grid& sum : sums_) sum.shape(width, height, 0, 0);
     weight_.shape(width, height, 0, 0);
@@ -71,8 +73,8 @@ class Tile {
     weights_.shape(width + margin_ + search_, 2 * search_ + 1, 0, 0);
   }
 
-  // Weights are symmetric: each pair of pixels is reckoned once, for both. A few rows at a time with all offsets along
-  // the row, so that the means of a pixel are gathered in registers.
+  // The weight of two pixels is the same seen from either, so each pair is computed once and used for both. A few rows
+  // are done at a time, with all offsets along the row: the means of a pixel are then summed up in registers.
   void gather(float scale, float floor) {
     for (int dy = 0; dy <= search_; ++dy) {
       for (int y = -dy; y < height_; y += kGroup) {
@@ -124,7 +126,9 @@ class Tile {
   }
   float* columns(int k, int i) { return columns_.at(0, k * kGroup + i); }
 
-  // Gathers for row `to` what lies in row `from`, `first` columns on and farther `way`.
+  // Adds to the means of row `to` the weighted samples of row `from`, for every column offset from `first` to the end
+  // of the search window. `way` is 1 where the offsets run to the right of a pixel (`from` is the lower row of a pair)
+  // and -1 where they run to its left (`from` is the upper row).
   void mean(int to, int from, int first, int way) {
     lanes::Weighted w{};
     lanes::Means m{};
@@ -132,7 +136,8 @@ class Tile {
       w.samples[c] = samples_[static_cast<std::size_t>(c)].at(first, from);
       m.sum[c] = sums_[static_cast<std::size_t>(c)].at(0, to);
     }
-    // The weights belong to the upper row of both; seen from the lower one they lie where the samples do.
+    // weights_ is indexed by the pixel of the upper row. For the lower row of the pair the weight therefore stands at
+    // the column of the sample, not at that of the pixel whose mean is gathered: it moves along with the offset.
     w.weights = weights_.at(0, 0) + margin_ + (way < 0 ? first : 0);
     w.sample_step = way;
     w.weight_step = weights_.stride + (way < 0 ? way : 0);
@@ -151,10 +156,10 @@ class Tile {
 
 }  // namespace
 
-Image NonlocalMeans::operator()(const ConstView& in) const { return made(*this, in); }
+Image NonlocalMeans::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))), h = strength * s;
   note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
   const int side = 2 * patch + 1;
@@ -162,7 +167,7 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
               floor = 2 * s * s / (h * h);
   const int columns = (in.width() + kWide - 1) / kWide, rows = (in.height() + kHigh - 1) / kHigh;
   parallel_rows(
-      columns * rows, static_cast<std::size_t>(kWide) * kHigh * 64,
+      columns * rows, RowCost(static_cast<std::size_t>(kWide) * kHigh, 64),
       [&](int first, int last) {
         thread_local Tile tile;
         for (int t = first; t < last; ++t) {
@@ -176,24 +181,24 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   copy_alpha(in, out);
 }
 
-Image NonlocalMeans::plain(const ConstView& in) const {
-  return reference::nonlocal_means(in, patch, search, strength,
-                                   std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))));
-}
-std::string NonlocalMeans::meaning() const {
-  return fmt::format("patches {0}x{0} in {1}x{1}", 2 * patch + 1, 2 * search + 1);
-}
 void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
   d.called("nonlocal_means", "denoise",
            "The mean of all places nearby that look alike: keeps texture and edges that repeat.");
+  d.also({"NLM", "denoise", "grain", "patches"});
   d.wrong(
       "there are impulses: each finds no place like itself and stays; take median first. Time is short: guided is far "
       "faster.");
-  d.agrees_within(1e-3);
+  d.window([](const NonlocalMeans& f) { return f.patch + f.search; });
+  d.measures([](const NonlocalMeans& f) { return !f.noise; });
+  d.undivided();
+  d.meaning([](const NonlocalMeans& f) {
+    return fmt::format("patches {0}x{0} in {1}x{1}", 2 * f.patch + 1, 2 * f.search + 1);
+  });
   d.field("patch", &NonlocalMeans::patch, "pixels", "half-width of the patches that are compared", {0, 20});
   d.field("search", &NonlocalMeans::search, "pixels", "half-width of the window that is searched", {1, 50});
   d.field("strength", &NonlocalMeans::strength, "noise deviations", "how unlike patches may be", {0.01, 10});
   d.field("noise", &NonlocalMeans::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
+  d.border(&NonlocalMeans::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }
 
 }  // namespace sieve

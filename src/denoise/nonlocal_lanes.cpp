@@ -9,7 +9,7 @@
 #include "denoise/falling-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // The window's height is a constant where kWindow is not 0: then the differences of a window stay in registers.
@@ -144,11 +144,11 @@ void GatherMeans(const Weighted& from, const Means& to, std::size_t n) {
   from.channels == 1 ? GatherMeansOf<1>(from, to, n) : GatherMeansOf<3>(from, to, n);
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(PatchColumns);
 HWY_EXPORT(PatchWeights);
@@ -164,5 +164,5 @@ void gather_means(const Weighted& from, const Means& to, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(GatherMeans)(from, to, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -4,7 +4,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // Differences of a picture and the same picture elsewhere, for patches of `window` rows and columns (odd, up to
 // kMostPatch).
@@ -39,4 +39,4 @@ struct Weighted {
 // Adds for every x the weighted samples, and their weights, to the means.
 void gather_means(const Weighted& from, const Means& to, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

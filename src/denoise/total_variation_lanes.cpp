@@ -10,7 +10,7 @@
 #include <cmath>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // 1 / sqrt(v) of v from 1 up, within a few units of the last place.
@@ -94,11 +94,11 @@ Sums Account(const ResultRows& r, int channels, float weight, std::size_t n) {
   return {total(length), total(slack), total(squares), total(apart)};
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(DualStep);
 HWY_EXPORT(PrimalStep);
@@ -114,5 +114,5 @@ Sums account(const ResultRows& rows, int channels, float weight, std::size_t n) 
   return HWY_DYNAMIC_DISPATCH(Account)(rows, channels, weight, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -4,7 +4,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // (x, y) += step * (forward differences of `ahead`, with `below` its next row), put back to length 1 at most where
 // longer; for 1 or 3 channels together. ahead holds one sample more at its end.
@@ -34,4 +34,4 @@ struct Sums {
 };
 Sums account(const ResultRows& rows, int channels, float weight, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

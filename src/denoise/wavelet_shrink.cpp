@@ -8,15 +8,16 @@
 #include <vector>
 
 #include "core/finite.hpp"
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/reference/wavelet.hpp"
 #include "sieve/spatial/frame.hpp"
 #include "sieve/wavelet/bands.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, ThresholdRule>> ChoiceNames<ThresholdRule>::all() {
   static constexpr std::pair<const char*, ThresholdRule> names[] = {
@@ -32,7 +33,7 @@ namespace {
 
 double sum_of_squares(const Image& band) {
   std::vector<double> rows(static_cast<std::size_t>(band.height()));
-  parallel_rows(band.height(), static_cast<std::size_t>(band.width()), [&](int first, int last) {
+  parallel_rows(band.height(), band.width(), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float* r = band.row(y);
       double sum = 0;
@@ -147,7 +148,7 @@ double threshold_of(const Image& band, ThresholdRule rule, double s) {
 void shrink_band(Image& band, const WaveletShrink& f, double s) {
   if (band.empty()) return;
   const auto t = static_cast<float>(threshold_of(band, f.rule, s) * static_cast<double>(f.strength));
-  parallel_rows(band.height(), static_cast<std::size_t>(band.width()), [&](int first, int last) {
+  parallel_rows(band.height(), band.width(), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       float* r = band.row(y);
       if (f.shrink == Shrinkage::soft) {
@@ -174,7 +175,7 @@ Image shrunk(const ConstView& in, const WaveletShrink& f, double noise, Forward 
 }
 
 template <class Forward, class Inverse>
-Image spun(const ConstView& in, const WaveletShrink& f, double noise, Forward forward, Inverse inverse) {
+Image cycle_spin(const ConstView& in, const WaveletShrink& f, double noise, Forward forward, Inverse inverse) {
   const int n = f.shifts;
   if (n == 1) return shrunk(in, f, noise, forward, inverse);
   const Image wide = Pad{.left = n - 1, .top = n - 1, .border = Border::mirror}(in);
@@ -200,18 +201,18 @@ template <class Forward, class Inverse>
 void run(const WaveletShrink& f, const ConstView& in, double noise, const View& out, Forward forward, Inverse inverse) {
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     on_finite(in.channel(c), out.channel(c),
-              [&](const ConstView& from, const View& to) { copy(spun(from, f, noise, forward, inverse), to); });
+              [&](const ConstView& from, const View& to) { copy(cycle_spin(from, f, noise, forward, inverse), to); });
   }
   copy_alpha(in, out);
 }
 
 }  // namespace
 
-Image WaveletShrink::operator()(const ConstView& in) const { return made(*this, in); }
+Image WaveletShrink::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void WaveletShrink::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (undecimated && shifts > 1)
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("wavelet_shrink: shifts={} with undecimated=yes: the undecimated transform holds all shifts "
                     "already; give undecimated=no to spin",
                     shifts));
@@ -222,20 +223,15 @@ void WaveletShrink::operator()(const ConstView& in, const View& out) const {
       [](const ConstView& from, Wavelet w, int n, bool all) { return wavelet_forward(from, w, n, all); },
       [](const WaveletBands& b) { return wavelet_inverse(b); });
 }
-Image WaveletShrink::plain(const ConstView& in) const {
-  Image out(in.shape);
-  run(*this, in, noise_of(*this, in), out.view(), reference::wavelet_forward, reference::wavelet_inverse);
-  return out;
-}
-std::string WaveletShrink::meaning() const {
-  return fmt::format("{} taps, {} levels, {}", taps_of(wavelet).low.size(), levels,
-                     undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", shifts));
-}
 void WaveletShrink::describe(Description<WaveletShrink>& d) {
   d.called("wavelet_shrink", "denoise",
            "Shrinks wavelet coefficients towards 0: noise is small in all of them, detail large in few.");
+  d.also({"denoise", "thresholding", "DWT"});
   d.wrong("there are impulses: they are large coefficients and stay, with rings; take median first.");
-  d.agrees_within(1e-3);
+  d.meaning([](const WaveletShrink& f) {
+    return fmt::format("{} taps, {} levels, {}", taps_of(f.wavelet).low.size(), f.levels,
+                       f.undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", f.shifts));
+  });
   d.field("wavelet", &WaveletShrink::wavelet, "", "short ones ring less, long ones follow smooth parts better");
   d.field("levels", &WaveletShrink::levels, "", "how often the picture is halved", {1, 12});
   d.field("rule", &WaveletShrink::rule, "", "how the threshold of a band follows from the noise");

@@ -3,12 +3,12 @@
 
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
-// Mean and variance (at least 0) of the square windows of one channel, mirrored beyond the border.
+// Mean and variance (at least 0) of the square windows of one channel, beyond the picture as the border says.
 struct LocalStatistics {
   Image mean, variance;
 };
-LocalStatistics local_statistics(const ConstView& channel, int radius);
+LocalStatistics local_statistics(const ConstView& channel, int radius, Border border);
 
-}  // namespace sieve
+}  // namespace sieve::internal

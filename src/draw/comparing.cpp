@@ -17,7 +17,7 @@ namespace {
 
 constexpr double kBar = 62;
 
-class SignedPanel final : public Panel {
+class SignedPanel final : public SheetPanel {
  public:
   explicit SignedPanel(const ConstView& v) {
     const Image gray = to_gray(v, GrayBy::average);
@@ -43,9 +43,9 @@ class SignedPanel final : public Panel {
   double most_ = 0;
 };
 
-class BesidePanel final : public Panel {
+class BesidePanel final : public SheetPanel {
  public:
-  BesidePanel(PanelPtr first, PanelPtr second) : first_(std::move(first)), second_(std::move(second)) {}
+  BesidePanel(SheetPanelPtr first, SheetPanelPtr second) : first_(std::move(first)), second_(std::move(second)) {}
   double tallest() const override { return 1.6; }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     const double aspect = first_->aspect() > 0 ? first_->aspect() : 1;
@@ -61,10 +61,10 @@ class BesidePanel final : public Panel {
   }
 
  private:
-  PanelPtr first_, second_;
+  SheetPanelPtr first_, second_;
 };
 
-class MapPanel final : public Panel {
+class MapPanel final : public SheetPanel {
  public:
   MapPanel(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
            std::string x_label, std::string y_label)
@@ -125,18 +125,18 @@ class MapPanel final : public Panel {
 
 }  // namespace
 
-PanelPtr signed_picture(const ConstView& image) { return std::make_shared<SignedPanel>(image); }
+SheetPanelPtr signed_picture(const ConstView& image) { return std::make_shared<SignedPanel>(image); }
 
-PanelPtr beside(PanelPtr first, PanelPtr second) {
+SheetPanelPtr beside(SheetPanelPtr first, SheetPanelPtr second) {
   return std::make_shared<BesidePanel>(std::move(first), std::move(second));
 }
 
-PanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
-             std::string x_label, std::string y_label) {
+SheetPanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
+                  std::string x_label, std::string y_label) {
   return std::make_shared<MapPanel>(std::move(columns), std::move(rows), std::move(values), best, std::move(x_label),
                                     std::move(y_label));
 }
 
-PanelPtr detail(const ConstView& image, const Rectangle& part) { return picture(image.part(part)); }
+SheetPanelPtr detail(const ConstView& image, const Rectangle& part) { return picture(image.part(part)); }
 
 }  // namespace sieve::draw

@@ -12,7 +12,7 @@ namespace sieve::draw {
 
 namespace {
 
-class FrequencyPlane final : public Panel {
+class FrequencyPlane final : public SheetPanel {
  public:
   FrequencyPlane(const ConstView& v, std::vector<std::pair<double, double>> marks)
       : image_(reduced_copy(v)), marks_(std::move(marks)) {}
@@ -57,7 +57,7 @@ class FrequencyPlane final : public Panel {
 
 }  // namespace
 
-PanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks) {
+SheetPanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks) {
   return std::make_shared<FrequencyPlane>(image, std::move(marks));
 }
 

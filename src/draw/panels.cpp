@@ -30,7 +30,7 @@ Color shade(const ConstView& v, int x, int y) {
   return {0.8, 0.2, 0.6};  // not a number
 }
 
-class PicturePanel final : public Panel {
+class PicturePanel final : public SheetPanel {
  public:
   explicit PicturePanel(const ConstView& v) : image_(reduced_copy(v)) {}
   double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
@@ -42,7 +42,7 @@ class PicturePanel final : public Panel {
   Image image_;
 };
 
-class PlotPanel final : public Panel {
+class PlotPanel final : public SheetPanel {
  public:
   // `aside` stands in small type above the plot, at the right.
   PlotPanel(Axis x, Axis y, std::vector<Line> lines, std::vector<Legend> legend, std::string aside = {})
@@ -65,7 +65,7 @@ class PlotPanel final : public Panel {
   std::string aside_;
 };
 
-class HeatPanel final : public Panel {
+class HeatPanel final : public SheetPanel {
  public:
   HeatPanel(int columns, int rows, std::vector<double> values)
       : columns_(columns), rows_(rows), values_(std::move(values)) {
@@ -104,7 +104,7 @@ class HeatPanel final : public Panel {
   double most_ = 0;
 };
 
-class TextPanel final : public Panel {
+class TextPanel final : public SheetPanel {
  public:
   explicit TextPanel(std::vector<std::string> lines) : lines_(std::move(lines)) {}
   void paint(void* cairo, double left, double top, double width, double) const override {
@@ -140,15 +140,15 @@ double shown_height(const Histogram& h) {
 
 }  // namespace
 
-PanelPtr picture(const ConstView& image) { return std::make_shared<PicturePanel>(image); }
+SheetPanelPtr picture(const ConstView& image) { return std::make_shared<PicturePanel>(image); }
 
-PanelPtr histogram(const ConstView& image, bool marks) {
+SheetPanelPtr histogram(const ConstView& image, bool marks) {
   const Span span = span_of(image);
   const int color = image.shape.color_channels();
-  const bool levels = image.maximum > 0 && span.low == 0 && span.high == 1;
+  const bool levels = image.white_level > 0 && span.low == 0 && span.high == 1;
   // Up to 256 bars are told apart at this size; deeper sources are drawn in 256 bins.
-  const int bins = levels && image.maximum < 256 ? 0 : 256;
-  const double to_axis = levels ? (bins == 0 ? image.maximum + 1.0 : image.maximum) : 1;
+  const int bins = levels && image.white_level < 256 ? 0 : 256;
+  const double to_axis = levels ? (bins == 0 ? image.white_level + 1.0 : image.white_level) : 1;
   std::vector<Line> lines;
   double highest = 0;
   for (int c = 0; c < color; ++c) {
@@ -158,7 +158,7 @@ PanelPtr histogram(const ConstView& image, bool marks) {
     highest = std::max(highest, shown_height(h));
   }
   Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
-  if (levels) x = {0, image.maximum + 1.0, "level"};
+  if (levels) x = {0, image.white_level + 1.0, "level"};
   const Axis y{0, std::max(1.0, highest * 1.06), "samples"};
   const Histogram luma = sieve::histogram(image, luma_channel, bins, span.low, span.high);
   const auto place = [&](std::size_t bin) {
@@ -174,7 +174,7 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   Line peaks{{}, {}, kAbove, 0, 1, true, false}, valleys{{}, {}, kBelow, 0, 1, true, false};
   if (marks) {
     std::vector<std::size_t> tops;
-    for (const Peak& p : histogram_peaks(luma)) {
+    for (const HistogramPeak& p : histogram_peaks(luma)) {
       tops.push_back(std::min(static_cast<std::size_t>((p.level - luma.low) / (luma.high - luma.low) *
                                                        static_cast<double>(luma.counts.size())),
                               luma.counts.size() - 1));
@@ -212,7 +212,7 @@ PanelPtr histogram(const ConstView& image, bool marks) {
   return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend), std::move(aside));
 }
 
-PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label) {
+SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label) {
   std::vector<Line> lines;
   std::vector<Legend> legend;
   Axis x{1e300, -1e300, std::move(x_label)}, y{1e300, -1e300, std::move(y_label)};
@@ -235,9 +235,9 @@ PanelPtr curves(std::vector<Curve> all, std::string x_label, std::string y_label
   return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend));
 }
 
-PanelPtr histograms(const std::vector<Named>& pictures) {
+SheetPanelPtr histograms(const std::vector<NamedImage>& pictures) {
   Span span;
-  for (const Named& p : pictures) {
+  for (const NamedImage& p : pictures) {
     const Span s = span_of(p.image);
     span = {std::min(span.low, s.low), std::max(span.high, s.high)};
   }
@@ -259,16 +259,16 @@ PanelPtr histograms(const std::vector<Named>& pictures) {
                                      std::move(lines), std::move(legend));
 }
 
-PanelPtr cumulatives(const std::vector<Named>& pictures) {
+SheetPanelPtr cumulatives(const std::vector<NamedImage>& pictures) {
   Span span;
-  for (const Named& p : pictures) {
+  for (const NamedImage& p : pictures) {
     const Span s = span_of(p.image);
     span = {std::min(span.low, s.low), std::max(span.high, s.high)};
   }
-  std::vector<Curve> all;
-  for (const Named& p : pictures) {
+  std::vector<PlotCurve> all;
+  for (const NamedImage& p : pictures) {
     const Histogram h = sieve::histogram(p.image, luma_channel, 256, span.low, span.high);
-    Curve c{p.name, {span.low}, {0}};
+    PlotCurve c{p.name, {span.low}, {0}};
     for (std::size_t b = 0; const double share : h.cumulative()) {
       c.x.push_back(span.low + static_cast<double>(++b) / 256 * (span.high - span.low));
       c.y.push_back(share);
@@ -278,13 +278,13 @@ PanelPtr cumulatives(const std::vector<Named>& pictures) {
   return curves(std::move(all), "luma, 0..1 scale", "share of the pixels at or below");
 }
 
-PanelPtr heat(int columns, int rows, std::vector<double> values) {
+SheetPanelPtr heat(int columns, int rows, std::vector<double> values) {
   return std::make_shared<HeatPanel>(columns, rows, std::move(values));
 }
 
-PanelPtr text(std::vector<std::string> lines) { return std::make_shared<TextPanel>(std::move(lines)); }
+SheetPanelPtr text(std::vector<std::string> lines) { return std::make_shared<TextPanel>(std::move(lines)); }
 
-Cell picture_cell(std::string caption, const ConstView& image) {
+SheetCell picture_cell(std::string caption, const ConstView& image) {
   double low = 0, high = 0;
   std::size_t below = 0, above = 0, odd = 0;
   for (int c = 0; const ChannelStatistics& s : statistics(image)) {

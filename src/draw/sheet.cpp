@@ -51,7 +51,7 @@ Grid best_grid(std::size_t n, double width, double height, double aspect, bool b
 std::vector<std::uint8_t> Sheet::png(int width, int height) const {
   std::vector<double> aspects;
   bool any_below = false;
-  for (const Cell& c : cells_) {
+  for (const SheetCell& c : cells_) {
     if (c.main && c.main->aspect() > 0) aspects.push_back(c.main->aspect());
     any_below = any_below || c.below != nullptr;
   }
@@ -71,7 +71,7 @@ std::vector<std::uint8_t> Sheet::png(int width, int height) const {
   write(cr, title_, kMargin, kMargin - 4, width - 2 * kMargin, {20, true}, kInk);
   write(cr, subtitle_, kMargin, kMargin + 26, width - 2 * kMargin, {13, false, 2}, kFaint);
   for (std::size_t i = 0; i < cells_.size(); ++i) {
-    const Cell& c = cells_[i];
+    const SheetCell& c = cells_[i];
     const int column = static_cast<int>(i) % grid.columns, row = static_cast<int>(i) / grid.columns;
     const double x = kMargin + column * (grid.cell_width + kGap), y = top + row * (grid.cell_height + kGap);
     const double below = c.below ? below_height(grid.cell_height) : 0;

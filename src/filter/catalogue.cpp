@@ -2,10 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
+
 #include "sieve/degrade.hpp"
 #include "sieve/denoise.hpp"
 #include "sieve/filter/within.hpp"
-#include "sieve/light.hpp"
+#include "sieve/illumination.hpp"
 #include "sieve/lowrank.hpp"
 #include "sieve/restore.hpp"
 #include "sieve/sharpen.hpp"
@@ -31,7 +34,7 @@ const Catalogue& Catalogue::standard() {
     c.add<Midpoint>();
     c.add<Median>();
     c.add<Percentile>();
-    c.add<TrimmedMean>();
+    c.add<AlphaTrimmedMean>();
     c.add<WeightedMedian>();
     c.add<AdaptiveMedian>();
     c.add<Opening>();
@@ -75,8 +78,8 @@ const Catalogue& Catalogue::standard() {
     c.add<WaveletShrink>();
     c.add<AdaptiveWiener>();
     c.add<Lee>();
-    c.add<Stabilize>();
-    c.add<Unstabilize>();
+    c.add<Anscombe>();
+    c.add<InverseAnscombe>();
     c.add<LowPass>();
     c.add<HighPass>();
     c.add<BandStop>();
@@ -84,20 +87,20 @@ const Catalogue& Catalogue::standard() {
     c.add<HighEmphasis>();
     c.add<Notch>();
     c.add<Transfer>();
-    c.add<RemoveWaves>();
-    c.add<CosineKeep>();
+    c.add<RemovePeriodicNoise>();
+    c.add<CosineTruncation>();
     c.add<Inverse>();
     c.add<PseudoInverse>();
     c.add<Wiener>();
-    c.add<LeastSquares>();
+    c.add<ConstrainedLeastSquares>();
     c.add<Landweber>();
     c.add<RichardsonLucy>();
-    c.add<LeastVariation>();
+    c.add<TotalVariationDeconvolution>();
     c.add<LowRank>();
     c.add<PrincipalComponents>();
     c.add<Unsharp>();
     c.add<LaplacianSharpen>();
-    c.add<LimitedSharpen>();
+    c.add<BoundedUnsharp>();
     c.add<FlatField>();
     c.add<Background>();
     c.add<Flatten>();
@@ -115,7 +118,7 @@ const Catalogue& Catalogue::standard() {
     c.add<ImpulseNoise>();
     c.add<PoissonNoise>();
     c.add<SpeckleNoise>();
-    c.add<LineHum>();
+    c.add<PeriodicNoise>();
     c.add<DeadLines>();
     c.add<Quantize>();
     c.add<Vignette>();
@@ -127,21 +130,72 @@ const Catalogue& Catalogue::standard() {
 
 void Catalogue::add(Filter filter) {
   std::string name = filter.about().name;
-  if (name.empty() || name.find_first_of(" =\t") != std::string::npos || name == "then" || name == "or") {
-    throw BadCall("catalogue: '" + name + "' cannot be a filter's name: take one word, not 'then' or 'or'");
+  if (name.empty() || name.find_first_of(" =\t") != std::string::npos || name == "then" || name == "or" ||
+      name == "end") {
+    throw InvalidArgument("catalogue: '" + name +
+                          "' cannot be a filter's name: take one word, not 'then', 'or' or 'end'");
   }
   if (!filters_.emplace(name, std::move(filter)).second) {
-    throw BadCall("catalogue: a filter called '" + name + "' is there already");
+    throw InvalidArgument("catalogue: a filter called '" + name + "' is there already");
   }
+}
+
+namespace {
+
+// Small letters, and one blank for whatever parts words.
+std::string plain_words(std::string_view text) {
+  std::string s;
+  for (const char c : text) {
+    const auto letter = static_cast<unsigned char>(c);
+    if (std::isalnum(letter) != 0) {
+      s += static_cast<char>(std::tolower(letter));
+    } else if (!s.empty() && s.back() != ' ') {
+      s += ' ';
+    }
+  }
+  if (s.ends_with(' ')) s.pop_back();
+  return s;
+}
+
+// How well a wanted word fits a text: 0 is the text itself, 1 its beginning, 2 a beginning of one of its words, 3 not.
+int fit(const std::string& wanted, std::string_view text) {
+  const std::string words = plain_words(text);
+  if (words == wanted) return 0;
+  if (words.starts_with(wanted)) return 1;
+  return (" " + words).find(" " + wanted) != std::string::npos ? 2 : 3;
+}
+
+}  // namespace
+
+std::vector<std::string> Catalogue::search(std::string_view word) const {
+  const std::string wanted = plain_words(word);
+  if (wanted.empty()) return {};
+  constexpr int kNone = 100;
+  std::vector<std::pair<int, std::string>> found;
+  for (const auto& [name, filter] : filters_) {
+    // A filter's own name comes before the words it is looked for by, and these before what its summary holds.
+    int best = kNone;
+    const auto consider = [&](std::string_view text, int behind) {
+      if (const int f = fit(wanted, text); f < 3) best = std::min(best, 2 * f + behind);
+    };
+    consider(name, 0);
+    for (const std::string& other : filter.about().search_words) consider(other, 1);
+    consider(filter.about().summary, 6);
+    if (best < kNone) found.emplace_back(best, name);
+  }
+  std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<std::string> names;
+  for (auto& [rank, name] : found) names.push_back(std::move(name));
+  return names;
 }
 
 const Filter& Catalogue::find(std::string_view name) const {
   const auto it = filters_.find(name);
   if (it != filters_.end()) return it->second;
-  const std::vector<std::string> all = names();
-  const std::string near = nearest_name(name, all);
-  throw BadCall(fmt::format("no filter is called '{}'{}; `lsieve list` shows all {}", name,
-                            near.empty() ? "" : fmt::format(", did you mean '{}'", near), all.size()));
+  const std::vector<std::string> all = names(), meant = search(name);
+  const std::string near = meant.empty() ? nearest_name(name, all) : meant.front();
+  throw InvalidArgument(fmt::format("no filter is called '{}'{}; {} are known", name,
+                                    near.empty() ? "" : fmt::format(", did you mean '{}'", near), all.size()));
 }
 
 std::vector<std::string> Catalogue::names() const {

@@ -5,74 +5,92 @@
 #include <chrono>
 #include <set>
 
-#include "filter/strip_run.hpp"
+#include "run/strip_run.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/filter/within.hpp"
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
-// Reads steps from `at` on, up to the end of the words or, in a group, up to `end`.
-std::vector<Filter> parse_steps(std::span<const std::string> words, std::size_t& at, bool group,
-                                const Catalogue& catalogue, const Resources& resources) {
-  std::vector<Filter> steps;
-  std::set<std::string> seen;
-  bool expect_name = true, opens_group = false;
-  for (; at < words.size(); ++at) {
-    const std::string& word = words[at];
-    const std::size_t eq = word.find('=');
-    if (expect_name) {
-      if (word == "then") throw BadCall("a filter's name is missing before 'then'");
-      if (eq != std::string::npos)
-        throw BadCall(fmt::format("'{}' stands where a filter's name belongs: NAME key=value ...", word));
-      if (word == "end") {
-        if (!group) throw BadCall("'end' closes no group: a group begins with within");
-        if (steps.empty()) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
-        ++at;
-        return steps;
+// Reads the steps of a chain from words, one after the other.
+class StepReader {
+ public:
+  StepReader(std::span<const std::string> words, const Catalogue& catalogue, const Resources& resources)
+      : words_(words), catalogue_(catalogue), resources_(resources) {}
+
+  // The steps up to the end of the words or, inside of the group of that name, up to the `end` that closes it.
+  std::vector<Filter> steps(const std::string& group) {
+    std::vector<Filter> all;
+    for (;;) {
+      if (at_ == words_.size())
+        throw InvalidArgument(!all.empty()    ? "a filter's name is missing behind the last 'then'"
+                              : group.empty() ? "no filter given: NAME key=value ... [then NAME ...]"
+                                              : empty(group));
+      if (words_[at_] == "end") {
+        if (group.empty()) throw InvalidArgument("'end' closes no group: a group begins with within");
+        if (all.empty()) throw InvalidArgument(empty(group));
+        ++at_;
+        return all;
       }
-      steps.push_back(catalogue.find(word));
-      opens_group = word == description_of<Within>().name;
-      seen.clear();
-      expect_name = false;
-    } else if (word == "then") {
-      expect_name = true;
-      // The parameters of a group are complete: its steps follow.
-      if (opens_group) {
-        opens_group = false;
-        Within within;
-        for (const char* key : {"part", "mask"})
-          description_of<Within>().set(&within, key, steps.back().get(key), resources);
-        std::vector<Filter> inner = parse_steps(words, ++at, true, catalogue, resources);
-        within.chain = Chain(std::move(inner));
-        steps.back() = Filter(within);
-        expect_name = false;
-        if (at < words.size() && words[at] != "then")
-          throw BadCall(fmt::format("'{}' follows 'end': put 'then' between", words[at]));
-        --at;
-      }
-    } else if (eq == std::string::npos) {
-      throw BadCall(
-          fmt::format("{}: '{}' is not key=value; put 'then' before the next filter", steps.back().about().name, word));
-    } else {
-      const std::string key = word.substr(0, eq);
-      if (!seen.insert(key).second) throw BadCall(fmt::format("{}: {} is given twice", steps.back().about().name, key));
-      steps.back().set(key, word.substr(eq + 1), resources);
+      all.push_back(step());
+      if (at_ == words_.size()) return all;
+      ++at_;  // then
     }
   }
-  if (opens_group) throw BadCall("within: no filter in the group: within part=X,Y,W,H then NAME ... then end");
-  if (expect_name)
-    throw BadCall(steps.empty() ? "no filter given: NAME key=value ... [then NAME ...]"
-                                : "a filter's name is missing behind the last 'then'");
-  return steps;
-}
+
+ private:
+  // A name and its parameters, up to the next `then`; a group with the chain that follows.
+  Filter step() {
+    const std::string& name = words_[at_++];
+    if (name == "then") throw InvalidArgument("a filter's name is missing before 'then'");
+    if (name.find('=') != std::string::npos)
+      throw InvalidArgument(fmt::format("'{}' stands where a filter's name belongs: NAME key=value ...", name));
+    Filter filter = catalogue_.find(name);
+    std::set<std::string> seen;
+    for (; at_ < words_.size() && words_[at_] != "then"; ++at_) {
+      const std::string& word = words_[at_];
+      const std::size_t eq = word.find('=');
+      if (eq == std::string::npos)
+        throw InvalidArgument(fmt::format("{}: '{}' is not key=value; put 'then' before the next filter", name, word));
+      const std::string key = word.substr(0, eq);
+      if (!seen.insert(key).second) throw InvalidArgument(fmt::format("{}: {} is given twice", name, key));
+      filter.set(key, word.substr(eq + 1), resources_);
+    }
+    if (filter.group() == nullptr) return filter;
+    if (at_ == words_.size()) throw InvalidArgument(empty(name));
+    ++at_;  // then
+    filter.set_group(Chain(steps(name)));
+    if (at_ < words_.size() && words_[at_] != "then")
+      throw InvalidArgument(fmt::format("'{}' follows 'end': put 'then' between", words_[at_]));
+    return filter;
+  }
+
+  static std::string empty(const std::string& group) {
+    return fmt::format("{0}: no filter in the group: {0} key=value ... then NAME ... then end", group);
+  }
+
+  std::span<const std::string> words_;
+  std::size_t at_ = 0;
+  const Catalogue& catalogue_;
+  const Resources& resources_;
+};
 
 }  // namespace
 
+Chain::Chain(const std::vector<Filter>& steps) {
+  for (const Filter& f : steps) {
+    if (const Chain* chain = f.as<Chain>()) {
+      steps_.insert(steps_.end(), chain->steps_.begin(), chain->steps_.end());
+    } else {
+      steps_.push_back(f);
+    }
+  }
+}
+
 Chain Chain::parse(std::span<const std::string> words, const Catalogue& catalogue, const Resources& resources) {
-  std::size_t at = 0;
-  return Chain(parse_steps(words, at, false, catalogue, resources));
+  return Chain(StepReader(words, catalogue, resources).steps(""));
 }
 
 Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Resources& resources) {
@@ -85,14 +103,16 @@ Image Chain::operator()(const ConstView& in) const {
   // What a step tells is of the whole picture.
   if (notes_heard()) return run(in, [](std::size_t, const Image&, double) {});
   Progress progress(static_cast<double>(steps_.size()));
+  std::vector<internal::Step> steps;
+  for (const Filter& f : steps_) steps.push_back({&f.about(), f.fields()});
   Image current;
   for (std::size_t i = 0; i < steps_.size();) {
     const ConstView from = i == 0 ? in : current.view();
-    const StripRun strips(std::span<const Filter>(steps_).subspan(i), from);
+    const internal::StripRun strips(std::span<const internal::Step>(steps).subspan(i), from);
     if (i > 0 && strips.count() > 0 && strips.alone(from.shape)) {
       strips(from, current.view());
     } else if (strips.count() > 1) {
-      Image next(strips.shape(), from.maximum);
+      Image next(strips.shape(), from.white_level);
       strips(from, next.view());
       current = std::move(next);
     } else {
@@ -125,6 +145,26 @@ std::string Chain::text(bool full) const {
   std::string s;
   for (const Filter& f : steps_) s += (s.empty() ? "" : " then ") + (full ? f.full_text() : f.text());
   return s;
+}
+
+std::optional<int> Chain::reach() const {
+  int sum = 0;
+  for (const Filter& f : steps_) {
+    const std::optional<int> one = f.reach();
+    if (!one) return std::nullopt;
+    sum += *one;
+  }
+  return sum;
+}
+
+void Chain::describe(Description<Chain>& d) {
+  d.called("chain", "group", "Filters one after the other.");
+  d.wrong("never: a chain is what it is made of.");
+  d.window(&Chain::reach).undivided();
+  d.shape([](const Chain& chain, Shape shape) {
+    for (const Filter& f : chain.steps_) shape = f.result_shape(shape);
+    return shape;
+  });
 }
 
 }  // namespace sieve

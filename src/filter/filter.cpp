@@ -1,27 +1,46 @@
 #include "sieve/filter/filter.hpp"
 
+#include <fmt/format.h>
+
 #include "sieve/core/watch.hpp"
+#include "sieve/filter/chain.hpp"
 
 namespace sieve {
 
 Image Filter::operator()(const ConstView& in) const {
-  about().check(held_->fields());
+  about().check(held_.get());
   checkpoint();
-  return held_->run(in);
+  return about().run(held_.get(), in);
 }
 
-std::optional<Filter::StripNeeds> Filter::strip_needs(const Shape& in) const {
-  const auto margin = reach();
-  if (!margin || !held_->in_strips()) return std::nullopt;
-  const Shape result = held_->shape(in);
-  if (result.width != in.width || result.height != in.height) return std::nullopt;
-  return StripNeeds{*margin, result};
+void* Filter::own() {
+  if (held_.use_count() > 1) held_ = about().copy(held_.get());
+  return held_.get();
 }
 
 void Filter::set(std::string_view parameter, std::string_view text, const Resources& resources) {
-  about().set(held_->fields(), parameter, text, resources);
+  about().set(own(), parameter, text, resources);
 }
 
-std::string Filter::get(std::string_view parameter) const { return about().parameter(parameter).get(held_->fields()); }
+std::string Filter::get(std::string_view parameter) const { return about().parameter(parameter).get(held_.get()); }
+
+std::optional<Filter> Filter::measured(const ConstView& in) const {
+  std::shared_ptr<void> known = about().measured(held_.get(), in);
+  if (!known) return std::nullopt;
+  return Filter(description_, std::move(known));
+}
+
+void Filter::set_group(Chain chain) {
+  if (group() == nullptr) throw InvalidArgument(fmt::format("{} is no group: it holds no chain", about().name));
+  *about().group(own()) = std::move(chain);
+}
+
+std::string Filter::text_of(bool full) const {
+  if (const Chain* chain = as<Chain>()) return chain->text(full);
+  std::string s = about().text(held_.get(), full);
+  if (const Chain* inner = group())
+    s += " then " + (inner->steps().empty() ? "" : inner->text(full) + " then ") + "end";
+  return s;
+}
 
 }  // namespace sieve

@@ -6,6 +6,8 @@
 #include <sstream>
 #include <stdexcept>
 
+#include "sieve/core/version.hpp"
+
 // Text that is no TOML trips some assertions of the parser, which end the program or, without them, assume what is not
 // so: here they are an error like any other.
 #undef NDEBUG
@@ -28,16 +30,17 @@ constexpr int kFormat = 1;
 
 // A value as chain text; empty where the type does not fit the parameter.
 std::string value_text(const toml::node& node, const Parameter& p, bool ranges) {
-  const bool number = p.kind == Kind::number || p.kind == Kind::whole;
+  const bool number = p.kind == ParameterKind::number || p.kind == ParameterKind::whole;
   if (const auto* s = node.as_string()) {
     const std::string& text = s->get();
-    if (p.kind == Kind::choice || p.kind == Kind::text) return text;
+    if (p.kind == ParameterKind::choice || p.kind == ParameterKind::text) return text;
     if (ranges && holds_range(text)) return text;
     return number && p.may_be_auto && text == "auto" ? text : std::string();
   }
   if (const auto* i = node.as_integer()) return number ? std::to_string(i->get()) : std::string();
-  if (const auto* f = node.as_floating_point()) return number ? detail::number_text(f->get(), false) : std::string();
-  if (const auto* b = node.as_boolean()) return p.kind == Kind::flag ? (b->get() ? "yes" : "no") : std::string();
+  if (const auto* f = node.as_floating_point()) return number ? internal::number_text(f->get(), false) : std::string();
+  if (const auto* b = node.as_boolean())
+    return p.kind == ParameterKind::flag ? (b->get() ? "yes" : "no") : std::string();
   return {};
 }
 
@@ -49,25 +52,23 @@ std::string quoted(const std::string& s) {
 
 }  // namespace
 
-const char* version() { return LEAN_SIEVE_VERSION; }
-
 bool holds_range(const std::string& value) {
   return value.find("..") != std::string::npos || value.find('|') != std::string::npos;
 }
 
 std::vector<std::string> recipe_words(const std::string& text, const std::string& file, const Catalogue& catalogue,
                                       const Resources& resources, bool ranges) {
-  const auto wrong = [&](const toml::source_region& where, const std::string& what) -> BadCall {
-    return BadCall(fmt::format("{}, line {}: {}", file, where.begin.line, what));
+  const auto wrong = [&](const toml::source_region& where, const std::string& what) -> InvalidArgument {
+    return InvalidArgument(fmt::format("{}, line {}: {}", file, where.begin.line, what));
   };
   // The parser relies on it that text holds no control characters.
   const auto strange = std::find_if(text.begin(), text.end(), [](char c) {
     return (static_cast<unsigned char>(c) < 32 && c != '\t' && c != '\n' && c != '\r') || c == 127;
   });
   if (strange != text.end()) {
-    throw BadCall(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file,
-                              1 + std::count(text.begin(), strange, '\n'),
-                              static_cast<int>(static_cast<unsigned char>(*strange))));
+    throw InvalidArgument(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file,
+                                      1 + std::count(text.begin(), strange, '\n'),
+                                      static_cast<int>(static_cast<unsigned char>(*strange))));
   }
   // Nor is it sure of letters beyond ASCII in keys, which TOML does not allow.
   for (std::size_t start = 0, line = 1; start < text.size(); ++line) {
@@ -76,7 +77,7 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
     if (std::any_of(text.begin() + static_cast<std::ptrdiff_t>(start),
                     text.begin() + static_cast<std::ptrdiff_t>(quote),
                     [](char c) { return static_cast<unsigned char>(c) >= 128; })) {
-      throw BadCall(fmt::format("{}, line {}: letters beyond ASCII stand within quotes only", file, line));
+      throw InvalidArgument(fmt::format("{}, line {}: letters beyond ASCII stand within quotes only", file, line));
     }
     start = end + 1;
   }
@@ -86,7 +87,7 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
   } catch (const toml::parse_error& e) {
     throw wrong(e.source(), std::string(e.description()));
   } catch (const std::logic_error& e) {
-    throw BadCall(fmt::format("{}: {}: look for an empty table name or key", file, e.what()));
+    throw InvalidArgument(fmt::format("{}: {}: look for an empty table name or key", file, e.what()));
   }
   for (const auto& [key, node] : table) {
     if (key != "lean_sieve" && key != "step")
@@ -96,7 +97,7 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
   if (format != nullptr && format->value<int>().value_or(0) != kFormat)
     throw wrong(format->source(), fmt::format("lean_sieve must be {}", kFormat));
   const auto* steps = table.get("step") != nullptr ? table.get("step")->as_array() : nullptr;
-  if (steps == nullptr || steps->empty()) throw BadCall(file + ": no [[step]] in it");
+  if (steps == nullptr || steps->empty()) throw InvalidArgument(file + ": no [[step]] in it");
   std::vector<std::string> words;
   for (const toml::node& node : *steps) {
     const auto* step = node.as_table();
@@ -114,14 +115,15 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
         try {
           const Parameter& p = filter.about().parameter(key.str());
           const std::string v = value_text(value, p, ranges);
-          if (v.empty()) throw BadCall(fmt::format("{}: {} has the wrong type: give {}", called, p.name, p.allowed));
-          if (!(ranges && holds_range(v) && p.kind != Kind::text)) filter.set(key.str(), v, resources);
+          if (v.empty())
+            throw InvalidArgument(fmt::format("{}: {} has the wrong type: give {}", called, p.name, p.allowed));
+          if (!(ranges && holds_range(v) && p.kind != ParameterKind::text)) filter.set(key.str(), v, resources);
           words.push_back(std::string(key.str()) + "=" + v);
-        } catch (const BadCall& e) {
+        } catch (const InvalidArgument& e) {
           throw wrong(value.source(), e.what());
         }
       }
-    } catch (const BadCall& e) {
+    } catch (const InvalidArgument& e) {
       const std::string what = e.what();
       throw what.starts_with(file) ? e : wrong(name->source(), what);
     }
@@ -129,39 +131,33 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
   return words;
 }
 
+namespace {
+
+void write_steps(const Chain& chain, std::string& out) {
+  for (const Filter& f : chain.steps()) {
+    out += "\n[[step]]\nfilter = " + quoted(f.about().name) + "\n";
+    for (const Parameter& p : f.about().parameters) {
+      const std::string value = f.get(p.name);
+      const bool number = p.kind == ParameterKind::number || p.kind == ParameterKind::whole;
+      const bool bare = number && value != "auto";
+      out += p.name + " = " +
+             (bare                            ? value
+              : p.kind == ParameterKind::flag ? (value == "yes" ? "true" : "false")
+                                              : quoted(value)) +
+             "\n";
+    }
+    if (const Chain* inner = f.group()) {
+      write_steps(*inner, out);
+      out += "\n[[step]]\nfilter = \"end\"\n";
+    }
+  }
+}
+
+}  // namespace
+
 std::string recipe_text(const Chain& chain) {
   std::string out = fmt::format("# Lean Sieve {}\nlean_sieve = {}\n", version(), kFormat);
-  // Through the chain's text, which already has groups as plain steps.
-  const Filter* filter = nullptr;
-  bool name = true;
-  for (const std::string& w : words_of(chain.text(true))) {
-    if (w == "then") {
-      name = true;
-      continue;
-    }
-    if (name) {
-      out += "\n[[step]]\nfilter = " + quoted(w) + "\n";
-      filter = nullptr;
-      for (const Filter& f : chain.steps()) {
-        if (f.about().name == w) filter = &f;
-      }
-      if (filter == nullptr && w != "end") {
-        const auto all = Catalogue::standard().names();
-        if (std::find(all.begin(), all.end(), w) != all.end()) filter = &Catalogue::standard().find(w);
-      }
-      name = false;
-      continue;
-    }
-    const std::size_t eq = w.find('=');
-    const std::string key = w.substr(0, eq), value = w.substr(eq + 1);
-    const Kind kind = filter != nullptr ? filter->about().parameter(key).kind : Kind::text;
-    const bool plain = (kind == Kind::number || kind == Kind::whole) && value != "auto";
-    out += key + " = " +
-           (plain                ? value
-            : kind == Kind::flag ? (value == "yes" ? "true" : "false")
-                                 : quoted(value)) +
-           "\n";
-  }
+  write_steps(chain, out);
   return out;
 }
 
@@ -170,7 +166,7 @@ std::string record_of(const Chain& chain) { return std::string(kRecordStart) + v
 std::string chain_text_of_record(const std::string& record) {
   const std::size_t bar = record.find(" | ");
   if (!record.starts_with(kRecordStart) || bar == std::string::npos)
-    throw BadCall("no record of a chain is in it: it was not written by Lean Sieve");
+    throw InvalidArgument("no record of a chain is in it: it was not written by Lean Sieve");
   return record.substr(bar + 3);
 }
 

@@ -6,34 +6,14 @@
 
 namespace sieve {
 
-std::string TextValue<Part>::text(const Part& p) {
-  if (!p.rectangle) return "all";
-  return fmt::format("{},{},{},{}", p.rectangle->x, p.rectangle->y, p.rectangle->width, p.rectangle->height);
-}
-
-Part TextValue<Part>::parse(std::string_view s, const Resources&) {
-  if (s == "all") return {};
-  int v[4];
-  std::size_t start = 0;
-  for (int i = 0; i < 4; ++i) {
-    const std::size_t comma = i < 3 ? s.find(',', start) : s.size();
-    const auto n = comma == std::string_view::npos ? std::nullopt : detail::parse_whole(s.substr(start, comma - start));
-    if (!n || *n < 0 || *n > 1000000000)
-      throw BadCall(fmt::format("part={} is not allowed: give X,Y,WIDTH,HEIGHT in pixels, or all", s));
-    v[i] = static_cast<int>(*n);
-    start = comma + 1;
-  }
-  return {Rectangle{v[0], v[1], v[2], v[3]}};
-}
-
 Image Within::operator()(const ConstView& in) const {
   require_input(in, "within");
-  const Rectangle r = part.rectangle.value_or(Rectangle{0, 0, in.width(), in.height()});
+  const Rectangle r = part.value_or(Rectangle{0, 0, in.width(), in.height()});
   const ConstView before = in.part(r);
   const Image result = chain(in);
   if (result.shape() != in.shape) {
-    throw BadCall(fmt::format("within: the chain makes {} of {}; in a part of a picture the shape must stay",
-                              text_of(result.shape()).text, text_of(in.shape).text));
+    throw InvalidArgument(fmt::format("within: the chain makes {} of {}; in a part of a picture the shape must stay",
+                                      text_of(result.shape()).text, text_of(in.shape).text));
   }
   Image out(in);
   if (mask.empty()) {
@@ -42,8 +22,8 @@ Image Within::operator()(const ConstView& in) const {
   }
   const Image& m = mask.image("within", "mask");
   if (m.width() != in.width() || m.height() != in.height() || m.shape().color_channels() != 1) {
-    throw BadCall(fmt::format("within: the mask is {}, needed is a gray one of {}x{}", text_of(m.shape()).text,
-                              in.width(), in.height()));
+    throw InvalidArgument(fmt::format("within: the mask is {}, needed is a gray one of {}x{}", text_of(m.shape()).text,
+                                      in.width(), in.height()));
   }
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const Image change =
@@ -55,15 +35,12 @@ Image Within::operator()(const ConstView& in) const {
   return out;
 }
 
-std::string Within::text(bool full) const {
-  return description_of<Within>().text(this, full) + " then " +
-         (chain.steps().empty() ? "" : chain.text(full) + " then ") + "end";
-}
-
 void Within::describe(Description<Within>& d) {
   d.called("within", "group",
            "Opens a group, closed by `end`, that acts on a rectangle or, softly, where a mask is bright.");
+  d.also({"mask", "region", "ROI", "selection", "group"});
   d.wrong("the chain changes the picture's size: crop first.");
+  d.group(&Within::chain);
   d.field("part", &Within::part, "pixels", "the rectangle, all for the whole picture");
   d.field("mask", &Within::mask, "", "a gray picture of the same size: 0 keeps the input, 1 the result");
 }

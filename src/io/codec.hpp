@@ -22,11 +22,11 @@ Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limi
 Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limits);
 Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& limits);
 
-// Encoders append to `out`. `bits` is one that the format has (see stored_bits); `maximum` is the level of white.
+// Encoders append to `out`. `bits` is one that the format has (see stored_bits); `white_level` is the level of white.
 struct Encoding {
   ConstView image;
   int bits;
-  std::uint32_t maximum;
+  std::uint32_t white_level;
   const WriteOptions& options;
   std::string name;
   Written& written;

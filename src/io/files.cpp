@@ -128,17 +128,17 @@ int stored_bits(Format format, const ConstView& image, std::optional<int> wish, 
   }();
   if (wish) {
     if (std::find(allowed.begin(), allowed.end(), *wish) == allowed.end()) {
-      throw BadCall(fmt::format("{}: {} cannot hold {} bits a sample with {} channel{}; allowed: {}", name,
-                                name_of(format), *wish, image.channels(), image.channels() == 1 ? "" : "s",
-                                fmt::join(allowed, ", ")));
+      throw InvalidArgument(fmt::format("{}: {} cannot hold {} bits a sample with {} channel{}; allowed: {}", name,
+                                        name_of(format), *wish, image.channels(), image.channels() == 1 ? "" : "s",
+                                        fmt::join(allowed, ", ")));
     }
     return *wish;
   }
   // The source's depth or the next that the format has; float into an integer format as 16 bits where it can.
-  const int source = image.maximum == 0 ? 32 : bits_of(image.maximum);
-  if (image.maximum == 0 && allowed.back() < 32) return std::min(16, allowed.back());
+  const int source = image.white_level == 0 ? 32 : bits_of(image.white_level);
+  if (image.white_level == 0 && allowed.back() < 32) return std::min(16, allowed.back());
   for (const int b : allowed) {
-    if (b >= source && (b >= 8 || format == Format::pnm || image.maximum + 1 == (1U << b))) return b;
+    if (b >= source && (b >= 8 || format == Format::pnm || image.white_level + 1 == (1U << b))) return b;
   }
   return allowed.back();
 }
@@ -265,13 +265,13 @@ namespace {
 std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options,
                                   const std::string& name, Written& written) {
   if (options.quality < 1 || options.quality > 100) {
-    throw BadCall(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
+    throw InvalidArgument(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
   }
   written.bits = stored_bits(format, image, options.bits, name);
   // A PNM keeps any largest level of its source (100, say); everything else has 2^bits - 1.
-  std::uint32_t maximum = written.bits >= 32 ? 0 : (1U << written.bits) - 1;
-  if (format == Format::pnm && !options.bits && image.maximum > 0) maximum = image.maximum;
-  const Encoding e{image, written.bits, maximum, options, name, written};
+  std::uint32_t white_level = written.bits >= 32 ? 0 : (1U << written.bits) - 1;
+  if (format == Format::pnm && !options.bits && image.white_level > 0) white_level = image.white_level;
+  const Encoding e{image, written.bits, white_level, options, name, written};
   switch (format) {
     case Format::png:
       return encode_png(e);
@@ -302,7 +302,7 @@ std::vector<std::uint8_t> encode(Format format, const ConstView& image, const Wr
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options) {
   require_input(image, "write");
   const auto format = format_of_name(path);
-  if (!format) throw BadCall(fmt::format("{}: the ending says no format; known are {}", path, known_endings()));
+  if (!format) throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", path, known_endings()));
   Written written;
   write_bytes(path, encoded(*format, image, options, path, written));
   return written;

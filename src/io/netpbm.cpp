@@ -164,12 +164,12 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
   for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
   if (e.image.shape.has_alpha()) e.written.note = "PNM has no alpha: it was left out";
   const int channels = e.image.shape.color_channels();
-  if (ending == "pbm" && (channels != 1 || e.maximum != 1)) {
-    throw BadCall(e.name +
-                  ": PBM holds gray pictures of 1 bit; ask for --depth 1 and make it gray, or take .pgm or .ppm");
+  if (ending == "pbm" && (channels != 1 || e.white_level != 1)) {
+    throw InvalidArgument(
+        e.name + ": PBM holds gray pictures of 1 bit; ask for --depth 1 and make it gray, or take .pgm or .ppm");
   }
   if (ending == "pgm" && channels != 1)
-    throw BadCall(e.name + ": PGM holds gray pictures; put `gray` before it, or take .ppm");
+    throw InvalidArgument(e.name + ": PGM holds gray pictures; put `gray` before it, or take .ppm");
   ConstView color = e.image;
   color.shape.channels = channels;
   const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
@@ -178,10 +178,10 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
     append(out, fmt::format("P4\n{} {}\n", color.width(), color.height()));
   } else {
     append(out, fmt::format("P{}\n{} {}\n{}\n", channels == 3 || ending == "ppm" ? 6 : 5, color.width(), color.height(),
-                            e.maximum));
+                            e.white_level));
   }
   std::vector<std::uint16_t> samples(n * static_cast<std::size_t>(color.height()));
-  e.written.saturation = to_interleaved(color, samples.data(), 0, e.maximum);
+  e.written.saturation = to_interleaved(color, samples.data(), 0, e.white_level);
   if (ending == "pbm") {
     for (int y = 0; y < color.height(); ++y) {
       std::vector<std::uint8_t> line((n + 7) / 8);
@@ -196,7 +196,7 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
   const int copies = ending == "ppm" && channels == 1 ? 3 : 1;
   for (const std::uint16_t v : samples) {
     for (int k = 0; k < copies; ++k) {
-      if (e.maximum > 255) out.push_back(static_cast<std::uint8_t>(v >> 8));
+      if (e.white_level > 255) out.push_back(static_cast<std::uint8_t>(v >> 8));
       out.push_back(static_cast<std::uint8_t>(v & 255));
     }
   }

@@ -8,7 +8,7 @@ bool orient(Image& image, int orientation) {
   if (orientation <= 1 || orientation > 8) return false;
   const bool swapped = orientation >= 5;
   const int w = image.width(), h = image.height();
-  Image turned(Shape{swapped ? h : w, swapped ? w : h, image.channels()}, image.maximum());
+  Image turned(Shape{swapped ? h : w, swapped ? w : h, image.channels()}, image.white_level());
   for (int c = 0; c < image.channels(); ++c) {
     for (int y = 0; y < turned.height(); ++y) {
       for (int x = 0; x < turned.width(); ++x) {

@@ -11,7 +11,7 @@ Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& l
     Unpacked u = unpack({file.data, file.size}, limits.pixels);
     Loaded loaded;
     loaded.format = Format::packed;
-    loaded.bits = u.info.maximum == 0 ? 32 : u.info.maximum > 255 ? 16 : 8;
+    loaded.bits = u.info.white_level == 0 ? 32 : u.info.white_level > 255 ? 16 : 8;
     loaded.image = std::move(u.image);
     if (!u.info.complete) loaded.note = "cut off: opened at lower quality";
     return loaded;
@@ -22,7 +22,7 @@ Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& l
 
 std::vector<std::uint8_t> encode_packed(const Encoding& e) {
   ConstView image = e.image;
-  image.maximum = e.maximum;
+  image.white_level = e.white_level;
   if (!e.options.record.empty()) e.written.note = "LSV has no place for the record of its making: it was left out";
   return pack(image, {.quality = e.options.quality}).bytes;
 }

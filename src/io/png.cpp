@@ -188,7 +188,7 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
   if (e.bits == 16) {
     e.written.saturation = to_interleaved(e.image, reinterpret_cast<std::uint16_t*>(samples.data()));
   } else {
-    e.written.saturation = to_interleaved(e.image, samples.data(), 0, e.maximum);
+    e.written.saturation = to_interleaved(e.image, samples.data(), 0, e.white_level);
   }
   const std::size_t row_bytes = samples.size() / static_cast<std::size_t>(height);
   w.calls([&] {

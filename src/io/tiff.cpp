@@ -270,7 +270,7 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
   const int width = e.image.width(), height = e.image.height(), channels = e.image.channels();
   const auto n = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);
   const auto bytes_each = static_cast<std::size_t>(e.bits / 8);
-  // Beyond 4 GB the offsets of plain TIFF run out.
+  // Border 4 GB the offsets of plain TIFF run out.
   const bool big = n * static_cast<std::size_t>(height) * bytes_each > 0xf0000000U;
   {
     const Handle handle = open(memory, big ? "w8" : "w", e.name);

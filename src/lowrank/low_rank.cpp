@@ -6,13 +6,14 @@
 #include <cmath>
 
 #include "core/finite.hpp"
-#include "core/lightness.hpp"
-#include "core/run.hpp"
+#include "core/luma.hpp"
 #include "lowrank/matrix.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, LowRank::Color>> ChoiceNames<LowRank::Color>::all() {
   static constexpr std::pair<const char*, LowRank::Color> names[] = {
@@ -40,7 +41,7 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
   }
   // Luma, and b and r less it.
   const LumaWeights weights = luma_weights(GrayBy::rec709);
-  const Image luma = lightness(in);
+  const Image luma = luma_of(in);
   const auto less = [](float a, float b) { return a - b; };
   const int few = std::max(1, f.rank / 4);
   Image y(luma.shape()), u(luma.shape()), v(luma.shape());
@@ -61,15 +62,15 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
 
 }  // namespace
 
-Image LowRank::operator()(const ConstView& in) const { return made(*this, in); }
+Image LowRank::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void LowRank::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   double numbers = 0;
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     each_part(finite, result, *this, [&](const ConstView& part, int wanted, const View& to) {
       checkpoint();
       const int k = std::min({wanted, part.width(), part.height()});
-      picture_of_matrix(product_of(svd_of(matrix_of(part), k, way), k), to);
+      picture_of_matrix(product_of(svd_of(matrix_of(part), k, method), k), to);
       numbers += static_cast<double>(k) * (part.width() + part.height() + 1);
     });
   });
@@ -78,28 +79,19 @@ void LowRank::operator()(const ConstView& in, const View& out) const {
                    in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()),
                    100 * numbers / (static_cast<double>(in.shape.pixels()) * in.shape.color_channels())));
 }
-Image LowRank::plain(const ConstView& in) const {
-  Image out(in.shape);
-  on_finite(in, out.view(), [&](const ConstView& finite, const View& result) {
-    each_part(finite, result, *this,
-              [](const ConstView& part, int k, const View& to) { copy(reference::low_rank(part, k), to); });
-  });
-  copy_alpha(in, out.view());
-  return out;
-}
 
-std::vector<Stage> LowRank::stages(const ConstView& in) const {
-  const RankShares r = rank_shares(finite_lightness(in));
+static std::vector<Stage> stages_of_low_rank(const LowRank& f, const ConstView& in) {
+  const RankShares r = rank_shares(finite_luma(in));
   Stage values, shares;
   values.name = "singular values of the luma";
-  values.x_label = shares.x_label = "number";
-  values.y_label = "log10";
-  values.curves = {{"value", {}, {}, std::min(rank, static_cast<int>(r.values.size())) - 1}};
+  values.x_name = shares.x_name = "number";
+  values.y_name = "log10";
+  values.curves = {{"value", {}, {}, std::min(f.rank, static_cast<int>(r.values.size())) - 1}};
   shares.name = fmt::format("running sums: 90, 95, 99 % by {}, {}, {}", r.rank_for(0.9, false), r.rank_for(0.95, false),
                             r.rank_for(0.99, false));
-  shares.y_label = "share";
-  shares.curves = {{"of the values", {}, {}, values.curves[0].marked},
-                   {"of their squares", {}, {}, values.curves[0].marked}};
+  shares.y_name = "share";
+  shares.curves = {{"of the values", {}, {}, values.curves[0].chosen},
+                   {"of their squares", {}, {}, values.curves[0].chosen}};
   for (std::size_t k = 0; k < r.values.size(); ++k) {
     const auto n = static_cast<double>(k + 1);
     values.curves[0].x.push_back(n);
@@ -114,11 +106,12 @@ std::vector<Stage> LowRank::stages(const ConstView& in) const {
 
 void LowRank::describe(Description<LowRank>& d) {
   d.called("low_rank", "lowrank", "The nearest picture that is a sum of a few products of a column and a row.");
-  d.wrong("bytes matter: `lsieve pack` by wavelet or cosine is far smaller at the same quality.");
-  d.agrees_within(2e-2);
+  d.also({"SVD", "singular values", "rank", "compress"});
+  d.wrong("bytes matter: packing by wavelet or cosine is far smaller at the same quality.");
+  d.stages(stages_of_low_rank);
   d.field("rank", &LowRank::rank, "", "terms kept", {1, 65536});
   d.field("color", &LowRank::color, "", "each channel, all side by side, or luma and color differences");
-  d.field("way", &LowRank::way, "", "exact, randomized, or by size and rank");
+  d.field("method", &LowRank::method, "", "exact, randomized, or by size and rank");
 }
 
 }  // namespace sieve

@@ -5,7 +5,7 @@
 
 #include "sieve/lowrank/svd.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 using Matrix = Eigen::MatrixXf;
 
@@ -14,8 +14,8 @@ Matrix matrix_of(const ConstView& in);
 // Into a picture of as many channels.
 void picture_of_matrix(const Matrix& m, const View& out);
 
-Svd svd_of(const Matrix& m, int rank, SvdWay way);
+Svd svd_of(const Matrix& m, int rank, SvdMethod method);
 // The first `rank` terms.
 Matrix product_of(const Svd& s, int rank);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -7,12 +7,13 @@
 #include <cmath>
 
 #include "core/finite.hpp"
-#include "core/run.hpp"
 #include "lowrank/matrix.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, PrincipalComponents::Of>> ChoiceNames<PrincipalComponents::Of>::all() {
   static constexpr std::pair<const char*, PrincipalComponents::Of> names[] = {
@@ -32,11 +33,12 @@ using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajo
 
 Principal principal_of(Rows data, int components, const char* who) {
   if (!data.allFinite())
-    throw BadCall(fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
+    throw InvalidArgument(
+        fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
   const auto n = data.rows(), length = data.cols();
   const int all = static_cast<int>(std::min(n, length));
   if (components < 0 || components > all)
-    throw BadCall(fmt::format("{}: components={}: there are 1 to {}, or 0 for all", who, components, all));
+    throw InvalidArgument(fmt::format("{}: components={}: there are 1 to {}, or 0 for all", who, components, all));
   const int k = components == 0 ? all : components;
   Principal p{static_cast<int>(n), static_cast<int>(length), k, {}, {}, {}, {}, 0};
   const Eigen::RowVectorXd mean = data.cast<double>().colwise().mean();
@@ -83,7 +85,7 @@ Principal principal_of(Rows data, int components, const char* who) {
 
 Rows observations_of(const Principal& p, int k) {
   if (k < 1 || k > p.components)
-    throw BadCall(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
+    throw InvalidArgument(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
   const Eigen::Map<const Matrix> axes(p.axes.data(), p.length, p.components);
   const Eigen::Map<const Rows> coordinates(p.coordinates.data(), p.observations, p.components);
   Rows r = coordinates.leftCols(k) * axes.leftCols(k).transpose();
@@ -109,11 +111,12 @@ void each_patch_sample(const Shape& s, int side, Visit visit) {
 }
 
 void check_side(int side) {
-  if (side < 2 || side > 32) throw BadCall(fmt::format("principal_patches: side={}: give 2 to 32 pixels", side));
+  if (side < 2 || side > 32)
+    throw InvalidArgument(fmt::format("principal_patches: side={}: give 2 to 32 pixels", side));
 }
 
 // How many components a filter keeps of those there are.
-int kept(const PrincipalComponents& f, const Principal& p) {
+int component_count(const PrincipalComponents& f, const Principal& p) {
   if (!f.share) return std::min(f.components, p.components);
   for (int k = 1; k <= p.components; ++k) {
     if (p.explained(k) >= static_cast<double>(*f.share) - 1e-9) return k;
@@ -137,7 +140,7 @@ Principal principal_rows(const ConstView& in, int components) {
 Image picture_of_rows(const Principal& p, const Shape& shape, int k) {
   const Rows r = observations_of(p, k);
   if (r.rows() != shape.height || r.cols() != static_cast<Eigen::Index>(shape.width) * shape.color_channels())
-    throw BadCall("picture_of_rows: the components are not those of rows of that shape");
+    throw InvalidArgument("picture_of_rows: the components are not those of rows of that shape");
   Image out(Shape{shape.width, shape.height, shape.color_channels()});
   picture_of_matrix(Matrix(r), out.view());
   return out;
@@ -161,7 +164,7 @@ Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k
   const int across = (shape.width + side - 1) / side, down = (shape.height + side - 1) / side;
   if (r.rows() != static_cast<Eigen::Index>(across) * down ||
       r.cols() != static_cast<Eigen::Index>(side) * side * shape.color_channels())
-    throw BadCall("picture_of_patches: the components are not those of such patches of that shape");
+    throw InvalidArgument("picture_of_patches: the components are not those of such patches of that shape");
   Image out(Shape{shape.width, shape.height, shape.color_channels()});
   each_patch_sample(shape, side, [&](int o, int n, int x, int y, int c) {
     if (x < shape.width && y < shape.height) out.at(x, y, c) = r(o, n);
@@ -169,12 +172,12 @@ Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k
   return out;
 }
 
-Image PrincipalComponents::operator()(const ConstView& in) const { return made(*this, in); }
+Image PrincipalComponents::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void PrincipalComponents::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     const Principal p = principal_for(*this, finite);
-    const int k = kept(*this, p);
+    const int k = component_count(*this, p);
     const Image made_of = of == Of::rows ? picture_of_rows(p, in.shape, k) : picture_of_patches(p, in.shape, side, k);
     for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
     const double numbers = static_cast<double>(k) * (p.length + p.observations) + p.length,
@@ -184,24 +187,14 @@ void PrincipalComponents::operator()(const ConstView& in, const View& out) const
   });
   copy_alpha(in, out);
 }
-Image PrincipalComponents::plain(const ConstView& in) const {
-  Image out(in.shape);
-  on_finite(in, out.view(), [&](const ConstView& finite, const View& result) {
-    const int k = kept(*this, principal_for(*this, finite));
-    const Image made_of = reference::principal(finite, of == Of::rows ? 0 : side, k);
-    for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
-  });
-  copy_alpha(in, out.view());
-  return out;
-}
 
-std::vector<Stage> PrincipalComponents::stages(const ConstView& in) const {
-  const Principal p = principal_for(*this, map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }));
+static std::vector<Stage> stages_of_principal_components(const PrincipalComponents& f, const ConstView& in) {
+  const Principal p = principal_for(f, map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }));
   Stage s;
   s.name = "explained variance";
-  s.x_label = "components";
-  s.y_label = "share";
-  s.curves = {{"explained", {}, {}, kept(*this, p) - 1}};
+  s.x_name = "components";
+  s.y_name = "share";
+  s.curves = {{"explained", {}, {}, component_count(f, p) - 1}};
   for (int k = 1; k <= p.components; ++k) {
     s.curves[0].x.push_back(k);
     s.curves[0].y.push_back(p.explained(k));
@@ -211,8 +204,9 @@ std::vector<Stage> PrincipalComponents::stages(const ConstView& in) const {
 
 void PrincipalComponents::describe(Description<PrincipalComponents>& d) {
   d.called("principal_components", "lowrank", "What a few directions of most variance keep of rows or patches.");
-  d.wrong("bytes matter: `lsieve pack` by wavelet or cosine is smaller at the same quality.");
-  d.agrees_within(2e-2);
+  d.also({"PCA", "Karhunen", "eigen", "compress"});
+  d.wrong("bytes matter: packing by wavelet or cosine is smaller at the same quality.");
+  d.stages(stages_of_principal_components);
   d.field("of", &PrincipalComponents::of, "", "rows, or patches of side x side");
   d.field("components", &PrincipalComponents::components, "", "how many", {1, 65536});
   d.field("share", &PrincipalComponents::share, "of the variance", "as many as explain it; auto: components says",

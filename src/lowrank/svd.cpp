@@ -14,13 +14,15 @@
 
 namespace sieve {
 
-std::span<const std::pair<const char*, SvdWay>> ChoiceNames<SvdWay>::all() {
-  static constexpr std::pair<const char*, SvdWay> names[] = {
-      {"automatic", SvdWay::automatic}, {"exact", SvdWay::exact}, {"randomized", SvdWay::randomized}};
+using namespace internal;
+
+std::span<const std::pair<const char*, SvdMethod>> ChoiceNames<SvdMethod>::all() {
+  static constexpr std::pair<const char*, SvdMethod> names[] = {
+      {"automatic", SvdMethod::automatic}, {"exact", SvdMethod::exact}, {"randomized", SvdMethod::randomized}};
   return names;
 }
 
-Matrix matrix_of(const ConstView& in) {
+Matrix internal::matrix_of(const ConstView& in) {
   Matrix m(in.height(), in.width() * in.shape.channels);
   for (int c = 0; c < in.shape.channels; ++c) {
     for (int y = 0; y < in.height(); ++y) {
@@ -30,7 +32,7 @@ Matrix matrix_of(const ConstView& in) {
   return m;
 }
 
-void picture_of_matrix(const Matrix& m, const View& out) {
+void internal::picture_of_matrix(const Matrix& m, const View& out) {
   for (int c = 0; c < out.shape.channels; ++c) {
     for (int y = 0; y < out.height(); ++y) {
       for (int x = 0; x < out.width(); ++x) out.at(x, y, c) = m(y, c * out.width() + x);
@@ -93,7 +95,8 @@ Svd randomized(const Matrix& m, int rank) {
     checkpoint();
     q = orthonormal(times(m, orthonormal(times(m, q, true)), false));
   }
-  // m is about q q' m; q' m is small in one direction.
+  // q holds an orthonormal basis of the range of m, so m is nearly q q' m; the product q' m has few rows, and its exact
+  // decomposition is cheap.
   const Matrix rest = times(m, q, true);
   const Eigen::BDCSVD<Eigen::MatrixXd> d(rest.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
   const Matrix left = q * d.matrixV().cast<float>();
@@ -103,14 +106,15 @@ Svd randomized(const Matrix& m, int rank) {
 
 }  // namespace
 
-Svd svd_of(const Matrix& m, int rank, SvdWay way) {
+Svd internal::svd_of(const Matrix& m, int rank, SvdMethod method) {
   const int side = static_cast<int>(std::min(m.rows(), m.cols()));
   if (rank == 0) rank = side;
-  const bool sketch = way == SvdWay::randomized || (way == SvdWay::automatic && side > 256 && rank < side / 8);
+  const bool sketch =
+      method == SvdMethod::randomized || (method == SvdMethod::automatic && side > 256 && rank < side / 8);
   return sketch ? randomized(m, rank) : exact(m, rank);
 }
 
-Matrix product_of(const Svd& s, int rank) {
+Matrix internal::product_of(const Svd& s, int rank) {
   const Eigen::Map<const Matrix> left(s.left.data(), s.rows, s.rank), right(s.right.data(), s.columns, s.rank);
   Matrix scaled = left.leftCols(rank);
   for (int k = 0; k < rank; ++k) scaled.col(k) *= static_cast<float>(s.values[static_cast<std::size_t>(k)]);
@@ -122,27 +126,29 @@ namespace {
 Matrix checked(const ConstView& channel, const char* who) {
   require_input(channel, who);
   if (channel.shape.channels != 1)
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("{}: the picture has {} channels: give one (channel() or gray)", who, channel.shape.channels));
   Matrix m = matrix_of(channel);
   if (!m.allFinite())
-    throw BadCall(fmt::format("{}: a sample is not finite: it would be in every number; replace it first", who));
+    throw InvalidArgument(
+        fmt::format("{}: a sample is not finite: it would be in every number; replace it first", who));
   return m;
 }
 
 }  // namespace
 
-Svd svd(const ConstView& channel, int rank, SvdWay way) {
+Svd svd(const ConstView& channel, int rank, SvdMethod method) {
   const Matrix m = checked(channel, "svd");
   const int side = static_cast<int>(std::min(m.rows(), m.cols()));
   if (rank < 0 || rank > side)
-    throw BadCall(fmt::format("svd: rank={}: a picture of {}x{} has 1 to {}, or 0 for all", rank, channel.width(),
-                              channel.height(), side));
-  return svd_of(m, rank, way);
+    throw InvalidArgument(fmt::format("svd: rank={}: a picture of {}x{} has 1 to {}, or 0 for all", rank,
+                                      channel.width(), channel.height(), side));
+  return svd_of(m, rank, method);
 }
 
 Image picture_of(const Svd& s, int rank) {
-  if (rank < 1 || rank > s.rank) throw BadCall(fmt::format("picture_of: rank={}: there are 1 to {}", rank, s.rank));
+  if (rank < 1 || rank > s.rank)
+    throw InvalidArgument(fmt::format("picture_of: rank={}: there are 1 to {}", rank, s.rank));
   Image out(s.columns, s.rows);
   picture_of_matrix(product_of(s, rank), out.view());
   return out;

@@ -12,7 +12,7 @@
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -136,7 +136,8 @@ constexpr int kLevels = 11;
 
 class Models {
  public:
-  // One plane of a piece. Stops, where the stream has ended, before a block it does not know.
+  // Codes one bit plane of a piece. When decoding, it stops before the first block for which the stream holds no more
+  // bits.
   template <class Coder>
   bool code(Coder& c, const std::vector<Piece>& all, Piece& q, int plane) {
     Set& s = sets_[(q.plane > 0 ? 4 : 0) + static_cast<std::size_t>(q.kind)];
@@ -218,7 +219,7 @@ class Models {
       const std::uint32_t* truths = nullptr;
       if constexpr (!State::kDecodes)
         truths = q.magnitude.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(q.width);
-      // Sums of what lies above and below: of the places before, here, and after.
+      // For the column before, at and after a place: the sum of what lies above and below.
       std::uint32_t pair_before = k[-n - 1] + k[n - 1], pair = k[-n] + k[n], left = k[-1];
       for (int x = x0; x < x1; ++x, ++k, ++g) {
         const std::uint32_t pair_after = k[-n + 1] + k[n + 1];
@@ -303,7 +304,7 @@ PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest,
   };
   std::vector<Stream> streams(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(kCell) * kCell * 32,
+      count, RowCost(static_cast<std::size_t>(kCell) * kCell, 32),
       [&](int first, int last) {
         std::vector<Piece>& pieces = own_pieces();
         for (int cell = first; cell < last; ++cell) {
@@ -356,7 +357,7 @@ bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
   }
   std::vector<char> good(static_cast<std::size_t>(count), 1);
   parallel_rows(
-      count, static_cast<std::size_t>(kCell) * kCell * 32,
+      count, RowCost(static_cast<std::size_t>(kCell) * kCell, 32),
       [&](int first, int last) {
         std::vector<Piece>& pieces = own_pieces();
         for (int cell = first; cell < last; ++cell) {
@@ -386,4 +387,4 @@ bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
   return std::all_of(good.begin(), good.end(), [](char g) { return g != 0; });
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

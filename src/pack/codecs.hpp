@@ -8,7 +8,7 @@
 
 #include "sieve/core/image.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 using Bytes = std::vector<std::uint8_t>;
 
@@ -86,4 +86,4 @@ struct BandPlane {
 std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift);
 bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane>& planes);
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -7,7 +7,7 @@
 
 #include "sieve/core/parallel.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -147,4 +147,4 @@ void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool c
       });
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

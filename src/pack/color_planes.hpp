@@ -7,7 +7,7 @@
 
 #include "sieve/core/image.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 // Rows of the turn in 1/16384, and the mean of each channel in 1/65536 of white.
 struct ColorTurn {
@@ -28,4 +28,4 @@ void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int 
 std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn);
 void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out);
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

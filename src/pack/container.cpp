@@ -13,7 +13,7 @@
 
 namespace sieve {
 
-namespace pack_detail {
+namespace internal::packing {
 
 namespace {
 
@@ -72,7 +72,7 @@ Bytes write_container(const Header& h, const std::vector<Bytes>& sections) {
   put_varint(body, static_cast<std::uint64_t>(h.info.shape.width));
   put_varint(body, static_cast<std::uint64_t>(h.info.shape.height));
   put_varint(body, static_cast<std::uint64_t>(h.info.shape.channels));
-  put_varint(body, h.info.maximum);
+  put_varint(body, h.info.white_level);
   put_varint(body, (h.info.lossless ? 1U : 0U) | (h.perceptual ? 2U : 0U) | (h.predicted ? 4U : 0U));
   if (!h.info.lossless) {
     for (const std::int16_t r : h.turn.rows) {
@@ -119,7 +119,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   h.info.shape.width = side("width");
   h.info.shape.height = side("height");
   h.info.shape.channels = static_cast<int>(f.varint(4, "channels"));
-  h.info.maximum = static_cast<std::uint32_t>(f.varint(65535, "the level of white"));
+  h.info.white_level = static_cast<std::uint32_t>(f.varint(65535, "the level of white"));
   const std::uint64_t flags = f.varint(7, "flags");
   h.info.lossless = (flags & 1) != 0;
   h.perceptual = (flags & 2) != 0;
@@ -129,7 +129,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   if (w == 0 || ht == 0 || h.info.shape.channels == 0)
     damaged(fmt::format("its header says {}x{} pixels of {} channels", w, ht, h.info.shape.channels));
   if (h.predicted && !h.info.lossless) damaged("its header says predicted for a method with loss");
-  if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.maximum == 0))
+  if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.white_level == 0))
     damaged("its header says lossless for a method that is not");
   if (w > pixels / ht)
     throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise --max-pixels", w, ht,
@@ -150,7 +150,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   h.levels = static_cast<int>(f.varint(16, "levels"));
   h.planes = static_cast<int>(f.varint(31, "bit planes"));
   if (h.info.lossless && h.planes > 24)
-    damaged(fmt::format("its header says {} bit planes for a picture of {} levels", h.planes, h.info.maximum));
+    damaged(fmt::format("its header says {} bit planes for a picture of {} levels", h.planes, h.info.white_level));
   h.info.kept = f.varint(std::uint64_t{1} << 40, "components");
   const std::uint64_t count = f.varint(f.left() / 5 + 1, "sections");
   std::span<const std::uint8_t> rest = bytes.subspan(end + 4);
@@ -173,11 +173,11 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   return o;
 }
 
-}  // namespace pack_detail
+}  // namespace internal::packing
 
 bool is_packed(std::span<const std::uint8_t> bytes) {
-  return bytes.size() >= pack_detail::kMagic.size() &&
-         std::equal(pack_detail::kMagic.begin(), pack_detail::kMagic.end(), bytes.begin());
+  return bytes.size() >= internal::packing::kMagic.size() &&
+         std::equal(internal::packing::kMagic.begin(), internal::packing::kMagic.end(), bytes.begin());
 }
 
 }  // namespace sieve

@@ -10,7 +10,7 @@
 #include "pack/color_planes.hpp"
 #include "sieve/pack/pack.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 struct Header {
   PackInfo info;
@@ -30,4 +30,4 @@ struct Opened {
 };
 Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels);
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -10,7 +10,7 @@
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -91,7 +91,8 @@ std::size_t level(int sum) { return kClass[static_cast<std::size_t>(sum)]; }
 // The probabilities of one plane kind: first plane, others.
 class Model {
  public:
-  // Codes a block: `q` holds it, `some` tells which are not 0; or it is filled (and is all 0 before). `now` is written.
+  // Codes a block: when encoding, `q` holds its coefficients and bit i of `some` tells whether coefficient i is not 0;
+  // when decoding, `q` is all 0 and is filled. `now` receives the magnitudes for the blocks that follow.
   template <class Coder>
   void code(Coder& coder, std::int16_t* q, std::uint64_t some, Trace& now, const Trace& left, const Trace& up,
             int corner_dc) {
@@ -189,7 +190,7 @@ bool code_stripe(Coder& c, std::size_t planes, Blocks& q, int rows, Row row_done
       for (std::size_t p = 0; p < planes; ++p) {
         const Trace* here = row.data() + p * n + x;
         const Trace* over = above.data() + p * n + x;
-        // At the border the only neighbor stands for all.
+        // At the border of a stripe the one neighbor that exists is used for all.
         const Trace& left = x > 0 ? here[-1] : y > 0 ? *over : nothing;
         const Trace& up = y > 0 ? *over : left;
         const int corner = x > 0 && y > 0 ? over[-1].dc : y > 0 ? up.dc : left.dc;
@@ -212,7 +213,7 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
   packed.sections.resize(static_cast<std::size_t>(count));
   std::vector<std::uint64_t> nonzero(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(coding.across) * kStripe * 1024,
+      count, RowCost(static_cast<std::size_t>(coding.across) * kStripe, 1024),
       [&](int first, int last) {
         BlockRow row;
         for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
@@ -250,7 +251,7 @@ bool decode_cosine(const Sections& sections, const CosineCoding& coding,
   const std::array<Steps, 2> steps = {Steps(coding, false), Steps(coding, true)};
   std::vector<char> good(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(coding.across) * kStripe * 1024,
+      count, RowCost(static_cast<std::size_t>(coding.across) * kStripe, 1024),
       [&](int first, int last) {
         BlockRow row;
         for (std::size_t p = 0; p < coding.planes; ++p) row.emplace_back(8 * coding.across, 8);
@@ -273,4 +274,4 @@ bool decode_cosine(const Sections& sections, const CosineCoding& coding,
   return std::all_of(good.begin(), good.end(), [](char g) { return g != 0; });
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -6,7 +6,7 @@
 #include <hwy/highway.h>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // A row of a block, or a part of one.
@@ -49,11 +49,11 @@ void RestoreBlocks(const std::int16_t* in, const float* step, float* const* rows
   }
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(QuantizeBlocks);
 HWY_EXPORT(RestoreBlocks);
@@ -66,5 +66,5 @@ void restore_blocks(const std::int16_t* in, const float* step, float* const* row
   HWY_DYNAMIC_DISPATCH(RestoreBlocks)(in, step, rows, blocks);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

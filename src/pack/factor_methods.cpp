@@ -16,7 +16,7 @@
 #include "sieve/core/watch.hpp"
 #include "sieve/lowrank/principal.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -61,7 +61,7 @@ constexpr int kScale = 8, kLeastScale = 0;
 int scale_of(double size) { return static_cast<int>(std::lround(kScale * std::log2(std::max(1e-9, size)))) + 512; }
 double size_of(int scale) { return std::exp2((scale - 512) / static_cast<double>(kScale)); }
 
-// The size of the next term: sizes fall.
+// The size of the next term; singular values never rise, so only how far they fall is coded.
 template <class Coder>
 int code_scale(Coder& c, Count<8>& falls, int before, int scale) {
   return std::max(kLeastScale, before - static_cast<int>(falls.code(
@@ -93,10 +93,10 @@ class SvdMethod : public Method {
     mean_ = matrix_.size() > 0 ? matrix_.mean() : 0;
     matrix_.array() -= mean_;
     const int side = static_cast<int>(std::min(matrix_.rows(), matrix_.cols()));
-    svd_ = svd_of(matrix_, std::min(side, kMostComponents), SvdWay::automatic);
+    svd_ = svd_of(matrix_, std::min(side, kMostComponents), sieve::SvdMethod::automatic);
   }
   Coded code(float step) override {
-    // A term is worth its numbers where it holds more than they lose.
+    // A term is kept where the error without it is larger than the error that rounding its numbers to steps causes.
     const double worth = static_cast<double>(step) * std::sqrt(0.5 * (svd_.rows + svd_.columns));
     int rank = 0;
     while (rank < svd_.rank && svd_.values[static_cast<std::size_t>(rank)] > worth) ++rank;
@@ -277,4 +277,4 @@ void decode_principal_picture(const Opened& o, const View& out) {
   }
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

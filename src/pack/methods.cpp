@@ -11,7 +11,7 @@
 #include "sieve/spectral/cosine.hpp"
 #include "sieve/wavelet.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -136,19 +136,19 @@ class WaveletMethod : public Method {
 
 // Levels of the samples as whole numbers, color turned without loss: luma (r + 2 g + b) / 4 rounded down, b - g, r - g.
 std::vector<BandPlane> whole_planes(const ConstView& in, int levels) {
-  const auto maximum = static_cast<float>(in.maximum);
+  const auto white_level = static_cast<float>(in.white_level);
   std::vector<BandPlane> planes;
   for (int c = 0; c < in.shape.channels; ++c) {
     BandPlane p{in.width(), in.height(), levels, std::vector<std::int32_t>(in.shape.pixels())};
     for (int y = 0; y < in.height(); ++y) {
       const float* r = in.row(y, c);
       for (int x = 0; x < in.width(); ++x) {
-        const float v = r[x] * maximum, n = std::nearbyint(v);
-        if (!(std::fabs(v - n) < 0.01F) || n < 0 || n > maximum) {
-          throw BadCall(
+        const float v = r[x] * white_level, n = std::nearbyint(v);
+        if (!(std::fabs(v - n) < 0.01F) || n < 0 || n > white_level) {
+          throw InvalidArgument(
               fmt::format("pack: the sample {:g} at {},{} is no whole level of 0..{}: only pictures as they come from "
                           "integer files can be packed without loss",
-                          r[x], x, y, in.maximum));
+                          r[x], x, y, in.white_level));
         }
         p.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(in.width()) + static_cast<std::size_t>(x)] =
             static_cast<std::int32_t>(n);
@@ -208,7 +208,7 @@ std::unique_ptr<Method> wavelet_method(const ConstView& in) { return std::make_u
 namespace {
 
 // Bits of the samples above 8.
-int bits_above_8(std::uint32_t maximum) { return std::max(0, static_cast<int>(std::bit_width(maximum)) - 8); }
+int bits_above_8(std::uint32_t white_level) { return std::max(0, static_cast<int>(std::bit_width(white_level)) - 8); }
 
 std::size_t size_of(const std::vector<Bytes>& sections) {
   std::size_t n = 0;
@@ -224,9 +224,9 @@ Method::Coded code_lossless(const ConstView& in) {
   Header h;
   h.info.by = PackBy::wavelet;
   h.info.lossless = true;
-  std::vector<Bytes> predicted = encode_predicted(planes, bits_above_8(in.maximum));
+  std::vector<Bytes> predicted = encode_predicted(planes, bits_above_8(in.white_level));
   parallel_rows(
-      static_cast<int>(planes.size()), in.shape.pixels() * 8,
+      static_cast<int>(planes.size()), RowCost(in.shape.pixels(), 8),
       [&](int first, int last) {
         for (int c = first; c < last; ++c)
           reversible_forward(planes[static_cast<std::size_t>(c)].values, in.width(), in.height(), levels);
@@ -261,7 +261,7 @@ void decode_cosine_picture(const Opened& o, const View& out) {
                                        cosine_inverse(row[p], 8, pixels[p].view());
                                        views.push_back(pixels[p]);
                                      }
-                                     join_rows(o.header.turn, views, 8 * y, o.header.info.maximum != 0, out);
+                                     join_rows(o.header.turn, views, 8 * y, o.header.info.white_level != 0, out);
                                    });
   if (!whole) wrong_sections();
 }
@@ -291,13 +291,13 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
     wavelet_inverse(b, pictures.back().view());
     b = {};
   }
-  join_colors(o.header.turn, pictures, o.header.info.maximum != 0, out);
+  join_colors(o.header.turn, pictures, o.header.info.white_level != 0, out);
 }
 
 void decode_lossless_picture(const Opened& o, const View& out) {
   std::vector<BandPlane> planes = empty_planes(o.header);
   if (o.header.predicted) {
-    if (!decode_predicted(o.sections, bits_above_8(o.header.info.maximum), planes)) wrong_sections();
+    if (!decode_predicted(o.sections, bits_above_8(o.header.info.white_level), planes)) wrong_sections();
   } else {
     const bool whole = decode_planes(
         o.sections, o.header.planes, shape_of(planes), [&](const BandPart& to, int n, const KnownValues& v) {
@@ -321,7 +321,7 @@ void decode_lossless_picture(const Opened& o, const View& out) {
       planes[2].values[i] = u + g;
     }
   }
-  const double per = 1.0 / o.header.info.maximum;
+  const double per = 1.0 / o.header.info.white_level;
   for (int c = 0; c < out.shape.channels; ++c) {
     const BandPlane& p = planes[static_cast<std::size_t>(c)];
     for (int y = 0; y < out.height(); ++y) {
@@ -334,4 +334,4 @@ void decode_lossless_picture(const Opened& o, const View& out) {
   }
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

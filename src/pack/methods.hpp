@@ -5,7 +5,7 @@
 
 #include "pack/container.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 // A picture made ready to be coded at any step.
 class Method {
@@ -31,4 +31,4 @@ void decode_svd_picture(const Opened& o, const View& out);
 void decode_principal_picture(const Opened& o, const View& out);
 void decode_lossless_picture(const Opened& o, const View& out);
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -13,6 +13,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 std::span<const std::pair<const char*, PackBy>> ChoiceNames<PackBy>::all() {
   static constexpr std::pair<const char*, PackBy> names[] = {
       {"cosine", PackBy::cosine}, {"wavelet", PackBy::wavelet}, {"svd", PackBy::svd}, {"pca", PackBy::pca}};
@@ -21,7 +23,7 @@ std::span<const std::pair<const char*, PackBy>> ChoiceNames<PackBy>::all() {
 
 namespace {
 
-using namespace pack_detail;
+using namespace packing;
 
 // Half of an 8-bit level at 100, the whole range at 0.
 float step_of_quality(double quality) {
@@ -33,21 +35,21 @@ constexpr double kFinest = 1e-5, kCoarsest = 4;
 void check(const PackOptions& o) {
   const int goals = o.quality.has_value() + o.psnr.has_value() + o.bytes.has_value() + o.rate.has_value() +
                     o.keep.has_value() + o.lossless;
-  if (goals > 1) throw BadCall("pack: give one of quality, psnr, bytes, rate, keep and lossless");
+  if (goals > 1) throw InvalidArgument("pack: give one of quality, psnr, bytes, rate, keep and lossless");
   const auto within = [](const char* name, const std::optional<double>& v, double low, double high) {
     if (v && !(*v >= low && *v <= high))
-      throw BadCall(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
+      throw InvalidArgument(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
   };
   within("quality", o.quality, 0, 100);
   within("psnr", o.psnr, 10, 100);
   within("rate", o.rate, 0.001, 64);
   if (o.bytes && *o.bytes < 64)
-    throw BadCall(fmt::format("pack: bytes={} is not allowed: a file has 64 and more", *o.bytes));
-  if (o.keep && *o.keep < 1) throw BadCall("pack: keep=0 is not allowed: give 1 and more");
+    throw InvalidArgument(fmt::format("pack: bytes={} is not allowed: a file has 64 and more", *o.bytes));
+  if (o.keep && *o.keep < 1) throw InvalidArgument("pack: keep=0 is not allowed: give 1 and more");
   if (o.lossless && o.by != PackBy::wavelet)
-    throw BadCall(fmt::format("pack: {} loses; only wavelet packs without loss", name_of(o.by)));
+    throw InvalidArgument(fmt::format("pack: {} loses; only wavelet packs without loss", name_of(o.by)));
   if (o.perceptual && o.by != PackBy::cosine)
-    throw BadCall(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
+    throw InvalidArgument(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
 }
 
 class Search {
@@ -58,7 +60,7 @@ class Search {
     checkpoint();
     Method::Coded coded = method_.code(static_cast<float>(step));
     coded.header.info.shape = in_.shape;
-    coded.header.info.maximum = in_.maximum;
+    coded.header.info.white_level = in_.white_level;
     Packed p;
     p.bytes = write_container(coded.header, coded.sections);
     p.step = static_cast<float>(step);
@@ -130,7 +132,7 @@ class Search {
 
 bool all_finite(const ConstView& in) {
   std::vector<char> rows(static_cast<std::size_t>(in.height() * in.shape.channels), 1);
-  parallel_rows(in.height() * in.shape.channels, static_cast<std::size_t>(in.width()), [&](int first, int last) {
+  parallel_rows(in.height() * in.shape.channels, in.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const float* r = in.row(i % in.height(), i / in.height());
       // All bits of the exponent are set.
@@ -152,13 +154,13 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   ConstView in = given;
   if (!all_finite(given)) in = finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
   if (o.lossless) {
-    if (in.maximum == 0)
-      throw BadCall(
+    if (in.white_level == 0)
+      throw InvalidArgument(
           "pack: lossless is for pictures of whole levels, of up to 16 bits; this one has float samples: convert it "
           "(apply --depth 16) first");
     Method::Coded coded = code_lossless(in);
     coded.header.info.shape = in.shape;
-    coded.header.info.maximum = in.maximum;
+    coded.header.info.white_level = in.white_level;
     Packed p;
     p.bytes = write_container(coded.header, coded.sections);
     p.kept = coded.nonzero;
@@ -185,7 +187,7 @@ Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
   if (!info.complete && (info.by != PackBy::wavelet || o.header.predicted))
     throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again",
                             o.header.predicted ? "prediction" : name_of(info.by)));
-  Unpacked u{Image(info.shape, info.maximum), info};
+  Unpacked u{Image(info.shape, info.white_level), info};
   if (info.lossless) {
     decode_lossless_picture(o, u.image.view());
   } else if (info.by == PackBy::wavelet) {
@@ -197,9 +199,9 @@ Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
   } else {
     decode_principal_picture(o, u.image.view());
   }
-  if (info.maximum != 0 && (info.by == PackBy::svd || info.by == PackBy::pca)) {
+  if (info.white_level != 0 && (info.by == PackBy::svd || info.by == PackBy::pca)) {
     const View v = u.image.view();
-    parallel_rows(v.height() * v.shape.channels, static_cast<std::size_t>(v.width()), [&](int first, int last) {
+    parallel_rows(v.height() * v.shape.channels, v.width(), [&](int first, int last) {
       for (int i = first; i < last; ++i) {
         float* r = v.row(i % v.height(), i / v.height());
         for (int x = 0; x < v.width(); ++x) r[x] = std::clamp(r[x], 0.0F, 1.0F);

@@ -12,7 +12,7 @@
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 namespace {
 
@@ -134,7 +134,7 @@ std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift) {
   const int count = predicted_sections(planes[0].height);
   std::vector<Bytes> sections(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(planes[0].width) * kStripe * 64,
+      count, RowCost(static_cast<std::size_t>(planes[0].width) * kStripe, 64),
       [&](int first, int last) {
         for (int s = first; s < last; ++s) {
           RangeEncoder encoder;
@@ -153,7 +153,7 @@ bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane
     p.values.assign(static_cast<std::size_t>(p.width) * static_cast<std::size_t>(p.height), 0);
   std::vector<char> good(static_cast<std::size_t>(count));
   parallel_rows(
-      count, static_cast<std::size_t>(planes[0].width) * kStripe * 64,
+      count, RowCost(static_cast<std::size_t>(planes[0].width) * kStripe, 64),
       [&](int first, int last) {
         for (int s = first; s < last; ++s) {
           RangeDecoder decoder(sections[static_cast<std::size_t>(s)]);
@@ -165,4 +165,4 @@ bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane
   return std::all_of(good.begin(), good.end(), [](char g) { return g != 0; });
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -10,7 +10,7 @@
 #include <span>
 #include <vector>
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 // How fast a probability learns after so many bits: the first ones count most.
 inline constexpr std::array<std::uint8_t, 128> kPace = [] {
@@ -206,4 +206,4 @@ struct Count {
   }
 };
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

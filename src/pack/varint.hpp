@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-namespace sieve::pack_detail {
+namespace sieve::internal::packing {
 
 inline void put_varint(std::vector<std::uint8_t>& to, std::uint64_t value) {
   for (; value >= 128; value >>= 7) to.push_back(static_cast<std::uint8_t>(value | 128));
@@ -26,4 +26,4 @@ inline std::optional<std::uint64_t> take_varint(std::span<const std::uint8_t>& f
   return std::nullopt;
 }
 
-}  // namespace sieve::pack_detail
+}  // namespace sieve::internal::packing

@@ -14,14 +14,16 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 void require_pair(const ConstView& a, const ConstView& b) {
   require_input(a, "compare");
   require_input(b, "compare");
   if (a.width() != b.width() || a.height() != b.height() || a.shape.color_channels() != b.shape.color_channels()) {
-    throw BadCall(std::string("compare: ") + text_of(a.shape).text + " against " + text_of(b.shape).text +
-                  ": both need one size and the same color channels");
+    throw InvalidArgument(std::string("compare: ") + text_of(a.shape).text + " against " + text_of(b.shape).text +
+                          ": both need one size and the same color channels");
   }
 }
 
@@ -60,7 +62,7 @@ void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
   const float c1 = static_cast<float>(1e-4 * peak * peak), c2 = static_cast<float>(9e-4 * peak * peak),
               middle = static_cast<float>(0.5 * peak);
   parallel_rows(
-      h, columns * 12,
+      h, RowCost(columns, 12),
       [&](int first, int last) {
         // Rows of a, b, aa, bb and ab, smoothed along x, the last eleven of each.
         std::vector<float> ring(5 * kWindow * places), raw(5 * columns), smooth(5 * places), line(places);
@@ -115,7 +117,7 @@ Image widened(const ConstView& v) {
 template <class Put>
 void each_channel(const ConstView& a, const ConstView& b, double peak, Put put) {
   require_pair(a, b);
-  if (!(peak > 0)) throw BadCall("ssim: the peak must be above 0");
+  if (!(peak > 0)) throw InvalidArgument("ssim: the peak must be above 0");
   const bool small = a.width() < kWindow || a.height() < kWindow;
   for (int c = 0; c < a.shape.color_channels(); ++c) {
     const auto put_row = [&](int y, const float* values) { put(c, y, values); };
@@ -137,10 +139,10 @@ Shape map_shape(const ConstView& a) {
 
 Comparison compare(const ConstView& result, const ConstView& truth, double peak) {
   require_pair(result, truth);
-  if (!(peak > 0)) throw BadCall("compare: the peak must be above 0");
+  if (!(peak > 0)) throw InvalidArgument("compare: the peak must be above 0");
   const int color = result.shape.color_channels(), total = result.height() * color;
   std::vector<RowFigures> rows(static_cast<std::size_t>(total));
-  parallel_rows(total, static_cast<std::size_t>(result.width()), [&](int first, int last) {
+  parallel_rows(total, result.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int y = i % result.height(), c = i / result.height();
       rows[static_cast<std::size_t>(i)] = figures(result.row(y, c), truth.row(y, c), result.width());
@@ -202,7 +204,7 @@ Image ssim_map(const ConstView& result, const ConstView& truth, double peak) {
 Image difference(const ConstView& result, const ConstView& truth) {
   require_pair(result, truth);
   Image out = map_pairs(result, truth, [](float a, float b) { return a - b; });
-  out.set_maximum(0);
+  out.set_white_level(0);
   return out;
 }
 

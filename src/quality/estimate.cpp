@@ -4,7 +4,7 @@
 #include <array>
 #include <cmath>
 
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/spatial/convolve.hpp"
@@ -15,6 +15,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 double noise_level(const ConstView& in) {
   require_input(in, "noise_level");
   const Kernel mask = Kernel::parse("1,-2,1/-2,4,-2/1,-2,1");
@@ -24,8 +26,8 @@ double noise_level(const ConstView& in) {
     const Image response = map_samples(Correlate{.kernel = mask}(in.channel(c)), [](float v) { return std::fabs(v); });
     try {
       sum += percentile(response, 0.5) / (0.6745 * 6);
-    } catch (const BadCall&) {
-      throw BadCall(
+    } catch (const InvalidArgument&) {
+      throw InvalidArgument(
           "noise_level: no sample has eight finite neighbors, so nothing can be measured: mend or crop the picture, or "
           "give the noise");
     }
@@ -36,7 +38,7 @@ double noise_level(const ConstView& in) {
 double edge_blur(const ConstView& in) {
   require_input(in, "edge_blur");
   const bool grain = noise_level(in) >= 0.008;
-  const Image gray = grain ? Gaussian{.sigma = 1}(lightness(in)) : lightness(in);
+  const Image gray = grain ? Gaussian{.sigma = 1}(luma_of(in)) : luma_of(in);
   const Image once = GradientMagnitude{}(gray), again = GradientMagnitude{}(Gaussian{.sigma = 1}(gray));
   struct Edge {
     float size, ratio;
@@ -104,7 +106,7 @@ double sharpness(const ConstView& in) {
   return s.deviation * s.deviation;
 }
 
-std::vector<Peak> histogram_peaks(const Histogram& h) {
+std::vector<HistogramPeak> histogram_peaks(const Histogram& h) {
   const int n = static_cast<int>(h.counts.size());
   if (n == 0) return {};
   const double sigma = std::max(0.5, n / 100.0);
@@ -120,7 +122,7 @@ std::vector<Peak> histogram_peaks(const Histogram& h) {
   const double highest = *std::max_element(smooth.begin(), smooth.end());
   if (highest == 0) return {};
   // Walk over hills: a peak counts once the curve has fallen from it, and had risen to it, by the least prominence.
-  std::vector<Peak> peaks;
+  std::vector<HistogramPeak> peaks;
   const double least = highest / 20;
   double valley = 0, top = 0;
   int at = -1;

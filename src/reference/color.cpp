@@ -2,7 +2,7 @@
 #include <cmath>
 
 #include "sieve/core/error.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/reference/tone.hpp"
 
 namespace sieve::reference {
 

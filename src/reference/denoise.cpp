@@ -3,7 +3,8 @@
 #include <vector>
 
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/reference/denoise.hpp"
+#include "sieve/reference/spatial.hpp"
 
 namespace sieve::reference {
 
@@ -81,7 +82,7 @@ std::vector<std::vector<int>> groups_of(int color, bool together) {
 
 // value(mean, variance, sample) from the square window of each pixel.
 template <class Value>
-Image by_window(const ConstView& in, int radius, Value value) {
+Image by_window(const ConstView& in, int radius, Border border, Value value) {
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
@@ -89,7 +90,7 @@ Image by_window(const ConstView& in, int radius, Value value) {
         double sum = 0, squares = 0, n = 0;
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
-            const double v = sample(in, x + dx, y + dy, c, Border::mirror, 0);
+            const double v = sample(in, x + dx, y + dy, c, border, 0);
             sum += v;
             squares += v * v;
             ++n;
@@ -144,7 +145,7 @@ double total_variation_objective(const ConstView& u, const ConstView& f, double 
   return sum;
 }
 
-Image nonlocal_means(const ConstView& in, int patch, int search, double strength, double noise) {
+Image nonlocal_means(const ConstView& in, int patch, int search, double strength, double noise, Border border) {
   Image out(in);
   const int color = in.shape.color_channels(), far = patch + search, stride = in.width() + 2 * far;
   const double h = strength * noise, count = (2 * patch + 1) * (2 * patch + 1) * color;
@@ -153,7 +154,7 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
   for (int c = 0; c < color; ++c) {
     for (int y = -far; y < in.height() + far; ++y) {
       for (int x = -far; x < in.width() + far; ++x)
-        f[static_cast<std::size_t>(c)].push_back(sample(in, x, y, c, Border::mirror, 0));
+        f[static_cast<std::size_t>(c)].push_back(sample(in, x, y, c, border, 0));
     }
   }
   const auto at = [&](int x, int y) { return static_cast<std::size_t>((y + far) * stride + x + far); };
@@ -186,7 +187,7 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
   return out;
 }
 
-Image bilateral(const ConstView& in, double sigma, int radius, double range) {
+Image bilateral(const ConstView& in, double sigma, int radius, double range, Border border) {
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
@@ -195,7 +196,7 @@ Image bilateral(const ConstView& in, double sigma, int radius, double range) {
         double sum = 0, total = 0;
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
-            const double u = sample(in, x + dx, y + dy, c, Border::mirror, 0);
+            const double u = sample(in, x + dx, y + dy, c, border, 0);
             const double w =
                 std::exp(-(dx * dx + dy * dy) / (2 * sigma * sigma) - (u - v) * (u - v) / (2 * range * range));
             sum += w * u;
@@ -209,7 +210,7 @@ Image bilateral(const ConstView& in, double sigma, int radius, double range) {
   return out;
 }
 
-Image guided(const ConstView& in, const ConstView& guide, int radius, double strength) {
+Image guided(const ConstView& in, const ConstView& guide, int radius, double strength, Border border) {
   Image out(in);
   const int w = in.width(), h = in.height();
   const double n = (2.0 * radius + 1) * (2.0 * radius + 1);
@@ -221,8 +222,7 @@ Image guided(const ConstView& in, const ConstView& guide, int radius, double str
         double si = 0, sg = 0, sgi = 0, sgg = 0;
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
-            const double v = sample(in, x + dx, y + dy, c, Border::edge, 0),
-                         u = sample(guide, x + dx, y + dy, g, Border::edge, 0);
+            const double v = sample(in, x + dx, y + dy, c, border, 0), u = sample(guide, x + dx, y + dy, g, border, 0);
             si += v / n;
             sg += u / n;
             sgi += u * v / n;
@@ -239,7 +239,8 @@ Image guided(const ConstView& in, const ConstView& guide, int radius, double str
         double sa = 0, sb = 0;
         for (int dy = -radius; dy <= radius; ++dy) {
           for (int dx = -radius; dx <= radius; ++dx) {
-            const auto i = static_cast<std::size_t>(std::clamp(y + dy, 0, h - 1) * w + std::clamp(x + dx, 0, w - 1));
+            const auto i =
+                static_cast<std::size_t>(*border_index(y + dy, h, border) * w + *border_index(x + dx, w, border));
             sa += a[i] / n;
             sb += b[i] / n;
           }
@@ -274,15 +275,15 @@ Image diffusion(const ConstView& in, int iterations, double rate, const std::fun
   return out;
 }
 
-Image adaptive_wiener(const ConstView& in, int radius, double noise) {
-  return by_window(in, radius, [noise](double mean, double variance, double v) {
+Image adaptive_wiener(const ConstView& in, int radius, double noise, Border border) {
+  return by_window(in, radius, border, [noise](double mean, double variance, double v) {
     const double most = std::max(variance, noise * noise);
     return mean + (most > 0 ? std::max(0.0, variance - noise * noise) / most : 0) * (v - mean);
   });
 }
 
-Image lee(const ConstView& in, int radius, double speckle) {
-  return by_window(in, radius, [speckle](double mean, double variance, double v) {
+Image lee(const ConstView& in, int radius, double speckle, Border border) {
+  return by_window(in, radius, border, [speckle](double mean, double variance, double v) {
     return mean + (variance > 0 ? std::max(0.0, 1 - speckle * speckle * mean * mean / variance) : 0) * (v - mean);
   });
 }

@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/reference/spatial.hpp"
 
 namespace sieve::reference {
 
@@ -13,7 +13,7 @@ double number(double v) { return std::isnan(v) ? INFINITY : v; }
 
 // value(samples of the window, in its order) at every pixel.
 template <class Value>
-Image windows(const ConstView& in, const std::vector<Offset>& window, Border border, double fill, Value value) {
+Image windows(const ConstView& in, const std::vector<WindowOffset>& window, Border border, double fill, Value value) {
   Image out(in);
   std::vector<double> samples(window.size());
   for (int c = 0; c < in.shape.color_channels(); ++c) {
@@ -29,8 +29,8 @@ Image windows(const ConstView& in, const std::vector<Offset>& window, Border bor
   return out;
 }
 
-std::vector<Offset> square(int radius) {
-  std::vector<Offset> all;
+std::vector<WindowOffset> square(int radius) {
+  std::vector<WindowOffset> all;
   for (int dy = -radius; dy <= radius; ++dy) {
     for (int dx = -radius; dx <= radius; ++dx) all.push_back({dx, dy});
   }
@@ -39,7 +39,7 @@ std::vector<Offset> square(int radius) {
 
 }  // namespace
 
-Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill,
+Image ranked(const ConstView& in, const std::vector<WindowOffset>& window, Border border, double fill,
              const std::function<double(const std::vector<double>&)>& value) {
   return windows(in, window, border, fill, [&](std::vector<double> samples, double) {
     std::sort(samples.begin(), samples.end());
@@ -47,7 +47,7 @@ Image ranked(const ConstView& in, const std::vector<Offset>& window, Border bord
   });
 }
 
-Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights,
+Image weighted_median(const ConstView& in, const std::vector<WindowOffset>& window, const std::vector<double>& weights,
                       Border border, double fill) {
   double all = 0;
   for (const double w : weights) all += w;
@@ -71,7 +71,8 @@ Image adaptive_median(const ConstView& in, int radius, double least, Border bord
         const double v = number(in.at(x, y, c));
         const auto sorted = [&](int r) {
           std::vector<double> all;
-          for (const Offset& o : square(r)) all.push_back(number(sample(in, x + o.dx, y + o.dy, c, border, fill)));
+          for (const WindowOffset& o : square(r))
+            all.push_back(number(sample(in, x + o.dx, y + o.dy, c, border, fill)));
           std::sort(all.begin(), all.end());
           return all;
         };

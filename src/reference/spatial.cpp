@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/reference/spatial.hpp"
 
 namespace sieve::reference {
 
@@ -12,7 +12,7 @@ namespace {
 // f(x, y, channel) for every color sample of a result of this shape; alpha taken from `in` at (ax(x), ay(y)).
 template <class F>
 Image fill_each(const Shape& shape, const ConstView& in, F f) {
-  Image out(shape, in.maximum);
+  Image out(shape, in.white_level);
   Progress progress(shape.color_channels() * shape.height);
   for (int c = 0; c < shape.color_channels(); ++c) {
     for (int y = 0; y < shape.height; ++y) {
@@ -35,10 +35,17 @@ Image weighted(const ConstView& in, const Kernel& k, Border border, double fill,
   // A turned kernel has its anchor counted from the other end.
   const int ax = sign > 0 ? k.anchor_x() : k.width() - 1 - k.anchor_x();
   const int ay = sign > 0 ? k.anchor_y() : k.height() - 1 - k.anchor_y();
-  const bool inside = border == Border::inside;
-  const int x0 = inside ? ax : 0, y0 = inside ? ay : 0;
-  const Shape shape{inside ? (in.width() - k.width() + s) / s : (in.width() + s - 1) / s,
-                    inside ? (in.height() - k.height() + s) / s : (in.height() + s - 1) / s, in.channels()};
+  // Where the first result lies, and how many there are to a side of n samples for k taps.
+  const auto first = [border](int anchor, int taps) {
+    return border == Border::inside ? anchor : border == Border::full ? anchor - (taps - 1) : 0;
+  };
+  const auto count = [border, s](int n, int taps) {
+    return border == Border::inside ? (n - taps + s) / s
+           : border == Border::full ? (n + taps - 1 + s - 1) / s
+                                    : (n + s - 1) / s;
+  };
+  const int x0 = first(ax, k.width()), y0 = first(ay, k.height());
+  const Shape shape{count(in.width(), k.width()), count(in.height(), k.height()), in.channels()};
   Image out = fill_each(shape, in, [&](int x, int y, int c) {
     double sum = 0;
     for (int j = 0; j < k.height(); ++j) {
@@ -53,7 +60,8 @@ Image weighted(const ConstView& in, const Kernel& k, Border border, double fill,
   if (shape.has_alpha()) {
     for (int y = 0; y < shape.height; ++y) {
       for (int x = 0; x < shape.width; ++x)
-        out.at(x, y, shape.channels - 1) = in.at(x0 + x * s, y0 + y * s, shape.channels - 1);
+        out.at(x, y, shape.channels - 1) =
+            static_cast<float>(sample(in, x0 + x * s, y0 + y * s, shape.channels - 1, Border::edge, 0));
     }
   }
   return out;
@@ -120,7 +128,7 @@ Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, 
 }
 
 Image crop(const ConstView& in, const Rectangle& part) {
-  Image out(Shape{part.width, part.height, in.channels()}, in.maximum);
+  Image out(Shape{part.width, part.height, in.channels()}, in.white_level);
   for (int c = 0; c < in.channels(); ++c) {
     for (int y = 0; y < part.height; ++y) {
       for (int x = 0; x < part.width; ++x) out.at(x, y, c) = in.at(part.x + x, part.y + y, c);
@@ -130,7 +138,7 @@ Image crop(const ConstView& in, const Rectangle& part) {
 }
 
 Image pad(const ConstView& in, int left, int right, int top, int bottom, Border border, double fill) {
-  Image out(Shape{in.width() + left + right, in.height() + top + bottom, in.channels()}, in.maximum);
+  Image out(Shape{in.width() + left + right, in.height() + top + bottom, in.channels()}, in.white_level);
   for (int c = 0; c < in.channels(); ++c) {
     const Border b = c < in.shape.color_channels() ? border : Border::edge;
     for (int y = 0; y < out.height(); ++y) {
@@ -142,7 +150,7 @@ Image pad(const ConstView& in, int left, int right, int top, int bottom, Border 
 }
 
 Image shrink(const ConstView& in, int width, int height) {
-  Image out(Shape{width, height, in.channels()}, in.maximum);
+  Image out(Shape{width, height, in.channels()}, in.white_level);
   const double fx = static_cast<double>(in.width()) / width, fy = static_cast<double>(in.height()) / height;
   const auto covered = [](int pixel, double from, double to) {
     return std::max(0.0, std::min<double>(pixel + 1, to) - std::max<double>(pixel, from));

@@ -72,21 +72,29 @@ Image by_blocks(const ConstView& in, int block, bool forward) {
 
 }  // namespace
 
-void fourier_by_sums(std::vector<Complex>& plane, int w, int h, int sign) {
+}  // namespace sieve::reference
+
+namespace sieve {
+
+void internal::fourier_by_sums(std::vector<std::complex<double>>& plane, int w, int h, int sign) {
   for (int y = 0; y < h; ++y) {
     checkpoint();
     const auto at = plane.begin() + static_cast<std::ptrdiff_t>(y) * w;
-    const std::vector<Complex> row = line({at, at + w}, sign);
+    const std::vector<std::complex<double>> row = reference::line({at, at + w}, sign);
     std::copy(row.begin(), row.end(), at);
   }
   for (int x = 0; x < w; ++x) {
     checkpoint();
-    std::vector<Complex> column;
+    std::vector<std::complex<double>> column;
     for (int y = 0; y < h; ++y) column.push_back(plane[static_cast<std::size_t>(y * w + x)]);
-    column = line(column, sign);
+    column = reference::line(column, sign);
     for (int y = 0; y < h; ++y) plane[static_cast<std::size_t>(y * w + x)] = column[static_cast<std::size_t>(y)];
   }
 }
+
+}  // namespace sieve
+
+namespace sieve::reference {
 
 std::vector<Complex> fourier(const ConstView& in) {
   const int w = in.width(), h = in.height();
@@ -106,12 +114,8 @@ std::vector<Complex> fourier(const ConstView& in) {
   return out;
 }
 
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
-                         Padding padding) {
-  const int times = padding == Padding::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
-  const Border border = padding == Padding::zero     ? Border::zero
-                        : padding == Padding::mirror ? Border::mirror
-                                                     : Border::wrap;
+Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Border border) {
+  const int times = border == Border::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
   Image out(in.shape);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     std::vector<Complex> plane;
@@ -121,7 +125,7 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
         plane.emplace_back(px && py ? sample(in.at(*px, *py, c)) : 0);
       }
     }
-    fourier_by_sums(plane, w, h, -1);
+    internal::fourier_by_sums(plane, w, h, -1);
     const auto frequency = [](int i, int n) { return static_cast<double>(i > n / 2 ? i - n : i) / n; };
     // The highest frequency is its own mirror: both signs stand there.
     const auto gains = [&](double fx, double fy) {
@@ -131,7 +135,7 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
     for (int v = 0; v < h; ++v) {
       for (int u = 0; u < w; ++u) plane[static_cast<std::size_t>(v * w + u)] *= gains(frequency(u, w), frequency(v, h));
     }
-    fourier_by_sums(plane, w, h, 1);
+    internal::fourier_by_sums(plane, w, h, 1);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         out.at(x, y, c) =

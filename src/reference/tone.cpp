@@ -3,7 +3,8 @@
 #include <vector>
 
 #include "sieve/core/map.hpp"
-#include "sieve/reference.hpp"
+#include "sieve/reference/spatial.hpp"
+#include "sieve/reference/tone.hpp"
 #include "sieve/tone/histogram.hpp"
 
 namespace sieve::reference {
@@ -44,7 +45,7 @@ Image absolute(const ConstView& in) {
 Image gray(const ConstView& in, GrayBy by) {
   if (in.shape.color_channels() == 1) return Image(in);
   const int alpha = in.shape.has_alpha() ? 1 : 0;
-  Image out(Shape{in.width(), in.height(), 1 + alpha}, in.maximum);
+  Image out(Shape{in.width(), in.height(), 1 + alpha}, in.white_level);
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
       const double r = in.at(x, y, 0), g = in.at(x, y, 1), b = in.at(x, y, 2);
@@ -246,8 +247,8 @@ Image match(const ConstView& in, const ConstView& other, bool by_luma, int bins)
   const bool same = in.shape.color_channels() == other.shape.color_channels();
   return toned(in, by_luma, [&](int c, const ConstView& channel) {
     const ConstView target = c == luma_channel || !same ? other_luma.view().channel(0) : other.channel(c);
-    if (in.maximum > 0 && other.maximum > 0) {
-      const int from_levels = static_cast<int>(in.maximum) + 1, to_levels = static_cast<int>(other.maximum) + 1;
+    if (in.white_level > 0 && other.white_level > 0) {
+      const int from_levels = static_cast<int>(in.white_level) + 1, to_levels = static_cast<int>(other.white_level) + 1;
       const auto from = cumulative_levels(channel, from_levels), to = cumulative_levels(target, to_levels);
       return map_levels(channel, [&](double v) {
         std::size_t j = 0;
@@ -264,8 +265,8 @@ Image match(const ConstView& in, const ConstView& other, bool by_luma, int bins)
 
 Image match_distribution(const ConstView& in, const std::function<double(double)>& quantile, bool by_luma, int bins) {
   return toned(in, by_luma, [&](int, const ConstView& channel) {
-    if (in.maximum == 0) return through_bins(channel, bins, quantile, quantile);
-    const int levels = static_cast<int>(in.maximum) + 1;
+    if (in.white_level == 0) return through_bins(channel, bins, quantile, quantile);
+    const int levels = static_cast<int>(in.white_level) + 1;
     const auto c = cumulative_levels(channel, levels);
     return map_levels(channel, [&](double v) {
       const std::size_t k = level_of(v, levels);
@@ -278,11 +279,11 @@ Image threshold(const ConstView& in, std::optional<double> level) {
   return toned(in, false, [&](int, const ConstView& channel) {
     if (level) return map_levels(channel, [&](double v) { return v > *level ? 1 : 0; });
     // The variance between the classes below and above every cut, from all samples as they stand in their bins.
-    const int bins = in.maximum > 0 ? static_cast<int>(in.maximum) + 1 : 1024;
+    const int bins = in.white_level > 0 ? static_cast<int>(in.white_level) + 1 : 1024;
     std::vector<double> places;
     for (const double v : finite_samples(channel)) {
-      places.push_back(in.maximum > 0 ? static_cast<double>(level_of(v, bins))
-                                      : std::min(std::floor(std::clamp(v, 0.0, 1.0) * bins), bins - 1.0));
+      places.push_back(in.white_level > 0 ? static_cast<double>(level_of(v, bins))
+                                          : std::min(std::floor(std::clamp(v, 0.0, 1.0) * bins), bins - 1.0));
     }
     std::sort(places.begin(), places.end());
     double best = -1, first = 0, last = 0;
@@ -301,13 +302,13 @@ Image threshold(const ConstView& in, std::optional<double> level) {
       if (between == best) last = cut;
     }
     const double at = best < 0 && !places.empty() ? places[0] : 0.5 * (first + last) + 0.5;
-    const auto cut = static_cast<double>(static_cast<float>(in.maximum > 0 ? at / (bins - 1) : (at + 0.5) / bins));
+    const auto cut = static_cast<double>(static_cast<float>(in.white_level > 0 ? at / (bins - 1) : (at + 0.5) / bins));
     return map_levels(channel, [cut](double v) { return v > cut ? 1 : 0; });
   });
 }
 
-Image local_threshold(const ConstView& in, int radius, double offset) {
-  const Image mean = box(in, radius, Border::edge, 0);
+Image local_threshold(const ConstView& in, int radius, double offset, Border border) {
+  const Image mean = box(in, radius, border, 0);
   return map_pairs(in, mean, [offset](float v, float m) {
     return std::isnan(v) ? v : v > m - static_cast<float>(offset) ? 1.0F : 0.0F;
   });

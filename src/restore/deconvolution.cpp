@@ -14,19 +14,16 @@
 
 namespace sieve {
 
-std::span<const std::pair<const char*, Beyond>> ChoiceNames<Beyond>::all() {
-  static constexpr std::pair<const char*, Beyond> names[] = {
-      {"mirror", Beyond::mirror}, {"taper", Beyond::taper}, {"wrap", Beyond::wrap}};
-  return names;
-}
+using namespace internal;
 
-Kernel checked_psf(const Kernel& psf, const char* who) {
+Kernel internal::checked_psf(const Kernel& psf, const char* who) {
   if (!(psf.sum() > 0) || !std::isfinite(psf.sum()))
-    throw BadCall(fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", who, psf.sum()));
+    throw InvalidArgument(
+        fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", who, psf.sum()));
   return psf.normalized();
 }
 
-bool mirrors_alike(const Kernel& psf) {
+bool internal::mirrors_alike(const Kernel& psf) {
   double most = 0;
   for (const double t : psf.taps()) most = std::max(most, std::abs(t));
   const auto alike = [&](double a, double b) { return std::abs(a - b) <= 1e-9 * most; };
@@ -74,7 +71,7 @@ FftArray<double> cosine_transfer(const Kernel& k, int w, int h) {
 
 }  // namespace
 
-Transfer2d transfer_of(const Kernel& psf, int width, int height) {
+Transfer2d internal::transfer_of(const Kernel& psf, int width, int height) {
   const Kernel k = checked_psf(psf, "transfer function");
   const Grid grid{{width, height, Border::wrap}, false, width / 2 + 1, height};
   Transfer2d t{grid, FftArray<std::complex<double>>(grid.size()), FftArray<double>(0)};
@@ -96,7 +93,7 @@ Transfer2d transfer_of(const Kernel& psf, int width, int height) {
     places.push_back(y);
   }
   const LineFft<double>& down = LineFft<double>::of(height);
-  parallel_rows(grid.columns, static_cast<std::size_t>(height) * 16, [&](int first, int last) {
+  parallel_rows(grid.columns, RowCost(height, 16), [&](int first, int last) {
     const FftArray<std::complex<double>> column(static_cast<std::size_t>(height));
     for (int u = first; u < last; ++u) {
       std::fill_n(column.data(), height, 0.0);
@@ -109,9 +106,9 @@ Transfer2d transfer_of(const Kernel& psf, int width, int height) {
   return t;
 }
 
-Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond) {
-  const Frame f = frame_of(shape, beyond);
-  if (beyond == Beyond::mirror && mirrors_alike(psf)) {
+Transfer2d internal::transfer_of(const Kernel& psf, const Shape& shape, Border border) {
+  const Frame f = frame_of(shape, border);
+  if (border == Border::mirror && mirrors_alike(psf)) {
     return {{f, true, shape.width, shape.height},
             FftArray<std::complex<double>>(0),
             cosine_transfer(checked_psf(psf, "transfer function"), shape.width, shape.height)};
@@ -121,8 +118,8 @@ Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond) {
   return t;
 }
 
-Frame frame_of(const Shape& s, Beyond beyond) {
-  if (beyond == Beyond::mirror) return {2 * s.width, 2 * s.height, Border::mirror};
+Frame internal::frame_of(const Shape& s, Border border) {
+  if (border == Border::mirror) return {2 * s.width, 2 * s.height, Border::mirror};
   return {s.width, s.height, Border::wrap};
 }
 
@@ -187,7 +184,7 @@ void ChannelSpectrum::restore(const Factor& factor, const View& out) {
 
 Blurring::Blurring(const Transfer2d& t)
     : grid_(t.grid), fourier_(grid_.cosine ? 0 : grid_.size()), cosine_(grid_.cosine ? grid_.size() : 0) {
-  parallel_rows(grid_.columns, static_cast<std::size_t>(grid_.rows), [&](int first, int last) {
+  parallel_rows(grid_.columns, grid_.rows, [&](int first, int last) {
     for (std::size_t i = grid_.place(first, 0); i < grid_.place(last, 0); ++i) {
       if (grid_.cosine) {
         cosine_[i] = static_cast<float>(t.cosine[i]);
@@ -206,7 +203,7 @@ void Blurring::filter(const ConstView& in, const View& out, bool turned) const {
       if constexpr (std::is_same_v<T, float>) {
         column[v] *= cosine_[i];
       } else {
-        // By parts: the library's product looks for infinities.
+        // Real and imaginary part by hand: the product of std::complex checks for infinities, which is slow.
         const float re = fourier_[i].real(), im = turned ? -fourier_[i].imag() : fourier_[i].imag();
         column[v] = {column[v].real() * re - column[v].imag() * im, column[v].real() * im + column[v].imag() * re};
       }
@@ -214,7 +211,7 @@ void Blurring::filter(const ConstView& in, const View& out, bool turned) const {
   });
 }
 
-Image extended(const Image& channel, const Frame& f) {
+Image internal::extended(const Image& channel, const Frame& f) {
   Image whole(f.width, f.height);
   for (int y = 0; y < f.height; ++y) {
     for (int x = 0; x < f.width; ++x)
@@ -226,8 +223,8 @@ Image extended(const Image& channel, const Frame& f) {
 
 namespace {
 
-// What the wrapped channel looks like blurred, in the `rim` rows at the top and at the bottom: put on each other as
-// they meet there, the bottom ones first.
+// The blurred wrapped channel in the `rim` rows at the bottom and the `rim` rows at the top, in one picture: first the
+// bottom rows, then the top ones, as they meet where the picture repeats.
 Image blurred_seam(const ConstView& channel, const Kernel& psf, int rim) {
   const int wide = rim + psf.height();
   if (2 * wide >= channel.height()) {
@@ -246,7 +243,7 @@ Image blurred_seam(const ConstView& channel, const Kernel& psf, int rim) {
 
 Image transposed(const ConstView& in) {
   Image out(in.height(), in.width());
-  parallel_rows((in.height() + 15) / 16, static_cast<std::size_t>(in.width()) * 32, [&](int first, int last) {
+  parallel_rows((in.height() + 15) / 16, RowCost(in.width(), 32), [&](int first, int last) {
     for (int block = first; block < last; ++block) {
       for (int x = 0; x < in.width(); ++x) {
         for (int y = 16 * block; y < std::min(in.height(), 16 * block + 16); ++y) out.row(x)[y] = in.row(y)[x];
@@ -266,14 +263,14 @@ Kernel transposed(const Kernel& k) {
 
 }  // namespace
 
-Image tapered(const ConstView& channel, const Kernel& psf) {
+Image internal::tapered(const ConstView& channel, const Kernel& psf) {
   const int w = channel.width(), h = channel.height(), across = std::min(psf.width(), w / 2),
             down = std::min(psf.height(), h / 2);
   const Kernel k = checked_psf(psf, "taper");
   // A raised cosine over the width of the PSF.
   const auto weight = [](int i, int n, int reach) {
     const double d = (std::min(i, n - 1 - i) + 0.5) / std::max(1, reach);
-    return d >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * d);
+    return reach == 0 || d >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * d);
   };
   Image out(channel);
   const auto blend = [&](int x, int y, float blurred) {
@@ -296,11 +293,11 @@ Image tapered(const ConstView& channel, const Kernel& psf) {
   return out;
 }
 
-Stage iteration_stage(const std::vector<double>& residuals) {
+Stage internal::iteration_stage(const std::vector<double>& residuals) {
   Stage s;
   s.name = "residual over the iterations";
-  s.x_label = "iteration";
-  s.y_label = "log10 residual";
+  s.x_name = "iteration";
+  s.y_name = "log10 residual";
   s.curves = {{"residual", {}, {}, static_cast<int>(residuals.size()) - 1}};
   for (std::size_t i = 0; i < residuals.size(); ++i) {
     s.curves[0].x.push_back(static_cast<double>(i));
@@ -309,12 +306,12 @@ Stage iteration_stage(const std::vector<double>& residuals) {
   return s;
 }
 
-void tell_of_mirrors(const Kernel& psf, Beyond beyond) {
-  if (beyond != Beyond::mirror || !notes_heard() || mirrors_alike(psf)) return;
-  note("this PSF is another one in a mirror, so that mirrored borders may ring: try beyond=taper");
+void internal::tell_of_mirrors(const Kernel& psf, Border border) {
+  if (border != Border::mirror || !notes_heard() || mirrors_alike(psf)) return;
+  note("this PSF is another one in a mirror, so that mirrored borders may ring: try border=taper");
 }
 
-void tell_of_noise(const ConstView& in, const ConstView& result) {
+void internal::tell_of_noise(const ConstView& in, const ConstView& result) {
   if (!notes_heard()) return;
   const auto before = statistics(in), after = statistics(result);
   for (std::size_t c = 0; c < static_cast<std::size_t>(in.shape.color_channels()); ++c) {
@@ -327,15 +324,16 @@ void tell_of_noise(const ConstView& in, const ConstView& result) {
   }
 }
 
-void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Beyond beyond, const Prepare& prepare) {
-  tell_of_mirrors(psf, beyond);
-  const Transfer2d transfer = transfer_of(psf, in.shape, beyond);
+void internal::restore_linear(const ConstView& in, const View& out, const Kernel& psf, Border border,
+                              const Prepare& prepare) {
+  tell_of_mirrors(psf, border);
+  const Transfer2d transfer = transfer_of(psf, in.shape, border);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       checkpoint();
       Image blended;
       ConstView from = finite.channel(c);
-      if (beyond == Beyond::taper) from = blended = tapered(from, psf);
+      if (border == Border::taper) from = blended = tapered(from, psf);
       ChannelSpectrum spectrum(from, transfer);
       const ChannelSpectrum::Factor factor = prepare(transfer.grid, [&] { return spectrum.measure(); });
       spectrum.restore(factor, result.channel(c));

@@ -14,7 +14,7 @@
 #include "sieve/restore/psf.hpp"
 #include "spectral/plane.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // Below this a transfer function is zero: that is what rounding in double leaves of one.
 inline constexpr double kZero = 1e-15;
@@ -24,7 +24,7 @@ struct Frame {
   int width, height;
   Border border;
 };
-Frame frame_of(const Shape& s, Beyond beyond);
+Frame frame_of(const Shape& s, Border border);
 
 // The coefficients of a frame that are kept: half a Fourier transform, or, for a mirrored frame and a PSF that is the
 // same in a mirror, the cosine transform of the picture, a quarter as many. (u, v) are periods over the frame.
@@ -32,8 +32,9 @@ struct Grid {
   Frame frame;
   bool cosine;
   int columns, rows;
-  // For how many coefficients of the frame's Fourier transform this one stands; none for those that no mirrored picture
-  // has.
+  // How many coefficients of the frame's full Fourier transform this stored one stands for: itself and those that
+  // follow from it by symmetry (2 in a half plane, up to 4 for a cosine transform). 0 for the highest frequency of a
+  // mirrored frame, where a mirrored picture has nothing.
   double times(int u, int v) const {
     if (frame.border == Border::mirror && (2 * u == frame.width || 2 * v == frame.height)) return 0;
     const double across = u == 0 || 2 * u == frame.width ? 1 : 2;
@@ -45,7 +46,7 @@ struct Grid {
   std::size_t size() const { return place(columns, 0); }
 };
 
-// H of the PSF scaled to sum 1, column by column.
+// The transfer function H of the PSF scaled to sum 1, stored column by column.
 struct Transfer2d {
   Grid grid;
   FftArray<std::complex<double>> fourier;  // one of the two is filled
@@ -54,10 +55,10 @@ struct Transfer2d {
     return grid.cosine ? cosine[grid.place(u, v)] : fourier[grid.place(u, v)];
   }
 };
-Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Beyond beyond);
-// On the half plane of a picture of that size, wrapped.
+Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Border border);
+// The same for a picture of that size that wraps around, as half a Fourier plane.
 Transfer2d transfer_of(const Kernel& psf, int width, int height);
-// What division by it would meet.
+// The diagnosis of a division by it: zeros, weak frequencies, how much it raises noise.
 PsfDiagnosis diagnosis_of(const Transfer2d& transfer);
 
 // |H|^2 and |G|^2 over the grid, both as the frame's Fourier transform, not normalized, has them.
@@ -68,7 +69,7 @@ struct Measured {
   template <std::size_t N, class Term>
   std::array<double, N> sum(Term term) const {
     std::vector<std::array<double, N>> columns(static_cast<std::size_t>(grid.columns));
-    parallel_rows(grid.columns, static_cast<std::size_t>(grid.rows) * 4, [&](int first, int last) {
+    parallel_rows(grid.columns, RowCost(grid.rows, 4), [&](int first, int last) {
       for (int u = first; u < last; ++u) {
         checkpoint();
         std::array<double, N> s{};
@@ -103,27 +104,7 @@ class ChannelSpectrum {
 
 // Called for each channel; measure() gives the squared sizes where the factor depends on them.
 using Prepare = std::function<ChannelSpectrum::Factor(const Grid& grid, const std::function<Measured()>& measure)>;
-void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Beyond beyond, const Prepare& prepare);
-
-// The same by the sums that define the transforms: O(pixels * (width + height)).
-Image restore_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, const Prepare& prepare);
-
-// h * u, or with `turned` h correlated with u, for one channel in its frame, by the sums that define it.
-class PlainBlur {
- public:
-  PlainBlur(const Kernel& psf, const Frame& frame) : psf_(psf), frame_(frame) {}
-  Image operator()(const Image& u, bool turned) const;
-  // |H|^2 of every frequency of the frame.
-  void each_gain(const std::function<void(double h2)>& visit) const;
-
- private:
-  Kernel psf_;
-  Frame frame_;
-};
-// solve(g, blur) for every color channel, its border tapered where asked for, what is not finite as 0 and kept. With
-// `framed` g is the channel continued to its frame, which repeats; else the channel, and each blur continues it anew.
-Image iterate_plainly(const ConstView& in, const Kernel& psf, Beyond beyond, bool framed,
-                      const std::function<Image(const Image& g, const PlainBlur& blur)>& solve);
+void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Border border, const Prepare& prepare);
 
 // change(u, column) on each column of the transform of the channel in its frame, in single precision: the column holds
 // complex numbers, or real ones where the grid is that of a cosine transform.
@@ -163,11 +144,11 @@ Image tapered(const ConstView& channel, const Kernel& psf);
 bool mirrors_alike(const Kernel& psf);
 
 // A note where a PSF is not the same mirrored and the picture goes on mirrored.
-void tell_of_mirrors(const Kernel& psf, Beyond beyond);
+void tell_of_mirrors(const Kernel& psf, Border border);
 // A note where a result lies far beyond the picture on both sides: noise rules it.
 void tell_of_noise(const ConstView& in, const ConstView& result);
 
-// The PSF of sum 1; BadCall, naming `who`, where there is none.
+// The PSF of sum 1; InvalidArgument, naming `who`, where there is none.
 Kernel checked_psf(const Kernel& psf, const char* who);
 
 // The residual before each iteration, as a curve.
@@ -176,6 +157,5 @@ Stage iteration_stage(const std::vector<double>& residuals);
 // The parameters that all restorations share.
 inline constexpr const char* kPsfHelp =
     "gaussian:sigma=, disk:radius=, motion:length=,angle=, airy:radius=, any kernel, or @FILE (weights or a picture)";
-inline constexpr const char* kBeyondHelp = "how the blurred picture goes on beyond its border";
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -7,7 +7,7 @@
 #include <complex>
 #include <numbers>
 
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
@@ -15,6 +15,8 @@
 #include "sieve/spectral/spectrum.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -32,10 +34,10 @@ std::pair<double, double> middle_and_spread(const std::vector<double>& v) {
   return {m, 1.4826 * median_of(far)};
 }
 
-// The lightness of the middle of a picture, `most` pixels to a side at most.
+// The luma of the middle of a picture, at most `most` pixels to a side.
 Image middle_of(const ConstView& in, int most) {
   const int w = std::min(most, in.width()), h = std::min(most, in.height());
-  return finite_lightness(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
+  return finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
 }
 
 // The x in [low, high] at which f is lowest, f falling to it and rising from it.
@@ -59,14 +61,15 @@ double lowest_at(double low, double high, double within, F f) {
 
 FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   require_input(in, "psf_from_point");
-  if (radius < 1 || radius > 200) throw BadCall(fmt::format("psf_from_point: radius={}: allowed is 1..200", radius));
+  if (radius < 1 || radius > 200)
+    throw InvalidArgument(fmt::format("psf_from_point: radius={}: allowed is 1..200", radius));
   if (x < radius || y < radius || x >= in.width() - radius || y >= in.height() - radius) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("psf_from_point: the part of {} pixels about ({}, {}) leaves the picture of {}x{}: give another "
                     "point or a smaller radius",
                     2 * radius + 1, x, y, in.width(), in.height()));
   }
-  const Image gray = finite_lightness(in);
+  const Image gray = finite_luma(in);
   std::vector<double> rim;
   for (int j = -radius; j <= radius; ++j) {
     for (int i = -radius; i <= radius; ++i) {
@@ -92,7 +95,7 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
   }
   const bool cut = at_white > 1;
   if (!(sum > 0) || peak < 5 * spread)
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("psf_from_point: nothing stands out at ({}, {}): the brightest sample is {:.4f} above a background "
                     "of deviation {:.4f}; give the place of a bright point",
                     x, y, peak, spread));
@@ -137,11 +140,11 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
   require_input(in, "psf_from_edge");
   if (part.width < 12 || part.height < 12 || part.x < 0 || part.y < 0 || part.x + part.width > in.width() ||
       part.y + part.height > in.height()) {
-    throw BadCall(fmt::format(
+    throw InvalidArgument(fmt::format(
         "psf_from_edge: the part {},{},{},{} does not lie in the picture of {}x{} with 12x12 pixels at least", part.x,
         part.y, part.width, part.height, in.width(), in.height()));
   }
-  Image gray = finite_lightness(in.part(part));
+  Image gray = finite_luma(in.part(part));
   double across = 0, down = 0;
   for (int y = 1; y < gray.height(); ++y) {
     for (int x = 1; x < gray.width(); ++x) {
@@ -176,7 +179,7 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
     }
     const double det = n * syy - sy * sy;
     if (n < h / 2.0 || det <= 0)
-      throw BadCall("psf_from_edge: no edge crosses this part: give a part with one straight edge");
+      throw InvalidArgument("psf_from_edge: no edge crosses this part: give a part with one straight edge");
     slope = (n * sxy - sy * sx) / det;
     offset = (sx - slope * sy) / n;
   }
@@ -201,11 +204,12 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
   }
   const std::size_t end = std::max<std::size_t>(3, level.size() / 8);
   if (level.size() < 24)
-    throw BadCall("psf_from_edge: the edge lies at the rim of the part: give a part with the edge in its middle");
+    throw InvalidArgument(
+        "psf_from_edge: the edge lies at the rim of the part: give a part with the edge in its middle");
   const double low = median_of({level.begin(), level.begin() + static_cast<std::ptrdiff_t>(end)}),
                high = median_of({level.end() - static_cast<std::ptrdiff_t>(end), level.end()});
   if (std::abs(high - low) < 0.02)
-    throw BadCall(fmt::format(
+    throw InvalidArgument(fmt::format(
         "psf_from_edge: the levels on both sides differ by {:.4f} only: give a part with one edge of more contrast",
         std::abs(high - low)));
   for (const double v : level) f.profile.push_back((v - low) / (high - low));
@@ -252,7 +256,7 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
 FoundPsf psf_from_motion(const ConstView& in) {
   require_input(in, "psf_from_motion");
   if (in.width() < 64 || in.height() < 64)
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
   const Image gray = middle_of(in, 2048);
   const int w = gray.width(), h = gray.height();
@@ -272,7 +276,8 @@ FoundPsf psf_from_motion(const ConstView& in) {
   const DoubleSpectrum cepstrum = double_spectrum(map_samples(power, [](float p) { return std::log(p + 1e-20F); }));
   const int reach = std::min(80, side / 2 - 4);
   const auto value = [&](int x, int y) { return cepstrum.at(x, y).real(); };
-  // Each spot against its ring: pictures have cepstra of their own, which change with the distance.
+  // Each place is compared with the others at the same distance: the picture has a cepstrum of its own, which depends
+  // on the distance.
   std::vector<std::vector<double>> rings(static_cast<std::size_t>(reach + 3));
   for (int y = 0; y <= reach + 1; ++y) {
     for (int x = -reach - 1; x <= reach + 1; ++x) {
@@ -349,7 +354,8 @@ FoundPsf psf_from_motion(const ConstView& in) {
 FoundPsf psf_blind(const ConstView& in) {
   require_input(in, "psf_blind");
   if (in.width() < 32 || in.height() < 32)
-    throw BadCall(fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
+    throw InvalidArgument(
+        fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
   const Image gray = middle_of(in, 1024);
   const int w = gray.width(), h = gray.height();
   const double noise = noise_level(gray);
@@ -361,10 +367,11 @@ FoundPsf psf_blind(const ConstView& in) {
     ++rounds;
     const double now = edge_blur(Wiener{.psf = Kernel::gaussian(std::clamp(sigma, 0.3, 20.0)),
                                         .noise = static_cast<float>(std::max(0.001, noise))}(gray));
-    // No sharper than the time before: the noise sets the end, and to go on would chase it.
+    // The edges have not become steeper than in the round before: what is left is noise, and another round would only
+    // sharpen that.
     if (now > rest - 0.03 || now <= kSharp) break;
     rest = now;
-    // Half of it: Wiener leaves a part of the blur by itself.
+    // Only half of the measured rest is added, since the Wiener filter itself leaves a part of the blur.
     sigma = std::min(20.0, std::sqrt(sigma * sigma + 0.5 * (rest * rest - kSharp * kSharp)));
   }
   std::vector<double> quarters;

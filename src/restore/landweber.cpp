@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 #include "restore/linear_run.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/quality/estimate.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -59,64 +61,45 @@ static Prepare division(const Landweber& f, const ConstView& in) {
   };
 }
 
-Image Landweber::operator()(const ConstView& in) const { return made(*this, in); }
+Image Landweber::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Landweber::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
-Image Landweber::plain(const ConstView& in) const {
-  return iterate_plainly(in, psf, beyond, true, [&](const Image& g, const PlainBlur& blur) {
-    double most = 0;
-    blur.each_gain([&](double h2) { most = std::max(most, h2); });
-    const double s = noise ? static_cast<double>(*noise) : noise_level(in),
-                 rate = static_cast<double>(step) / std::max(kZero, most);
-    Image u(g.shape());
-    for (int i = 0; i < iterations; ++i) {
-      const Image rest = map_pairs(g, blur(u, false), [](float a, float b) { return a - b; });
-      double sum = 0;
-      for (int y = 0; y < rest.height(); ++y) {
-        for (int x = 0; x < rest.width(); ++x)
-          sum += static_cast<double>(rest.at(x, y)) * static_cast<double>(rest.at(x, y));
-      }
-      if (s > 0 && std::sqrt(sum / static_cast<double>(rest.shape().pixels())) <= s) break;
-      u = map_pairs(u, blur(rest, true), [rate](float a, float b) { return a + static_cast<float>(rate) * b; });
-    }
-    return u;
-  });
-}
-std::string Landweber::meaning() const { return psf_meaning(*this); }
 
-std::vector<Stage> Landweber::stages(const ConstView& in) const {
-  ready(*this, in);
-  const Image gray = finite_lightness(in);
-  const Transfer2d transfer = transfer_of(psf, gray.shape(), beyond);
-  const Measured m = ChannelSpectrum(beyond == Beyond::taper ? tapered(gray, psf) : gray, transfer).measure();
-  const double rate = static_cast<double>(step) / largest_of(m),
-               s = noise ? static_cast<double>(*noise) : noise_level(in);
+static std::vector<Stage> stages_of_landweber(const Landweber& f, const ConstView& in) {
+  validate(f, in);
+  const Image gray = finite_luma(in);
+  const Transfer2d transfer = transfer_of(f.psf, gray.shape(), f.border);
+  const Measured m = ChannelSpectrum(f.border == Border::taper ? tapered(gray, f.psf) : gray, transfer).measure();
+  const double rate = static_cast<double>(f.step) / largest_of(m),
+               s = f.noise ? static_cast<double>(*f.noise) : noise_level(in);
   StageCurve c{"residual", {}, {}};
-  for (double n = 1; n <= iterations; n = std::max(n + 1, n * 1.3)) {
+  for (double n = 1; n <= f.iterations; n = std::max(n + 1, n * 1.3)) {
     c.x.push_back(std::log10(std::floor(n)));
     c.y.push_back(std::log10(std::max(1e-9, residual(m, rate, static_cast<int>(n)))));
   }
-  const double stop = std::log10(stop_at(m, rate, s, iterations));
-  c.marked =
+  const double stop = std::log10(stop_at(m, rate, s, f.iterations));
+  c.chosen =
       static_cast<int>(std::min_element(c.x.begin(), c.x.end(),
                                         [&](double a, double b) { return std::abs(a - stop) < std::abs(b - stop); }) -
                        c.x.begin());
   Stage stage;
-  stage.name = fmt::format("iterations: ends at {}", stop_at(m, rate, s, iterations));
+  stage.name = fmt::format("iterations: ends at {}", stop_at(m, rate, s, f.iterations));
   stage.curves = {c};
-  stage.x_label = "log10 iterations";
-  stage.y_label = "log10 residual";
+  stage.x_name = "log10 iterations";
+  stage.y_name = "log10 residual";
   return {stage};
 }
 
 void Landweber::describe(Description<Landweber>& d) {
   d.called("landweber", "restore", "Goes to the inverse filter step by step, and stops where the noise begins.");
+  d.also({"deblur", "deconvolve", "restore", "iterative"});
   d.wrong("the noise is known and time is short of nothing: wiener weighs each frequency by itself and is closer.");
-  d.agrees_within(2e-3);
   describe_psf(d);
+  d.meaning(psf_meaning<Landweber>);
+  d.stages(stages_of_landweber);
   d.field("iterations", &Landweber::iterations, "", "at most", {1, 1000000});
   d.field("step", &Landweber::step, "", "of each iteration, times 1 / (largest |H|)^2", {0.001, 1.99});
   d.field("noise", &Landweber::noise, "0..1 scale", "deviation of the residual to stop at; 0: never", {0, 1});
-  describe_beyond(d);
+  describe_border(d);
 }
 
 }  // namespace sieve

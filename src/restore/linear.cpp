@@ -16,6 +16,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<PseudoInverse::Below>::all() {
   static constexpr std::pair<const char*, PseudoInverse::Below> names[] = {
       {"drop", PseudoInverse::Below::drop},
@@ -25,11 +27,12 @@ std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<Pseudo
 }
 
 static Prepare division(const Inverse& f, const ConstView& in) {
-  const PsfDiagnosis d = diagnosis_of(transfer_of(f.psf, in.shape, f.beyond));
+  const PsfDiagnosis d = diagnosis_of(transfer_of(f.psf, in.shape, f.border));
   if (d.zero > 0)
-    throw BadCall(fmt::format(
-        "inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or least_squares",
-        d.reason));
+    throw InvalidArgument(
+        fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or "
+                    "constrained_least_squares",
+                    d.reason));
   if (d.verdict != "safe") note(fmt::format("{}: {}", d.verdict, d.reason));
   return always([](int, int, Complex h) { return std::conj(h) / std::norm(h); });
 }
@@ -59,9 +62,9 @@ static Prepare division(const Wiener& f, const ConstView& in) {
   if (!f.ratios.empty()) {
     const Image& k = f.ratios.image("wiener", "ratios");
     if (k.shape().color_channels() != 1)
-      throw BadCall("wiener: ratios= is a color picture: give a gray one, its middle the ratio at frequency 0");
+      throw InvalidArgument("wiener: ratios= is a color picture: give a gray one, its middle the ratio at frequency 0");
     if (statistics(k)[0].minimum < 0)
-      throw BadCall(
+      throw InvalidArgument(
           fmt::format("wiener: ratios= holds {:g}: a ratio of powers is 0 or above", statistics(k)[0].minimum));
     return [gain = Transfer{.with = f.ratios}](const Grid& grid, const auto&) -> Factor {
       return [gain, frame = grid.frame](int u, int v, Complex h) {
@@ -133,7 +136,7 @@ static Prepare division(const Wiener& f, const ConstView& in) {
 Image noise_ratio(const ConstView& clean, double deviation) {
   require_input(clean, "noise_ratio");
   if (!(deviation >= 0) || !std::isfinite(deviation))
-    throw BadCall(fmt::format("noise_ratio: deviation={:g}: give 0 or above", deviation));
+    throw InvalidArgument(fmt::format("noise_ratio: deviation={:g}: give 0 or above", deviation));
   const int w = clean.width(), h = clean.height();
   const Image power =
       Box{.radius = 2, .border = Border::wrap}(spectrum_image(spectrum(clean, Taper::periodic), SpectrumShown::power));
@@ -142,48 +145,48 @@ Image noise_ratio(const ConstView& clean, double deviation) {
                      [noise](float p) { return static_cast<float>(noise / std::max(1e-20, static_cast<double>(p))); });
 }
 
-Image Inverse::operator()(const ConstView& in) const { return made(*this, in); }
+Image Inverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Inverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
-Image Inverse::plain(const ConstView& in) const { return plain_linear(*this, in); }
-std::string Inverse::meaning() const { return psf_meaning(*this); }
 void Inverse::describe(Description<Inverse>& d) {
   d.called("inverse", "restore",
            "Divides the spectrum by that of the blur: exact without noise, where nothing was lost.");
-  d.wrong("there is noise, be it that of 8 bits: it is raised beyond all measure; take wiener or least_squares.");
-  d.agrees_within(2e-3);
+  d.also({"deblur", "deconvolve", "restore"});
+  d.wrong(
+      "there is noise, be it that of 8 bits: it is raised beyond all measure; take wiener or "
+      "constrained_least_squares.");
   describe_psf(d);
-  describe_beyond(d);
+  describe_border(d);
+  d.meaning(psf_meaning<Inverse>);
 }
 
-Image PseudoInverse::operator()(const ConstView& in) const { return made(*this, in); }
+Image PseudoInverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void PseudoInverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
-Image PseudoInverse::plain(const ConstView& in) const { return plain_linear(*this, in); }
-std::string PseudoInverse::meaning() const { return psf_meaning(*this); }
 void PseudoInverse::describe(Description<PseudoInverse>& d) {
   d.called("pseudo_inverse", "restore", "The inverse where the blur left enough; a threshold says where.");
-  d.wrong("the noise level is known or can be measured: wiener and least_squares weigh every frequency by it.");
-  d.agrees_within(1e-4);
+  d.also({"deblur", "deconvolve", "restore"});
+  d.wrong(
+      "the noise level is known or can be measured: wiener and constrained_least_squares weigh every frequency by it.");
   describe_psf(d);
+  d.meaning(psf_meaning<PseudoInverse>);
   d.field("threshold", &PseudoInverse::threshold, "of |H|", "below it the coefficient is not divided", {1e-9, 1});
   d.field("below", &PseudoInverse::below, "", "what becomes of it: left out, held at the threshold, times constant");
   d.field("constant", &PseudoInverse::constant, "", "its factor with below=constant", {-100, 100});
-  describe_beyond(d);
+  describe_border(d);
 }
 
-Image Wiener::operator()(const ConstView& in) const { return made(*this, in); }
+Image Wiener::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Wiener::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
-Image Wiener::plain(const ConstView& in) const { return plain_linear(*this, in); }
-std::string Wiener::meaning() const { return psf_meaning(*this); }
 void Wiener::describe(Description<Wiener>& d) {
   d.called("wiener", "restore", "Divides by the blur as far as the noise allows, each frequency by its own measure.");
+  d.also({"deblur", "deconvolve", "restore"});
   d.wrong("edges must be free of ripples: take richardson_lucy.");
-  d.agrees_within(1e-4);
   describe_psf(d);
+  d.meaning(psf_meaning<Wiener>);
   d.field("ratio", &Wiener::ratio, "", "power of the noise over that of the picture", {0, 1000});
   d.field("noise", &Wiener::noise, "0..1 scale", "standard deviation of the noise, for ratio=auto", {0, 1});
   d.field("ratios", &Wiener::ratios, "",
           "a gray picture of the ratio at each frequency, 0 in its middle; stands for ratio");
-  describe_beyond(d);
+  describe_border(d);
 }
 
 }  // namespace sieve

@@ -3,10 +3,10 @@
 
 #include <fmt/format.h>
 
-#include "core/run.hpp"
 #include "restore/deconvolution.hpp"
+#include "run/validate.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 using Complex = std::complex<double>;
 using Factor = ChannelSpectrum::Factor;
@@ -14,14 +14,9 @@ using Factor = ChannelSpectrum::Factor;
 // division(filter, picture) gives what restore_linear asks for.
 template <class F>
 void run_linear(const F& f, const ConstView& in, const View& out) {
-  ready(f, in, out);
+  validate(f, in, out);
   checked_psf(f.psf, description_of<F>().name.c_str());
-  restore_linear(in, out, f.psf, f.beyond, division(f, in));
-}
-
-template <class F>
-Image plain_linear(const F& f, const ConstView& in) {
-  return restore_plainly(in, f.psf, f.beyond, division(f, in));
+  restore_linear(in, out, f.psf, f.border, division(f, in));
 }
 
 template <class F>
@@ -34,8 +29,10 @@ void describe_psf(Description<F>& d) {
   d.field("psf", &F::psf, "", kPsfHelp);
 }
 template <class F>
-void describe_beyond(Description<F>& d) {
-  d.field("beyond", &F::beyond, "", kBeyondHelp);
+void describe_border(Description<F>& d) {
+  d.border(&F::border, nullptr, {Border::mirror, Border::taper, Border::wrap},
+           "what blurred into the picture from beyond; mirror images, and not the edge repeated, since they leave no "
+           "jump and make no ripples");
 }
 
 inline Prepare always(Factor f) {
@@ -47,4 +44,4 @@ inline double frequency_down(int v, const Frame& f) {
   return static_cast<double>(2 * v > f.height ? v - f.height : v) / f.height;
 }
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -11,6 +11,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 DoubleSpectrum transfer_function(const Kernel& psf, int width, int height) {
   const Transfer2d h = transfer_of(psf, width, height);
   DoubleSpectrum s(width, height);
@@ -24,14 +26,14 @@ PsfDiagnosis diagnose(const Kernel& psf, int width, int height) {
   return diagnosis_of(transfer_of(psf, width, height));
 }
 
-PsfDiagnosis diagnosis_of(const Transfer2d& h) {
+PsfDiagnosis internal::diagnosis_of(const Transfer2d& h) {
   struct Sums {
     double all = 0, tenth = 0, hundredth = 0, thousandth = 0, zero = 0, gain = 0, counted = 0,
            smallest = std::numeric_limits<double>::infinity();
   };
   const Grid& grid = h.grid;
   std::vector<Sums> columns(static_cast<std::size_t>(grid.columns));
-  parallel_rows(grid.columns, static_cast<std::size_t>(grid.rows) * 4, [&](int first, int last) {
+  parallel_rows(grid.columns, RowCost(grid.rows, 4), [&](int first, int last) {
     for (int u = first; u < last; ++u) {
       Sums s;
       for (int v = 0; v < grid.rows; ++v) {

@@ -9,13 +9,15 @@
 #include <vector>
 
 #include "core/finite.hpp"
-#include "core/lightness.hpp"
-#include "core/run.hpp"
-#include "restore/deconvolution.hpp"
+#include "core/luma.hpp"
+#include "restore/linear_run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -25,7 +27,7 @@ constexpr int kLanes = 8;
 template <std::size_t N, class Row>
 std::array<double, N> sum_rows(const Shape& s, Row row) {
   std::vector<std::array<double, N>> rows(static_cast<std::size_t>(s.height));
-  parallel_rows(s.height, static_cast<std::size_t>(s.width) * 2, [&](int first, int last) {
+  parallel_rows(s.height, RowCost(s.width, 2), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       std::array<std::array<double, kLanes>, N> lanes{};
       row(y, lanes);
@@ -57,7 +59,7 @@ double square(float a) { return static_cast<double>(a) * static_cast<double>(a);
 Image smoothed(const Image& u, float s) {
   const int w = u.width(), h = u.height();
   Image gx(w, h), gy(w, h), out(w, h);
-  parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
+  parallel_rows(h, RowCost(w, 4), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
       const float *r = u.row(y), *under = u.row(std::min(y + 1, h - 1));
       float *px = gx.row(y), *py = gy.row(y);
@@ -69,7 +71,7 @@ Image smoothed(const Image& u, float s) {
       }
     }
   });
-  parallel_rows(h, static_cast<std::size_t>(w) * 4, [&](int first, int last) {
+  parallel_rows(h, RowCost(w, 4), [&](int first, int last) {
     const std::vector<float> nothing(static_cast<std::size_t>(w));
     for (int y = first; y < last; ++y) {
       const float *r = u.row(y), *px = gx.row(y), *py = gy.row(y), *over = y > 0 ? gy.row(y - 1) : nothing.data();
@@ -95,7 +97,7 @@ Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, End
   const float smoothness = smoothness_of(f, noise);
   const Image g = map_samples(channel, [](float v) { return std::max(0.0F, v); });
   const Shape shape = g.shape();
-  const Blurring blurring(transfer_of(f.psf, shape, f.beyond));
+  const Blurring blurring(transfer_of(f.psf, shape, f.border));
   // u: the last result; start: where the step begins, beyond it when accelerated; change: the last two steps.
   Image u = g, before = g, start = g, change(shape), change_before(shape), blurred(shape);
   double product = 0, size = 0;
@@ -104,7 +106,7 @@ Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, End
     checkpoint();
     const auto alpha =
         static_cast<float>(f.accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
-    parallel_rows(shape.height, static_cast<std::size_t>(shape.width), [&](int first, int last) {
+    parallel_rows(shape.height, shape.width, [&](int first, int last) {
       for (int y = first; y < last; ++y) {
         const float *now = u.row(y), *then = before.row(y);
         float* s = start.row(y);
@@ -151,18 +153,18 @@ Image solve(const ConstView& channel, const RichardsonLucy& f, double noise, End
 
 }  // namespace
 
-Image RichardsonLucy::operator()(const ConstView& in) const { return made(*this, in); }
+Image RichardsonLucy::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   checked_psf(psf, "richardson_lucy");
-  tell_of_mirrors(psf, beyond);
+  tell_of_mirrors(psf, border);
   const double s = noise ? static_cast<double>(*noise) : noise_level(in);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     Progress progress(in.shape.color_channels());
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       Ended ended;
       const ConstView channel = finite.channel(c);
-      copy(solve(beyond == Beyond::taper ? tapered(channel, psf) : Image(channel), *this, s, ended), result.channel(c));
+      copy(solve(border == Border::taper ? tapered(channel, psf) : Image(channel), *this, s, ended), result.channel(c));
       note(fmt::format("channel {}: {} iterations, residual {:.5f}{}", c + 1, ended.iterations, ended.residual,
                        s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
       progress.add(1);
@@ -171,61 +173,27 @@ void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
   copy_alpha(in, out);
 }
 
-// Without acceleration or smoothing the iteration as it is written; the fast form only takes fewer of them to the same
-// end.
-Image RichardsonLucy::plain(const ConstView& in) const {
-  return iterate_plainly(in, psf, beyond, false, [&](const Image& data, const PlainBlur& blur) {
-    const Image g = map_samples(data, [](float v) { return std::max(0.0F, v); });
-    const double s = noise ? static_cast<double>(*noise) : noise_level(in);
-    Image u = g, before = g, change(g.shape()), change_before(g.shape());
-    for (int i = 0; i < iterations; ++i) {
-      double product = 0, size = 0;
-      for (int y = 0; y < g.height(); ++y) {
-        for (int x = 0; x < g.width(); ++x)
-          product += static_cast<double>(change.at(x, y)) * static_cast<double>(change_before.at(x, y)),
-              size += square(change_before.at(x, y));
-      }
-      const auto alpha =
-          static_cast<float>(accelerate && i >= 2 && size > 0 ? std::clamp(product / size, 0.0, 0.98) : 0.0);
-      Image start =
-          map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
-      const Image blurred = blur(start, false);
-      double sum = 0;
-      for (int y = 0; y < g.height(); ++y) {
-        for (int x = 0; x < g.width(); ++x) sum += square(g.at(x, y) - blurred.at(x, y));
-      }
-      if (s > 0 && std::sqrt(sum / static_cast<double>(g.shape().pixels())) <= s) return start;
-      const Image ratio = map_pairs(g, blurred, [](float a, float b) { return b > 1e-9F ? a / b : 0; });
-      Image next = map_pairs(start, blur(ratio, true), [](float a, float b) { return std::max(0.0F, a * b); });
-      if (const float term = smoothness_of(*this, s); term > 0) next = smoothed(next, term);
-      change_before = std::exchange(change, map_pairs(next, start, [](float a, float b) { return a - b; }));
-      before = std::exchange(u, std::move(next));
-    }
-    return u;
-  });
-}
-
-std::vector<Stage> RichardsonLucy::stages(const ConstView& in) const {
-  ready(*this, in);
+static std::vector<Stage> stages_of_richardson_lucy(const RichardsonLucy& f, const ConstView& in) {
+  validate(f, in);
   Ended ended;
-  solve(finite_lightness(in), *this, noise ? static_cast<double>(*noise) : noise_level(in), ended);
+  solve(finite_luma(in), f, f.noise ? static_cast<double>(*f.noise) : noise_level(in), ended);
   return {iteration_stage(ended.history)};
 }
 
-std::string RichardsonLucy::meaning() const {
-  return fmt::format("PSF {}x{}, scaled to sum 1", psf.width(), psf.height());
-}
 void RichardsonLucy::describe(Description<RichardsonLucy>& d) {
   d.called("richardson_lucy", "restore",
            "The likeliest picture under photon noise, by multiplication, never negative.");
+  d.also({"deblur", "deconvolve", "restore", "Poisson", "maximum likelihood"});
   d.wrong("the background lies below 0 (a signed picture), or time is short: wiener needs one step.");
-  d.agrees_within(2e-3);
-  d.field("psf", &RichardsonLucy::psf, "", kPsfHelp);
+  d.meaning(
+      [](const RichardsonLucy& f) { return fmt::format("PSF {}x{}, scaled to sum 1", f.psf.width(), f.psf.height()); });
+  d.stages(stages_of_richardson_lucy);
+  describe_psf(d);
   d.field("iterations", &RichardsonLucy::iterations, "", "at most", {1, 10000});
   d.field("accelerate", &RichardsonLucy::accelerate, "", "steps beyond each result");
   d.field("smoothness", &RichardsonLucy::smoothness, "", "of a total-variation term; auto: by the noise", {0, 0.1});
   d.field("noise", &RichardsonLucy::noise, "0..1 scale", "deviation of the residual to stop at; 0: never", {0, 1});
-  d.field("beyond", &RichardsonLucy::beyond, "", kBeyondHelp);
+  describe_border(d);
 }
 
 }  // namespace sieve

@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 constexpr int kBlock = 16;  // rows to a block of ready-made column sums
@@ -69,7 +71,7 @@ class BlockSums {
 
 }  // namespace
 
-void box_mean(const ConstView& in, int radius, Border border, float fill, const View& out) {
+void internal::box_mean(const ConstView& in, int radius, Border border, float fill, const View& out) {
   const int k = 2 * radius + 1, w = in.width(), h = in.height();
   const bool stream = rows::streams(out.shape.samples());
   const double scale = 1.0 / (static_cast<double>(k) * k);

@@ -2,9 +2,9 @@
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // Mean of the (2 radius + 1) by (2 radius + 1) window of one channel; any border but inside.
 void box_mean(const ConstView& in, int radius, Border border, float fill, const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -5,24 +5,28 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "fft/fft.hpp"
+#include "run/validate.hpp"
+#include "sieve/spatial/frame.hpp"
 #include "spatial/correlation.hpp"
-#include "spectral/fft.hpp"
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
-constexpr std::pair<const char*, Way> kWays[] = {
-    {"automatic", Way::automatic}, {"direct", Way::direct}, {"separable", Way::separable}, {"fourier", Way::fourier}};
+constexpr std::pair<const char*, ConvolutionMethod> kMethods[] = {{"automatic", ConvolutionMethod::automatic},
+                                                                  {"direct", ConvolutionMethod::direct},
+                                                                  {"separable", ConvolutionMethod::separable},
+                                                                  {"fourier", ConvolutionMethod::fourier}};
 
 template <class F>
 Shape shape_of(const F& f, const Shape& in) {
   const Kernel& k = f.kernel;
   if (f.border == Border::inside && (k.width() > in.width || k.height() > in.height)) {
-    throw BadCall(fmt::format("{}: a kernel of {}x{} does not fit inside a picture of {}; take another border",
-                              description_of<F>().name, k.width(), k.height(), text_of(in).text));
+    throw InvalidArgument(fmt::format("{}: a kernel of {}x{} does not fit inside a picture of {}; take another border",
+                                      description_of<F>().name, k.width(), k.height(), text_of(in).text));
   }
   return {result_size(in.width, k.width(), f.border, f.stride), result_size(in.height, k.height(), f.border, f.stride),
           in.channels};
@@ -31,23 +35,31 @@ Shape shape_of(const F& f, const Shape& in) {
 // Both filters: correlation with the kernel as given here.
 template <class F>
 void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out) {
-  ready(f, in, out);
+  validate(f, in, out);
+  if (f.border == Border::full) {
+    // All that the kernel touches is where it fits inside a picture with a wide enough black rim.
+    const int across = kernel.width() - 1, down = kernel.height() - 1;
+    F inside = f;
+    inside.border = Border::inside;
+    return run(inside, kernel,
+               Pad{.left = across, .right = across, .top = down, .bottom = down, .border = Border::zero}(in), out);
+  }
   const Correlation c{kernel, f.border, f.fill, f.stride};
   const auto factors = kernel.separated();
-  Way way = f.way == Way::automatic ? chosen_way(kernel, in.shape) : f.way;
-  if (way == Way::separable && !factors) {
-    throw BadCall(description_of<F>().name +
-                  ": this kernel is not separable (no product of a column and a row); take way=automatic");
+  ConvolutionMethod method = f.method == ConvolutionMethod::automatic ? chosen_method(kernel, in.shape) : f.method;
+  if (method == ConvolutionMethod::separable && !factors) {
+    throw InvalidArgument(description_of<F>().name +
+                          ": this kernel is not separable (no product of a column and a row); take method=automatic");
   }
   for (int channel = 0; channel < in.shape.color_channels(); ++channel) {
     const ConstView from = in.channel(channel);
     const View to = out.channel(channel);
-    if (way == Way::separable) {
+    if (method == ConvolutionMethod::separable) {
       SeparablePasses p{{}, {}, kernel.anchor_x(), kernel.anchor_y()};
       for (const double v : factors->row) p.row.push_back(static_cast<float>(v));
       for (const double v : factors->column) p.column.push_back(static_cast<float>(v));
       correlate_separable(from, p, f.border, f.fill, f.stride, to);
-    } else if (way == Way::fourier) {
+    } else if (method == ConvolutionMethod::fourier) {
       correlate_fourier(from, c, to);
     } else {
       correlate_direct(from, c, to);
@@ -57,31 +69,29 @@ void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out)
 }
 
 template <class F>
-int reach_of(const F& f) {
-  const Kernel& k = f.kernel;
-  return std::max({k.anchor_x(), k.anchor_y(), k.width() - 1 - k.anchor_x(), k.height() - 1 - k.anchor_y()});
-}
-
-template <class F>
-std::string meaning_of(const F& f) {
-  return fmt::format("kernel {}x{}, sum {:.6g}", f.kernel.width(), f.kernel.height(), f.kernel.sum());
-}
-
-template <class F>
 void describe_both(Description<F>& d) {
-  d.agrees_within(2e-5);
+  d.window([](const F& f) {
+    const Kernel& k = f.kernel;
+    return std::max({k.anchor_x(), k.anchor_y(), k.width() - 1 - k.anchor_x(), k.height() - 1 - k.anchor_y()});
+  });
+  d.shape(shape_of<F>);
+  d.meaning([](const F& f) {
+    return fmt::format("kernel {}x{}, sum {:.6g}", f.kernel.width(), f.kernel.height(), f.kernel.sum());
+  });
   d.field("kernel", &F::kernel, "", "a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
-  d.field("border", &F::border, "", "what lies beyond the picture; inside keeps only places where the kernel fits");
-  d.field("fill", &F::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  std::vector<Border> borders = window_borders();
+  borders.insert(borders.end(), {Border::inside, Border::full});
+  d.border(&F::border, &F::fill, std::move(borders),
+           "what lies beyond the picture; inside keeps the places where the kernel fits, full all that it touches");
   d.field("stride", &F::stride, "pixels", "keep every stride-th result of each row and column", {1, 1e6});
-  d.field("way", &F::way, "", "how it is computed; all ways agree to rounding");
+  d.field("method", &F::method, "", "how it is computed; all ways agree to rounding");
 }
 
 }  // namespace
 
-std::span<const std::pair<const char*, Way>> ChoiceNames<Way>::all() { return kWays; }
+std::span<const std::pair<const char*, ConvolutionMethod>> ChoiceNames<ConvolutionMethod>::all() { return kMethods; }
 
-Way chosen_way(const Kernel& kernel, const Shape& in) {
+ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in) {
   // Costs in taps per result, measured on 8-megapixel pictures: a transform of the tile costs as much as about
   // 9 taps for each doubling of its area, and the tile is larger than what it yields.
   const double taps =
@@ -97,33 +107,27 @@ Way chosen_way(const Kernel& kernel, const Shape& in) {
   const double passes = kernel.width() > 1 && kernel.height() > 1 && kernel.separated()
                             ? kernel.width() + kernel.height() + 4.0
                             : std::numeric_limits<double>::infinity();
-  if (passes <= taps && passes <= fourier) return Way::separable;
-  return taps <= fourier ? Way::direct : Way::fourier;
+  if (passes <= taps && passes <= fourier) return ConvolutionMethod::separable;
+  return taps <= fourier ? ConvolutionMethod::direct : ConvolutionMethod::fourier;
 }
 
-Image Convolve::operator()(const ConstView& in) const { return made(*this, in); }
+Image Convolve::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Convolve::operator()(const ConstView& in, const View& out) const { run(*this, kernel.turned(), in, out); }
-Image Convolve::plain(const ConstView& in) const { return reference::convolve(in, kernel, border, fill, stride); }
-Shape Convolve::shape(const Shape& in) const { return shape_of(*this, in); }
-int Convolve::reach() const { return reach_of(*this); }
-std::string Convolve::meaning() const { return meaning_of(*this); }
 void Convolve::describe(Description<Convolve>& d) {
   d.called("convolve", "spatial", "Weighted sum of each neighborhood, the kernel turned by 180 degrees.");
+  d.also({"kernel", "FIR", "mask"});
   d.wrong(
       "impulses (salt and pepper) are only smeared by any linear kernel: take a rank filter; a kernel whose sum is "
       "not 1 brightens or darkens.");
   describe_both(d);
 }
 
-Image Correlate::operator()(const ConstView& in) const { return made(*this, in); }
+Image Correlate::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Correlate::operator()(const ConstView& in, const View& out) const { run(*this, kernel, in, out); }
-Image Correlate::plain(const ConstView& in) const { return reference::correlate(in, kernel, border, fill, stride); }
-Shape Correlate::shape(const Shape& in) const { return shape_of(*this, in); }
-int Correlate::reach() const { return reach_of(*this); }
-std::string Correlate::meaning() const { return meaning_of(*this); }
 void Correlate::describe(Description<Correlate>& d) {
   d.called("correlate", "spatial",
            "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");
+  d.also({"template", "cross-correlation", "match"});
   d.wrong("you want a convolution with a kernel that is not the same after half a turn: correlate does not turn it.");
   describe_both(d);
 }

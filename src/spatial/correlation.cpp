@@ -5,12 +5,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "fft/fft.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
 #include "spatial/row_ring.hpp"
-#include "spectral/fft.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -53,20 +55,21 @@ bool all_finite(const float* v, std::size_t n) {
 
 }  // namespace
 
-int result_size(int n, int k, Border border, int stride) {
-  return border == Border::inside ? (n - k + stride) / stride : (n + stride - 1) / stride;
+int internal::result_size(int n, int k, Border border, int stride) {
+  if (border == Border::inside) return (n - k + stride) / stride;
+  return ((border == Border::full ? n + k - 1 : n) + stride - 1) / stride;
 }
 
-Rectangle inside_part(const Shape& in, int reach, const char* who) {
+Rectangle internal::inside_part(const Shape& in, int reach, const char* who) {
   const int side = 2 * reach + 1;
   if (side > in.width || side > in.height) {
-    throw BadCall(fmt::format("{}: a window of {}x{} does not fit inside a picture of {}; take another border", who,
-                              side, side, text_of(in).text));
+    throw InvalidArgument(fmt::format("{}: a window of {}x{} does not fit inside a picture of {}; take another border",
+                                      who, side, side, text_of(in).text));
   }
   return {reach, reach, in.width - 2 * reach, in.height - 2 * reach};
 }
 
-void correlate_direct(const ConstView& in, const Correlation& c, const View& out) {
+void internal::correlate_direct(const ConstView& in, const Correlation& c, const View& out) {
   const Kernel& k = c.kernel;
   const std::vector<Tap> taps = taps_of(k);
   const int ax = k.anchor_x(), ay = k.anchor_y(), s = c.stride;
@@ -107,8 +110,8 @@ void correlate_direct(const ConstView& in, const Correlation& c, const View& out
       strip_rows(in, k.height(), s));
 }
 
-void correlate_separable(const ConstView& in, const SeparablePasses& p, Border border, float fill, int stride,
-                         const View& out) {
+void internal::correlate_separable(const ConstView& in, const SeparablePasses& p, Border border, float fill, int stride,
+                                   const View& out) {
   const int kw = static_cast<int>(p.row.size()), kh = static_cast<int>(p.column.size());
   const int x0 = first_place(p.row_anchor, border), y0 = first_place(p.column_anchor, border);
   const int width = out.width(), full = (width - 1) * stride + 1;
@@ -150,7 +153,7 @@ void correlate_separable(const ConstView& in, const SeparablePasses& p, Border b
 
 // Overlap and save: a tile of the result needs the samples of the tile and the kernel's width more; the circular
 // transform is right for all positions but the first k - 1 of each row and column.
-void correlate_fourier(const ConstView& in, const Correlation& c, const View& out) {
+void internal::correlate_fourier(const ConstView& in, const Correlation& c, const View& out) {
   const Kernel& k = c.kernel;
   const int kw = k.width(), kh = k.height(), s = c.stride;
   const int x0 = first_place(k.anchor_x(), c.border), y0 = first_place(k.anchor_y(), c.border);
@@ -210,7 +213,7 @@ void correlate_fourier(const ConstView& in, const Correlation& c, const View& ou
       1);
 }
 
-void sample_alpha(const ConstView& in, const Correlation& c, const View& out) {
+void internal::sample_alpha(const ConstView& in, const Correlation& c, const View& out) {
   if (!in.shape.has_alpha()) return;
   const int a = in.channels() - 1;
   const int x0 = first_place(c.kernel.anchor_x(), c.border), y0 = first_place(c.kernel.anchor_y(), c.border);

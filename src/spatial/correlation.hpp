@@ -3,7 +3,7 @@
 
 #include "sieve/spatial/convolve.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // What a correlation does, kernel already turned where it has to be.
 struct Correlation {
@@ -33,7 +33,7 @@ void correlate_separable(const ConstView& in, const SeparablePasses& p, Border b
 // The samples of an alpha channel at the places of the results.
 void sample_alpha(const ConstView& in, const Correlation& c, const View& out);
 
-// The part of a picture where a window that reaches so far lies inside; BadCall where there is none.
+// The part of a picture where a window that reaches so far lies inside; InvalidArgument where there is none.
 Rectangle inside_part(const Shape& in, int reach, const char* who);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -11,7 +11,7 @@
 #include <limits>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 struct Least {
@@ -130,11 +130,11 @@ void ColumnExtremes(const float* const* in, std::size_t window, bool maximum, fl
           : ColumnsOf(in, window, out, n, width, scratch, Least());
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(RowExtremes);
 HWY_EXPORT(ColumnExtremes);
@@ -147,5 +147,5 @@ void column_extremes(const float* const* in, std::size_t window, bool maximum, f
   HWY_DYNAMIC_DISPATCH(ColumnExtremes)(in, window, maximum, out, n, width, scratch);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // out[x] = extreme of in[x..x + window - 1]; `in` holds n + window - 1 samples and is spoiled. NaN is +infinity.
 void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n);
@@ -13,4 +13,4 @@ void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::
 void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n,
                      std::size_t width, float* scratch);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -11,13 +11,15 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 float number(float v) { return v == v ? v : std::numeric_limits<float>::infinity(); }
 
 void along_rows(const ConstView& in, int radius, bool maximum, Border border, float fill, const View& out) {
   const int window = 2 * radius + 1, count = in.width() + 2 * radius;
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
+  parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
     std::vector<float> extended(static_cast<std::size_t>(count));
     for (int y = first; y < last; ++y) {
       rows::extend(in, y, -radius, count, border, fill, extended.data());
@@ -37,7 +39,7 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
   for (std::size_t i = 0; i < places.size(); ++i)
     places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
   parallel_rows(
-      strips, static_cast<std::size_t>(h) * kWide * 4,
+      strips, RowCost(static_cast<std::size_t>(h) * kWide, 4),
       [&](int first, int last) {
         // Results go into the picture only where nothing is to be read any more: each turn has a buffer of its own.
         std::vector<float> results(static_cast<std::size_t>(h) * kWide),
@@ -74,8 +76,8 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
 
 }  // namespace
 
-void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Border border, float fill,
-              const View& out) {
+void internal::extremes(const ConstView& in, int radius, std::span<const bool> maxima, Border border, float fill,
+                        const View& out) {
   along_rows(in, radius, maxima.front(), border, fill, out);
   if (radius == 0) return;
   along_columns(out, radius, maxima, border, fill);
@@ -83,12 +85,12 @@ void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Bor
   along_rows(out, radius, maxima.back(), border, number(fill), out);
 }
 
-void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool maximum, Border border, float fill,
-                 const View& out) {
+void internal::extremes_of(const ConstView& in, const std::vector<WindowOffset>& window, bool maximum, Border border,
+                           float fill, const View& out) {
   const std::vector<Run> runs = runs_of(window);
   const int reach = reach_of(window);
   const auto n = static_cast<std::size_t>(in.width());
-  parallel_rows(in.height(), n * runs.size() * 4, [&](int first, int last) {
+  parallel_rows(in.height(), RowCost(n * runs.size(), 4), [&](int first, int last) {
     std::vector<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1), found(n);
     for (int y = first; y < last; ++y) {
       float* to = out.row(y);

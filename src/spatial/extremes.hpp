@@ -8,7 +8,7 @@
 #include "sieve/core/image.hpp"
 #include "sieve/spatial/footprint.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // One channel: the extreme of (2 radius + 1) by (2 radius + 1) windows, for each entry of `maxima` in turn (false:
 // minimum). One memory pass along the rows for the first and the last, one along the columns for all.
@@ -16,7 +16,7 @@ void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Bor
               const View& out);
 
 // One channel: the extreme of any window, a row of it at a time.
-void extremes_of(const ConstView& in, const std::vector<Offset>& window, bool maximum, Border border, float fill,
+void extremes_of(const ConstView& in, const std::vector<WindowOffset>& window, bool maximum, Border border, float fill,
                  const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 std::span<const std::pair<const char*, WindowShape>> ChoiceNames<WindowShape>::all() {
   static constexpr std::pair<const char*, WindowShape> names[] = {
       {"square", WindowShape::square}, {"disk", WindowShape::disk}, {"cross", WindowShape::cross}};
@@ -18,8 +20,8 @@ std::span<const std::pair<const char*, WindowShape>> ChoiceNames<WindowShape>::a
 
 Footprint Footprint::parse(std::string_view text) {
   const auto refuse = [&](const char* why) {
-    throw BadCall(fmt::format("footprint '{}': {}; give {}", text.size() > 60 ? text.substr(0, 60) : text, why,
-                              TextValue<Footprint>::allowed()));
+    throw InvalidArgument(fmt::format("footprint '{}': {}; give {}", text.size() > 60 ? text.substr(0, 60) : text, why,
+                                      TextValue<Footprint>::allowed()));
   };
   Footprint f;
   if (text == "none") return f;
@@ -55,13 +57,13 @@ Footprint Footprint::parse(std::string_view text) {
 
 Footprint TextValue<Footprint>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return Footprint::parse(s);
-  if (!r.text) throw BadCall(fmt::format("files cannot be opened here: {}", s));
+  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
   return Footprint::parse(r.text(std::string(s.substr(1))));
 }
 const char* TextValue<Footprint>::allowed() { return "rows of 0 and 1 like 0,1,0/1,1,1/0,1,0, or @FILE, or none"; }
 
-std::vector<Offset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint) {
-  std::vector<Offset> all;
+std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint) {
+  std::vector<WindowOffset> all;
   if (!footprint.empty()) {
     const auto& rows = footprint.rows();
     const int cy = static_cast<int>(rows.size() / 2), cx = static_cast<int>(rows[0].size() / 2);
@@ -74,8 +76,8 @@ std::vector<Offset> window_offsets(const char* who, WindowShape shape, float rad
   }
   const int r = static_cast<int>(std::floor(radius));
   if (shape != WindowShape::disk && static_cast<float>(r) != radius) {
-    throw BadCall(fmt::format("{}: radius={} of a {}: give a whole number of pixels, or shape=disk", who, radius,
-                              name_of(shape)));
+    throw InvalidArgument(fmt::format("{}: radius={} of a {}: give a whole number of pixels, or shape=disk", who,
+                                      radius, name_of(shape)));
   }
   const double limit = static_cast<double>(radius) * static_cast<double>(radius) * (1 + 1e-6);
   for (int dy = -r; dy <= r; ++dy) {
@@ -88,9 +90,9 @@ std::vector<Offset> window_offsets(const char* who, WindowShape shape, float rad
   return all;
 }
 
-std::vector<Run> runs_of(const std::vector<Offset>& window) {
+std::vector<Run> internal::runs_of(const std::vector<WindowOffset>& window) {
   std::vector<Run> runs;
-  for (const Offset& o : window) {
+  for (const WindowOffset& o : window) {
     if (!runs.empty() && runs.back().dy == o.dy && runs.back().to + 1 == o.dx) {
       runs.back().to = o.dx;
     } else {
@@ -100,9 +102,9 @@ std::vector<Run> runs_of(const std::vector<Offset>& window) {
   return runs;
 }
 
-int reach_of(const std::vector<Offset>& window) {
+int internal::reach_of(const std::vector<WindowOffset>& window) {
   int reach = 0;
-  for (const Offset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
+  for (const WindowOffset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
   return reach;
 }
 

@@ -5,19 +5,20 @@
 #include <cmath>
 
 #include "core/rows.hpp"
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "spatial/lanes.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
 Rectangle part_of(const Crop& c, const Shape& in) {
   const Rectangle r{c.x, c.y, c.width == 0 ? in.width - c.x : c.width, c.height == 0 ? in.height - c.y : c.height};
   if (r.width < 1 || r.height < 1 || r.width > in.width - c.x || r.height > in.height - c.y) {
-    throw BadCall(fmt::format("crop: {}x{} at {},{} is not inside the picture of {}", c.width, c.height, c.x, c.y,
-                              text_of(in).text));
+    throw InvalidArgument(fmt::format("crop: {}x{} at {},{} is not inside the picture of {}", c.width, c.height, c.x,
+                                      c.y, text_of(in).text));
   }
   return r;
 }
@@ -68,83 +69,81 @@ void shrink_into(const ConstView& in, const View& out) {
 
 }  // namespace
 
-Image Crop::operator()(const ConstView& in) const { return made(*this, in); }
+Image Crop::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Crop::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   copy(in.part(part_of(*this, in.shape)), out);
 }
-Image Crop::plain(const ConstView& in) const { return reference::crop(in, part_of(*this, in.shape)); }
-Shape Crop::shape(const Shape& in) const {
-  const Rectangle r = part_of(*this, in);
+static Shape shape_of_crop(const Crop& f, const Shape& in) {
+  const Rectangle r = part_of(f, in);
   return {r.width, r.height, in.channels};
 }
 void Crop::describe(Description<Crop>& d) {
   d.called("crop", "frame", "Keeps a rectangle of the picture.");
+  d.also({"cut", "trim", "region", "ROI"});
   d.wrong("you want the whole picture smaller: take shrink.");
+  d.shape(shape_of_crop);
   d.field("x", &Crop::x, "pixels", "first column kept, from 0 at the left", {0, 1e9});
   d.field("y", &Crop::y, "pixels", "first row kept, from 0 at the top", {0, 1e9});
   d.field("width", &Crop::width, "pixels", "columns kept; 0: up to the right edge", {0, 1e9});
   d.field("height", &Crop::height, "pixels", "rows kept; 0: up to the lower edge", {0, 1e9});
 }
 
-Image Pad::operator()(const ConstView& in) const { return made(*this, in); }
+Image Pad::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Pad::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const int color = in.shape.color_channels();
   for (int c = 0; c < in.channels(); ++c) {
     const Border b = c < color ? border : Border::edge;
-    const float value = border == Border::constant ? fill : 0;
-    parallel_rows(out.height(), static_cast<std::size_t>(out.width()), [&](int first, int last) {
+    const float value = fill_of(*this);
+    parallel_rows(out.height(), out.width(), [&](int first, int last) {
       for (int y = first; y < last; ++y)
         rows::extend(in.channel(c), y - top, -left, out.width(), b, value, out.row(y, c));
     });
   }
 }
-Image Pad::plain(const ConstView& in) const { return reference::pad(in, left, right, top, bottom, border, fill); }
-Shape Pad::shape(const Shape& in) const {
-  if (border == Border::inside)
-    throw BadCall("pad: border=inside has nothing to fill with; take edge, mirror, reflect, wrap, zero or constant");
-  return {in.width + left + right, in.height + top + bottom, in.channels};
-}
 void Pad::describe(Description<Pad>& d) {
   d.called("pad", "frame", "Adds pixels around the picture, filled as the border says.");
+  d.also({"border", "extend", "frame"});
   d.wrong("a filter needs room at the edge: every filter here has a border of its own.");
-  const Range any{0, 100000};
+  const ParameterRange any{0, 100000};
+  d.shape([](const Pad& f, const Shape& in) -> Shape {
+    return {in.width + f.left + f.right, in.height + f.top + f.bottom, in.channels};
+  });
   d.field("left", &Pad::left, "pixels", "columns added at the left", any);
   d.field("right", &Pad::right, "pixels", "columns added at the right", any);
   d.field("top", &Pad::top, "pixels", "rows added above", any);
   d.field("bottom", &Pad::bottom, "pixels", "rows added below", any);
-  d.field("border", &Pad::border, "", "what the new pixels hold (not inside)");
-  d.field("fill", &Pad::fill, "0..1 scale", "the sample used with border=constant");
+  d.border(&Pad::border, &Pad::fill, {}, "what the new pixels hold");
 }
 
-Image Shrink::operator()(const ConstView& in) const { return made(*this, in); }
+Image Shrink::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Shrink::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   shrink_into(in, out);
 }
-Image Shrink::plain(const ConstView& in) const {
-  const Shape s = shape(in.shape);
-  return reference::shrink(in, s.width, s.height);
-}
-Shape Shrink::shape(const Shape& in) const {
-  const auto side = [&](int n) { return std::max(1, static_cast<int>(std::lround(n / static_cast<double>(factor)))); };
+static Shape shape_of_shrink(const Shrink& f, const Shape& in) {
+  const auto side = [&](int n) {
+    return std::max(1, static_cast<int>(std::lround(n / static_cast<double>(f.factor))));
+  };
   return {side(in.width), side(in.height), in.channels};
 }
-std::string Shrink::meaning() const { return fmt::format("each result the mean of {0:g}x{0:g} pixels", factor); }
 void Shrink::describe(Description<Shrink>& d) {
   d.called("shrink", "frame", "Smaller by area averaging: no aliasing from skipped pixels, the mean is kept.");
+  d.also({"resize", "downscale", "downsample", "reduce", "scale", "thumbnail"});
   d.wrong("you want every n-th pixel as it is: take convolve with kernel=identity and stride=n.");
-  d.agrees_within(1e-5);
+  d.shape(shape_of_shrink);
+  d.meaning([](const Shrink& f) { return fmt::format("each result the mean of {0:g}x{0:g} pixels", f.factor); });
   d.field("factor", &Shrink::factor, "", "how many source pixels make one, 1 or more", {1, 100000});
 }
 
 Image shrink_to(const ConstView& in, int width, int height) {
   require_input(in, "shrink_to");
   if (width < 1 || height < 1 || width > in.width() || height > in.height()) {
-    throw BadCall(fmt::format("shrink_to: {}x{} is not a smaller size than {}", width, height, text_of(in.shape).text));
+    throw InvalidArgument(
+        fmt::format("shrink_to: {}x{} is not a smaller size than {}", width, height, text_of(in.shape).text));
   }
-  Image out(Shape{width, height, in.channels()}, in.maximum);
+  Image out(Shape{width, height, in.channels()}, in.white_level);
   shrink_into(in, out.view());
   return out;
 }

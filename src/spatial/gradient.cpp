@@ -2,13 +2,14 @@
 
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "sieve/spatial/kernel.hpp"
 #include "spatial/lanes.hpp"
 #include "spatial/row_ring.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -20,9 +21,7 @@ Kernel kernel_of(GradientBy by, const char* axis) { return Kernel::parse(std::st
 // Hands the two derivatives of every row to `finish(gx, gy, out, n)`.
 template <class F, class Finish>
 void derivatives(const F& f, const ConstView& in, const View& out, Finish finish) {
-  ready(f, in, out);
-  if (f.border == Border::inside)
-    throw BadCall(description_of<F>().name + ": border=inside is not for gradients; crop the result");
+  validate(f, in, out);
   // Differences first, then the weights along the edge: where neighbors are equal the result is exactly 0, so that a
   // flat region has no made-up direction.
   const Kernel k = kernel_of(f.by, "_x");
@@ -62,39 +61,34 @@ void derivatives(const F& f, const ConstView& in, const View& out, Finish finish
 
 template <class F>
 void describe_both(Description<F>& d) {
+  d.window([](const F&) { return 1; });
   d.wrong("the picture is noisy: the derivative raises the noise; put a gaussian before it.");
   d.field("by", &F::by, "", "which pair of 3x3 kernels; scharr has the truest direction");
-  d.field("border", &F::border, "", "what lies beyond the picture (not inside)");
+  d.border(&F::border);
 }
 
 }  // namespace
 
 std::span<const std::pair<const char*, GradientBy>> ChoiceNames<GradientBy>::all() { return kBy; }
 
-Image GradientMagnitude::operator()(const ConstView& in) const { return made(*this, in); }
+Image GradientMagnitude::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void GradientMagnitude::operator()(const ConstView& in, const View& out) const {
   derivatives(*this, in, out, lanes::magnitude);
 }
-Image GradientMagnitude::plain(const ConstView& in) const {
-  return reference::gradient_magnitude(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
-}
 void GradientMagnitude::describe(Description<GradientMagnitude>& d) {
   d.called("gradient_magnitude", "spatial", "How steep the picture is at each place: edges bright, flat regions 0.");
-  d.agrees_within(1e-4);
+  d.also({"edge", "Sobel", "Prewitt", "Scharr", "derivative"});
   describe_both(d);
 }
 
-Image GradientDirection::operator()(const ConstView& in) const { return made(*this, in); }
+Image GradientDirection::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void GradientDirection::operator()(const ConstView& in, const View& out) const {
   derivatives(*this, in, out, lanes::direction);
-}
-Image GradientDirection::plain(const ConstView& in) const {
-  return reference::gradient_direction(in, kernel_of(by, "_x"), kernel_of(by, "_y"), border);
 }
 void GradientDirection::describe(Description<GradientDirection>& d) {
   d.called("gradient_direction", "spatial",
            "Where the picture grows brighter, in radians: 0 to the right, pi/2 downward.");
-  d.agrees_within(2e-3);
+  d.also({"orientation", "angle", "Sobel"});
   describe_both(d);
 }
 

@@ -9,9 +9,11 @@
 #include <numbers>
 #include <numeric>
 
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -29,12 +31,12 @@ std::vector<std::string> cut(std::string_view text, std::string_view separators,
 }
 
 Kernel from_rows(const std::vector<std::vector<double>>& rows, std::optional<std::pair<int, int>> anchor) {
-  if (rows.empty() || rows[0].empty()) throw BadCall("kernel: no numbers in it");
+  if (rows.empty() || rows[0].empty()) throw InvalidArgument("kernel: no numbers in it");
   std::vector<double> taps;
   for (std::size_t y = 0; y < rows.size(); ++y) {
     if (rows[y].size() != rows[0].size()) {
-      throw BadCall(fmt::format("kernel: row {} has {} numbers, row 1 has {}; all rows need the same", y + 1,
-                                rows[y].size(), rows[0].size()));
+      throw InvalidArgument(fmt::format("kernel: row {} has {} numbers, row 1 has {}; all rows need the same", y + 1,
+                                        rows[y].size(), rows[0].size()));
     }
     taps.insert(taps.end(), rows[y].begin(), rows[y].end());
   }
@@ -44,9 +46,9 @@ Kernel from_rows(const std::vector<std::vector<double>>& rows, std::optional<std
 
 double tap_value(const std::string& word, std::size_t row) {
   const std::size_t slash = word.find('|');
-  const auto v = detail::parse_number(word);
+  const auto v = internal::parse_number(word);
   if (!v || slash != std::string::npos) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("kernel: '{}' in row {} is not a number; rows are split by / and numbers by ,", word, row));
   }
   return *v;
@@ -54,10 +56,10 @@ double tap_value(const std::string& word, std::size_t row) {
 
 std::pair<int, int> anchor_of(const std::string& text) {
   const auto parts = cut(text, ", ", true);
-  const auto x = parts.size() == 2 ? detail::parse_whole(parts[0]) : std::nullopt;
-  const auto y = parts.size() == 2 ? detail::parse_whole(parts[1]) : std::nullopt;
+  const auto x = parts.size() == 2 ? internal::parse_whole(parts[0]) : std::nullopt;
+  const auto y = parts.size() == 2 ? internal::parse_whole(parts[1]) : std::nullopt;
   if (!x || !y || std::abs(*x) > kMostTaps || std::abs(*y) > kMostTaps) {
-    throw BadCall("kernel: anchor=" + text + " is not X,Y (from 0,0 at the top left tap)");
+    throw InvalidArgument("kernel: anchor=" + text + " is not X,Y (from 0,0 at the top left tap)");
   }
   return {static_cast<int>(*x), static_cast<int>(*y)};
 }
@@ -78,14 +80,14 @@ Kernel from_file_text(const std::string& content) {
     auto words = cut(line, " \t\r,", false);
     if (words.empty()) continue;
     if (words[0] == "anchor") {
-      if (words.size() != 3) throw BadCall(fmt::format("kernel file, line {}: write 'anchor X Y'", number));
+      if (words.size() != 3) throw InvalidArgument(fmt::format("kernel file, line {}: write 'anchor X Y'", number));
       anchor = anchor_of(words[1] + "," + words[2]);
       continue;
     }
     std::vector<double> row;
     for (const std::string& w : words) {
-      const auto v = detail::parse_number(w);
-      if (!v) throw BadCall(fmt::format("kernel file, line {}: '{}' is not a number", number, w));
+      const auto v = internal::parse_number(w);
+      if (!v) throw InvalidArgument(fmt::format("kernel file, line {}: '{}' is not a number", number, w));
       row.push_back(*v);
     }
     rows.push_back(std::move(row));
@@ -99,31 +101,33 @@ class Given {
   Given(std::string name, const std::string& text) : name_(std::move(name)) {
     for (const std::string& part : cut(text, ",", false)) {
       const std::size_t eq = part.find('=');
-      if (eq == std::string::npos) throw BadCall(fmt::format("kernel {}: '{}' is not parameter=value", name_, part));
+      if (eq == std::string::npos)
+        throw InvalidArgument(fmt::format("kernel {}: '{}' is not parameter=value", name_, part));
       values_[part.substr(0, eq)] = part.substr(eq + 1);
     }
   }
-  double number(const std::string& key, double standard, Range range) {
+  double number(const std::string& key, double standard, ParameterRange range) {
     known_.push_back(key);
     const auto it = values_.find(key);
     if (it == values_.end()) return standard;
-    const auto v = detail::parse_number(it->second);
+    const auto v = internal::parse_number(it->second);
     if (!v || *v < range.low || *v > range.high) {
-      throw BadCall(fmt::format("kernel {}: {}={} is not allowed: give {}", name_, key, it->second,
-                                detail::range_text(range, Kind::number, "pixels")));
+      throw InvalidArgument(fmt::format("kernel {}: {}={} is not allowed: give {}", name_, key, it->second,
+                                        internal::range_text(range, ParameterKind::number, "pixels")));
     }
     return *v;
   }
-  int whole(const std::string& key, int standard, Range range) {
+  int whole(const std::string& key, int standard, ParameterRange range) {
     const double v = number(key, standard, range);
-    if (v != std::floor(v)) throw BadCall(fmt::format("kernel {}: {}={} must be a whole number", name_, key, v));
+    if (v != std::floor(v))
+      throw InvalidArgument(fmt::format("kernel {}: {}={} must be a whole number", name_, key, v));
     return static_cast<int>(v);
   }
   void done() const {
     for (const auto& [key, value] : values_) {
       if (std::find(known_.begin(), known_.end(), key) == known_.end()) {
-        throw BadCall(fmt::format("kernel {}: no parameter '{}'; it has {}", name_, key,
-                                  known_.empty() ? "none" : listed(known_)));
+        throw InvalidArgument(fmt::format("kernel {}: no parameter '{}'; it has {}", name_, key,
+                                          known_.empty() ? "none" : listed(known_)));
       }
     }
   }
@@ -163,7 +167,7 @@ const std::vector<Fixed>& fixed_kernels() {
 Kernel::Kernel(int width, int height, std::vector<double> taps)
     : Kernel(width, height, std::move(taps), (width - 1) / 2, (height - 1) / 2) {
   if (width % 2 == 0 || height % 2 == 0) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("kernel: {}x{} has an even side and so no middle: name the anchor (anchor=X,Y)", width, height));
   }
 }
@@ -171,17 +175,19 @@ Kernel::Kernel(int width, int height, std::vector<double> taps)
 Kernel::Kernel(int width, int height, std::vector<double> taps, int anchor_x, int anchor_y)
     : width_(width), height_(height), anchor_x_(anchor_x), anchor_y_(anchor_y), taps_(std::move(taps)) {
   if (width < 1 || height < 1 || width > kMostTaps || height > kMostTaps) {
-    throw BadCall(fmt::format("kernel: a size of {}x{} is not allowed: sides are 1 to {}", width, height, kMostTaps));
+    throw InvalidArgument(
+        fmt::format("kernel: a size of {}x{} is not allowed: sides are 1 to {}", width, height, kMostTaps));
   }
   if (taps_.size() != static_cast<std::size_t>(width) * static_cast<std::size_t>(height)) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("kernel: {}x{} needs {} taps, given are {}", width, height, width * height, taps_.size()));
   }
   for (const double t : taps_) {
-    if (!std::isfinite(t)) throw BadCall("kernel: a tap is not a finite number");
+    if (!std::isfinite(t)) throw InvalidArgument("kernel: a tap is not a finite number");
   }
   if (anchor_x < 0 || anchor_x >= width || anchor_y < 0 || anchor_y >= height) {
-    throw BadCall(fmt::format("kernel: anchor {},{} is outside the {}x{} kernel", anchor_x, anchor_y, width, height));
+    throw InvalidArgument(
+        fmt::format("kernel: anchor {},{} is outside the {}x{} kernel", anchor_x, anchor_y, width, height));
   }
 }
 
@@ -189,7 +195,7 @@ double Kernel::sum() const { return std::accumulate(taps_.begin(), taps_.end(), 
 
 Kernel Kernel::normalized() const {
   const double s = sum();
-  if (std::abs(s) < 1e-300) throw BadCall("kernel: its sum is 0, so it cannot be normalized to 1");
+  if (std::abs(s) < 1e-300) throw InvalidArgument("kernel: its sum is 0, so it cannot be normalized to 1");
   Kernel k = *this;
   for (double& t : k.taps_) t /= s;
   k.text_.clear();
@@ -235,7 +241,7 @@ std::string Kernel::text() const {
   if (!text_.empty()) return text_;
   std::string s;
   for (int y = 0; y < height_; ++y) {
-    for (int x = 0; x < width_; ++x) s += (x ? "," : y ? "/" : "") + detail::number_text(at(x, y), false);
+    for (int x = 0; x < width_; ++x) s += (x ? "," : y ? "/" : "") + internal::number_text(at(x, y), false);
   }
   if (anchor_x_ != (width_ - 1) / 2 || anchor_y_ != (height_ - 1) / 2 || width_ % 2 == 0 || height_ % 2 == 0) {
     s += fmt::format(":anchor={},{}", anchor_x_, anchor_y_);
@@ -245,8 +251,8 @@ std::string Kernel::text() const {
 
 Kernel Kernel::box(int radius) {
   if (radius < 0 || radius > kMostTaps / 2 - 1) {
-    throw BadCall(fmt::format("kernel box: radius={} is not allowed: give 0 to {} (2 radius + 1 taps a side)", radius,
-                              kMostTaps / 2 - 1));
+    throw InvalidArgument(fmt::format("kernel box: radius={} is not allowed: give 0 to {} (2 radius + 1 taps a side)",
+                                      radius, kMostTaps / 2 - 1));
   }
   const int side = 2 * radius + 1;
   const auto n = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
@@ -257,9 +263,9 @@ Kernel Kernel::box(int radius) {
 
 Kernel Kernel::gaussian(double sigma, int size) {
   if (!(sigma > 0) || sigma > 500)
-    throw BadCall(fmt::format("kernel gaussian: sigma={} is not allowed: give above 0 to 500", sigma));
+    throw InvalidArgument(fmt::format("kernel gaussian: sigma={} is not allowed: give above 0 to 500", sigma));
   if (size < 0 || size > kMostTaps || (size > 0 && size % 2 == 0)) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("kernel gaussian: size={} is not allowed: give an odd number, or 0 for 2*ceil(4 sigma)+1", size));
   }
   const int radius = size > 0 ? size / 2 : static_cast<int>(std::ceil(4 * sigma));
@@ -273,14 +279,14 @@ Kernel Kernel::gaussian(double sigma, int size) {
   }
   const int side = 2 * radius + 1;
   Kernel k(side, side, std::move(taps));
-  k.text_ = fmt::format("gaussian:sigma={}", detail::number_text(sigma, false)) +
+  k.text_ = fmt::format("gaussian:sigma={}", internal::number_text(sigma, false)) +
             (size > 0 ? fmt::format(",size={}", size) : "");
   return k;
 }
 
 Kernel Kernel::disk(double radius) {
   if (!(radius >= 0) || radius > 500)
-    throw BadCall(fmt::format("kernel disk: radius={} is not allowed: give 0 to 500", radius));
+    throw InvalidArgument(fmt::format("kernel disk: radius={} is not allowed: give 0 to 500", radius));
   const int r = static_cast<int>(radius);
   std::vector<double> taps;
   double count = 0;
@@ -289,15 +295,15 @@ Kernel Kernel::disk(double radius) {
   }
   for (double& t : taps) t /= count;
   Kernel k(2 * r + 1, 2 * r + 1, std::move(taps));
-  k.text_ = fmt::format("disk:radius={}", detail::number_text(radius, false));
+  k.text_ = fmt::format("disk:radius={}", internal::number_text(radius, false));
   return k;
 }
 
 Kernel Kernel::motion(double length, double angle) {
   if (!(length >= 1) || length > 1000)
-    throw BadCall(fmt::format("kernel motion: length={} is not allowed: give 1 to 1000", length));
+    throw InvalidArgument(fmt::format("kernel motion: length={} is not allowed: give 1 to 1000", length));
   if (!(std::abs(angle) <= 360))
-    throw BadCall(fmt::format("kernel motion: angle={} is not allowed: give -360 to 360 degrees", angle));
+    throw InvalidArgument(fmt::format("kernel motion: angle={} is not allowed: give -360 to 360 degrees", angle));
   const double turn = angle * 3.14159265358979323846 / 180, dx = std::cos(turn), dy = -std::sin(turn);
   const int r = static_cast<int>(std::ceil((length - 1) / 2)) + 1, side = 2 * r + 1;
   std::vector<double> taps(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
@@ -315,8 +321,8 @@ Kernel Kernel::motion(double length, double angle) {
     }
   }
   Kernel kernel(side, side, std::move(taps));
-  kernel.text_ =
-      fmt::format("motion:length={},angle={}", detail::number_text(length, false), detail::number_text(angle, false));
+  kernel.text_ = fmt::format("motion:length={},angle={}", internal::number_text(length, false),
+                             internal::number_text(angle, false));
   return kernel;
 }
 
@@ -340,26 +346,28 @@ Kernel airy(double radius) {
 
 Kernel Kernel::of_picture(const ConstView& in) {
   require_input(in, "kernel");
-  const Image gray = lightness(in);
+  const Image gray = luma_of(in);
   std::vector<double> taps;
   double sum = 0;
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) sum += taps.emplace_back(static_cast<double>(gray.at(x, y)));
   }
   if (!(sum > 0) || !std::isfinite(sum))
-    throw BadCall(fmt::format(
+    throw InvalidArgument(fmt::format(
         "kernel: the samples of the picture sum to {:g}; a picture of a kernel has a finite sum above 0", sum));
   return Kernel(in.width(), in.height(), std::move(taps), in.width() / 2, in.height() / 2).normalized();
 }
 
 Kernel Kernel::parse(std::string_view text, const Resources& resources) {
-  if (text.empty()) throw BadCall("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
+  if (text.empty()) throw InvalidArgument("kernel: nothing given; give a name, rows like 0,1,0/1,-4,1/0,1,0, or @FILE");
   if (text[0] == '@') {
     const std::string file(text.substr(1));
-    if (!resources.text) throw BadCall("kernel: files cannot be opened here; give the rows instead of @" + file);
+    if (!resources.text)
+      throw InvalidArgument("kernel: files cannot be opened here; give the rows instead of @" + file);
     const std::string content = resources.text(file);
     if (!looks_like_picture(content)) return from_file_text(content);
-    if (!resources.picture) throw BadCall("kernel: pictures cannot be opened here; give the rows instead of @" + file);
+    if (!resources.picture)
+      throw InvalidArgument("kernel: pictures cannot be opened here; give the rows instead of @" + file);
     Kernel kernel = of_picture(resources.picture(file));
     kernel.text_ = text;
     return kernel;
@@ -378,7 +386,7 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
     std::optional<std::pair<int, int>> anchor;
     if (!rest.empty()) {
       if (!rest.starts_with("anchor="))
-        throw BadCall("kernel: behind the rows only :anchor=X,Y may stand, not ':" + rest + "'");
+        throw InvalidArgument("kernel: behind the rows only :anchor=X,Y may stand, not ':" + rest + "'");
       anchor = anchor_of(rest.substr(7));
     }
     return from_rows(rows, anchor);
@@ -398,7 +406,7 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   } else if (head == "airy") {
     const double radius = given.number("radius", 3, {0.5, 100});
     kernel = airy(radius);
-    kernel->text_ = fmt::format("airy:radius={}", detail::number_text(radius, false));
+    kernel->text_ = fmt::format("airy:radius={}", internal::number_text(radius, false));
   } else {
     for (const Fixed& f : fixed_kernels()) {
       if (head == f.name) {
@@ -409,18 +417,19 @@ Kernel Kernel::parse(std::string_view text, const Resources& resources) {
   }
   if (!kernel) {
     std::vector<std::string> all;
-    for (const Named& n : names()) all.push_back(n.name);
+    for (const Preset& n : names()) all.push_back(n.name);
     const std::string near = nearest_name(head, all);
-    throw BadCall(fmt::format("kernel: no kernel is called '{}'{}; known are {}, or give rows like 0,1,0/1,-4,1/0,1,0",
-                              head, near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), listed(all)));
+    throw InvalidArgument(
+        fmt::format("kernel: no kernel is called '{}'{}; known are {}, or give rows like 0,1,0/1,-4,1/0,1,0", head,
+                    near.empty() ? "" : fmt::format(" (did you mean '{}'?)", near), listed(all)));
   }
   given.done();
   return *kernel;
 }
 
-const std::vector<Kernel::Named>& Kernel::names() {
-  static const std::vector<Named> all = [] {
-    std::vector<Named> v = {
+const std::vector<Kernel::Preset>& Kernel::names() {
+  static const std::vector<Preset> all = [] {
+    std::vector<Preset> v = {
         {"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
         {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
         {"disk", "radius=3", "equal taps within a radius, sum 1: out of focus"},

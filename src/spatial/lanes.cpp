@@ -10,7 +10,7 @@
 #include <utility>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // One vector of results at x; D may be narrower than the processor's vectors for the last samples.
@@ -311,11 +311,11 @@ void Direction(const float* HWY_RESTRICT gx, const float* HWY_RESTRICT gy, float
   for (; x < n; ++x) of(one, x);
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(WeightedSum);
 HWY_EXPORT(Dot);
@@ -355,5 +355,5 @@ void block_sum(const float* const* rows, const float* taps, std::size_t kw, std:
   HWY_DYNAMIC_DISPATCH(BlockSum)(rows, taps, kw, kh, out, count, n, stream);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

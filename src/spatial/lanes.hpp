@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // out[x] = sum over t of weights[t] * sources[t][x], x in 0..n-1. Sources need no slack behind their end.
 // With `stream` the stores bypass the cache where `out` is aligned.
@@ -41,4 +41,4 @@ void magnitude(const float* gx, const float* gy, float* out, std::size_t n);
 // out[x] = atan2(gy[x], gx[x]), within 4e-7 radians.
 void direction(const float* gx, const float* gy, float* out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -7,6 +7,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 MeanRows::MeanRows(int radius, int count)
     : side_(2 * static_cast<std::size_t>(radius) + 1),
       count_(static_cast<std::size_t>(count)),
@@ -43,7 +45,7 @@ const float* MeanRows::means() {
   return means_.data();
 }
 
-void each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work) {
+void internal::each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work) {
   const int wide = std::max(1024, 16 * radius),
             high = std::clamp((height + 3) / 4, std::min(height, std::max(64, 8 * radius)), std::max(512, 8 * radius));
   const int columns = (width + wide - 1) / wide, rows = (height + high - 1) / high;

@@ -8,7 +8,7 @@
 
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 class MeanRows {
  public:
@@ -36,4 +36,4 @@ class MeanRows {
 // and the same for any number of threads.
 void each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -15,7 +15,7 @@
 #include "spatial/selection_network.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 template <const network::Network& kNet, std::size_t kStep, class V>
@@ -226,11 +226,11 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
   }
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(SmallMedian);
 HWY_EXPORT(ReplaceNan);
@@ -242,5 +242,5 @@ void small_median(const float* const* rows, int side, float* out, std::size_t n,
 void replace_nan(float* samples, std::size_t n) { HWY_DYNAMIC_DISPATCH(ReplaceNan)(samples, n); }
 void rank_row(const RankRow& r, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(RankRowOf)(r, out, n); }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

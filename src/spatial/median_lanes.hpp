@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // The median of 3x3, 5x5 or 7x7 windows (`side`): rows[0..side-1] are the window's rows, each of n + side - 1 samples
 // without NaN and with room for kMedianRoom more that can be read; out has n and as much room. `scratch` holds 2 * side
@@ -29,4 +29,4 @@ struct RankRow {
 };
 void rank_row(const RankRow& r, float* out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -15,6 +15,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 using lanes::kGroups;
@@ -90,7 +92,7 @@ void each_tile(const ConstView& in, int reach, Border border, float fill, Work w
   const int size = std::clamp(8 * reach, 128, 400), columns = (in.width() + size - 1) / size,
             rows = (in.height() + size - 1) / size;
   parallel_rows(
-      columns * rows, static_cast<std::size_t>(size) * static_cast<std::size_t>(size) * 16,
+      columns * rows, RowCost(static_cast<std::size_t>(size) * static_cast<std::size_t>(size), 16),
       [&](int first, int last) {
         thread_local Tile tile;
         for (int t = first; t < last; ++t) {
@@ -105,7 +107,8 @@ void each_tile(const ConstView& in, int reach, Border border, float fill, Work w
 
 }  // namespace
 
-void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill, const View& out) {
+void internal::rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill,
+                           const View& out) {
   each_tile(in, radius, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
     thread_local std::vector<std::uint16_t> columns;
     columns.assign(static_cast<std::size_t>(tile.width) * kSlots, 0);
@@ -131,14 +134,14 @@ void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border bor
   });
 }
 
-void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill,
-              const View& out) {
+void internal::rank_any(const ConstView& in, const std::vector<WindowOffset>& window, std::uint32_t rank, Border border,
+                        float fill, const View& out) {
   const int reach = reach_of(window);
   // One sample leaves before the start and one comes in at the end of each run.
   const std::vector<Run> runs = runs_of(window);
   const int side = 2 * reach + 1;
   std::vector<std::uint8_t> holds(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
-  for (const Offset& o : window) holds[static_cast<std::size_t>((o.dy + reach) * side + o.dx + reach)] = 1;
+  for (const WindowOffset& o : window) holds[static_cast<std::size_t>((o.dy + reach) * side + o.dx + reach)] = 1;
   each_tile(in, reach, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
     for (int j = 0; j < h; ++j) {
       checkpoint();
@@ -150,7 +153,7 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
         counts[g] += by;
         parts[g / (kGroups / kParts)] += by;
       };
-      for (const Offset& o : window) change(o.dx + reach, j + o.dy + reach, 1);
+      for (const WindowOffset& o : window) change(o.dx + reach, j + o.dy + reach, 1);
       float* row = out.row(y0 + j) + x0;
       for (int i = 0; i < w; ++i) {
         if (i > 0) {
@@ -178,7 +181,7 @@ void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint3
   });
 }
 
-void median_small(const ConstView& in, int radius, Border border, float fill, const View& out) {
+void internal::median_small(const ConstView& in, int radius, Border border, float fill, const View& out) {
   const int side = 2 * radius + 1, w = in.width(), wide = w + 2 * radius, room = static_cast<int>(lanes::kMedianRoom);
   // Blocks of columns whose sorted samples stay in the nearest caches.
   const int block = side == 3 ? 1024 : 512;
@@ -207,7 +210,7 @@ void median_small(const ConstView& in, int radius, Border border, float fill, co
     }
   };
   // Strips far higher than the window, since each loads the rows around it anew.
-  parallel_rows(in.height(), static_cast<std::size_t>(w) * 8, work, std::clamp(in.height() / 8, 1, 48));
+  parallel_rows(in.height(), RowCost(w, 8), work, std::clamp(in.height() / 8, 1, 48));
 }
 
 }  // namespace sieve

@@ -6,7 +6,7 @@
 #include "sieve/core/image.hpp"
 #include "sieve/spatial/footprint.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // The sample of the given rank (0 the smallest) of the square window of each pixel of one channel; NaN counts as
 // +infinity. Exact on any float data. Works on tiles: all samples of a tile and its surroundings are sorted once into
@@ -17,10 +17,10 @@ namespace sieve {
 void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill, const View& out);
 
 // The same for any window. The counts of the groups slide along by the ends of the window's runs. O(pixels * rows).
-void rank_any(const ConstView& in, const std::vector<Offset>& window, std::uint32_t rank, Border border, float fill,
-              const View& out);
+void rank_any(const ConstView& in, const std::vector<WindowOffset>& window, std::uint32_t rank, Border border,
+              float fill, const View& out);
 
 // Medians of 3x3, 5x5 and 7x7 windows through selection networks.
 void median_small(const ConstView& in, int radius, Border border, float fill, const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

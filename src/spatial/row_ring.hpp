@@ -6,7 +6,7 @@
 #include "core/rows.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 class RowRing {
  public:
@@ -40,4 +40,4 @@ class RowRing {
   std::vector<float> buffer_;
 };
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -8,7 +8,7 @@
 #include <cstddef>
 #include <initializer_list>
 
-namespace sieve::network {
+namespace sieve::internal::network {
 
 struct List {
   int size = 0;
@@ -161,4 +161,4 @@ constexpr Selector selector(std::initializer_list<int> sizes, int low, int high)
   return s;
 }
 
-}  // namespace sieve::network
+}  // namespace sieve::internal::network

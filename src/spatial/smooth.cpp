@@ -6,13 +6,14 @@
 #include <cmath>
 #include <vector>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "spatial/box_sums.hpp"
 #include "spatial/correlation.hpp"
 #include "spatial/stacked_gaussian.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -24,20 +25,27 @@ SeparablePasses gaussian_passes(double sigma) {
   return {weights, weights, radius, radius};
 }
 
+std::vector<Border> smoothing_borders() {
+  std::vector<Border> all = window_borders();
+  all.push_back(Border::inside);
+  return all;
+}
+
+// The shape of the result: of where the whole window fits, with border=inside.
 template <class F>
 Shape smaller(const F& f, const Shape& in) {
   if (f.border != Border::inside) return in;
-  const Rectangle r = inside_part(in, f.reach(), description_of<F>().name.c_str());
+  const Rectangle r = inside_part(in, filter_reach(f), description_of<F>().name.c_str());
   return {r.width, r.height, in.channels};
 }
 
 // Channel by channel, with alpha taken where the results are.
 template <class F, class Work>
 void each_channel(const F& f, const ConstView& in, const View& out, Work work) {
-  ready(f, in, out);
+  validate(f, in, out);
   for (int c = 0; c < in.shape.color_channels(); ++c) work(in.channel(c), out.channel(c));
   if (f.border == Border::inside) {
-    copy_alpha(in.part(inside_part(in.shape, f.reach(), "alpha")), out);
+    copy_alpha(in.part(inside_part(in.shape, filter_reach(f), "alpha")), out);
   } else {
     copy_alpha(in, out);
   }
@@ -53,7 +61,7 @@ void cut_inside(const ConstView& in, const View& out, int reach, Work work) {
 
 }  // namespace
 
-Image Gaussian::operator()(const ConstView& in) const { return made(*this, in); }
+Image Gaussian::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void Gaussian::operator()(const ConstView& in, const View& out) const {
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
@@ -62,70 +70,58 @@ void Gaussian::operator()(const ConstView& in, const View& out) const {
     } else if (sigma < kDirectUpTo) {
       correlate_separable(from, gaussian_passes(sigma), border, fill, 1, to);
     } else if (border == Border::inside) {
-      cut_inside(from, to, reach(),
+      cut_inside(from, to, filter_reach(*this),
                  [&](const ConstView& a, const View& b, Border edge) { stacked_gaussian(a, sigma, edge, 0, b); });
     } else {
-      stacked_gaussian(from, sigma, border, border == Border::constant ? fill : 0, to);
+      stacked_gaussian(from, sigma, border, fill_of(*this), to);
     }
   });
 }
 
-Image Gaussian::plain(const ConstView& in) const {
-  if (border != Border::inside) return reference::gaussian(in, sigma, border, fill);
-  return Image(
-      reference::gaussian(in, sigma, Border::edge, fill).view().part(inside_part(in.shape, reach(), "gaussian")));
-}
-
-Shape Gaussian::shape(const Shape& in) const { return smaller(*this, in); }
-int Gaussian::reach() const {
-  return sigma == 0            ? 0
-         : sigma < kDirectUpTo ? std::max(1, static_cast<int>(std::ceil(4 * sigma)))
-                               : stacked_reach(sigma);
-}
-std::string Gaussian::meaning() const {
-  return sigma < kDirectUpTo ? fmt::format("window {0}x{0}", 2 * reach() + 1)
-                             : fmt::format("reaches {} pixels", reach());
-}
 void Gaussian::describe(Description<Gaussian>& d) {
   d.called("gaussian", "spatial", "Gaussian blur: smooths noise and detail alike, without a preferred direction.");
+  d.also({"blur", "smooth", "low pass"});
   d.wrong(
       "impulses (salt and pepper): they are smeared, not removed; edges must stay sharp: take an edge-preserving "
       "filter.");
-  d.agrees_within(2e-4);
+  d.window([](const Gaussian& f) {
+    return f.sigma == 0            ? 0
+           : f.sigma < kDirectUpTo ? std::max(1, static_cast<int>(std::ceil(4 * f.sigma)))
+                                   : stacked_reach(f.sigma);
+  });
+  d.shape(smaller<Gaussian>);
+  d.meaning([](const Gaussian& f) {
+    return f.sigma < kDirectUpTo ? fmt::format("window {0}x{0}", 2 * filter_reach(f) + 1)
+                                 : fmt::format("reaches {} pixels", filter_reach(f));
+  });
   d.field("sigma", &Gaussian::sigma, "pixels", "standard deviation; 0 leaves the picture as it is", {0, 500});
-  d.field("border", &Gaussian::border, "", "what lies beyond the picture");
-  d.field("fill", &Gaussian::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  d.border(&Gaussian::border, &Gaussian::fill, smoothing_borders());
 }
 
-Image Box::operator()(const ConstView& in) const { return made(*this, in); }
+Image Box::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void Box::operator()(const ConstView& in, const View& out) const {
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
     if (border == Border::inside) {
-      cut_inside(from, to, radius,
-                 [&](const ConstView& a, const View& b, Border edge) { box_mean(a, radius, edge, 0, b); });
+      cut_inside(from, to, whole(radius),
+                 [&](const ConstView& a, const View& b, Border edge) { box_mean(a, whole(radius), edge, 0, b); });
     } else {
-      box_mean(from, radius, border, border == Border::constant ? fill : 0, to);
+      box_mean(from, whole(radius), border, fill_of(*this), to);
     }
   });
 }
 
-Image Box::plain(const ConstView& in) const {
-  if (border != Border::inside) return reference::box(in, radius, border, fill);
-  return Image(reference::box(in, radius, Border::edge, fill).view().part(inside_part(in.shape, radius, "box")));
-}
-
-Shape Box::shape(const Shape& in) const { return smaller(*this, in); }
-std::string Box::meaning() const { return fmt::format("window {0}x{0}", 2 * radius + 1); }
 void Box::describe(Description<Box>& d) {
   d.called("box", "spatial", "Mean of a square window: the fastest smoothing, at the same cost for every radius.");
+  d.also({"mean", "average", "moving average", "blur", "smooth"});
   d.wrong(
       "fine stripes and dots must not turn over (a box inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
-  d.agrees_within(1e-5);
-  d.field("radius", &Box::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 2047});
-  d.field("border", &Box::border, "", "what lies beyond the picture");
-  d.field("fill", &Box::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  d.window([](const Box& f) { return whole(f.radius); });
+  d.shape(smaller<Box>);
+  d.meaning([](const Box& f) { return fmt::format("window {0}x{0}", 2 * f.radius + 1); });
+  d.whole("radius", &Box::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 2047});
+  d.border(&Box::border, &Box::fill, smoothing_borders());
 }
 
 namespace {
@@ -140,66 +136,53 @@ std::vector<double> binomial_weights(int radius) {
   return row;
 }
 
-Kernel binomial_kernel(int radius) {
-  const std::vector<double> row = binomial_weights(radius);
-  std::vector<double> taps;
-  for (const double a : row) {
-    for (const double b : row) taps.push_back(a * b);
-  }
-  return Kernel(2 * radius + 1, 2 * radius + 1, std::move(taps));
-}
-
 }  // namespace
 
-Image Binomial::operator()(const ConstView& in) const { return made(*this, in); }
+Image Binomial::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Binomial::operator()(const ConstView& in, const View& out) const {
-  const std::vector<double> row = binomial_weights(radius);
+  const int r = whole(radius);
+  const std::vector<double> row = binomial_weights(r);
   const std::vector<float> weights(row.begin(), row.end());
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
-    correlate_separable(from, {weights, weights, radius, radius}, border, fill, 1, to);
+    correlate_separable(from, {weights, weights, r, r}, border, fill, 1, to);
   });
-}
-Image Binomial::plain(const ConstView& in) const {
-  return reference::correlate(in, binomial_kernel(radius), border, fill, 1);
-}
-Shape Binomial::shape(const Shape& in) const { return smaller(*this, in); }
-std::string Binomial::meaning() const {
-  return fmt::format("window {0}x{0}, like a Gaussian of sigma {1:.2f}", 2 * radius + 1, std::sqrt(radius / 2.0));
 }
 void Binomial::describe(Description<Binomial>& d) {
   d.called("binomial", "spatial",
            "Smoothing by Pascal's triangle: short, close to a Gaussian, 0 at the highest frequency.");
+  d.also({"Pascal", "smooth"});
   d.wrong("impulses (take a rank filter); sigmas of more than a few pixels: gaussian is faster there.");
-  d.agrees_within(1e-5);
-  d.field("radius", &Binomial::radius, "pixels", "half-width: 1 means 1 2 1, 2 means 1 4 6 4 1", {0, 100});
-  d.field("border", &Binomial::border, "", "what lies beyond the picture");
-  d.field("fill", &Binomial::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  d.window([](const Binomial& f) { return whole(f.radius); });
+  d.shape(smaller<Binomial>);
+  d.meaning([](const Binomial& f) {
+    return fmt::format("window {0}x{0}, like a Gaussian of sigma {1:.2f}", 2 * f.radius + 1, std::sqrt(f.radius / 2.0));
+  });
+  d.whole("radius", &Binomial::radius, "pixels", "half-width: 1 means 1 2 1, 2 means 1 4 6 4 1", {0, 100});
+  d.border(&Binomial::border, &Binomial::fill, smoothing_borders());
 }
 
-Image DiskMean::operator()(const ConstView& in) const { return made(*this, in); }
+Image DiskMean::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void DiskMean::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   Correlate{.kernel = Kernel::disk(static_cast<double>(radius)), .border = border, .fill = fill}(in, out);
 }
-Image DiskMean::plain(const ConstView& in) const {
-  return reference::correlate(in, Kernel::disk(static_cast<double>(radius)), border, fill, 1);
-}
-Shape DiskMean::shape(const Shape& in) const { return smaller(*this, in); }
-std::string DiskMean::meaning() const {
-  const Kernel k = Kernel::disk(static_cast<double>(radius));
+static std::string meaning_of_disk_mean(const DiskMean& f) {
+  const Kernel k = Kernel::disk(static_cast<double>(f.radius));
   return fmt::format("{} pixels in a window {}x{}",
                      std::count_if(k.taps().begin(), k.taps().end(), [](double t) { return t != 0; }), k.width(),
                      k.height());
 }
 void DiskMean::describe(Description<DiskMean>& d) {
   d.called("disk_mean", "spatial", "Mean over a disk: smooths alike in all directions, like a lens out of focus.");
+  d.also({"circle", "defocus", "pillbox", "smooth"});
   d.wrong(
       "fine stripes and dots must not turn over (a disk inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
-  d.agrees_within(2e-5);
+  d.window([](const DiskMean& f) { return static_cast<int>(f.radius); });
+  d.shape(smaller<DiskMean>);
+  d.meaning(meaning_of_disk_mean);
   d.field("radius", &DiskMean::radius, "pixels", "all pixels with dx^2 + dy^2 <= radius^2", {0, 500});
-  d.field("border", &DiskMean::border, "", "what lies beyond the picture");
-  d.field("fill", &DiskMean::fill, "0..1 scale", "the sample beyond the picture with border=constant");
+  d.border(&DiskMean::border, &DiskMean::fill, smoothing_borders());
 }
 
 }  // namespace sieve

@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // sigma^2 = fine^2 + (step * coarse)^2 + fine^2, fine = 0.8 step: blur and sample every step-th place, blur on that
@@ -45,7 +47,7 @@ std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 }  // namespace
 
-std::vector<float> gaussian_weights(double sigma, double center, int radius) {
+std::vector<float> internal::gaussian_weights(double sigma, double center, int radius) {
   std::vector<double> w;
   for (int i = -radius; i <= radius; ++i) w.push_back(std::exp(-0.5 * (i - center) * (i - center) / (sigma * sigma)));
   const double sum = std::accumulate(w.begin(), w.end(), 0.0);
@@ -54,12 +56,12 @@ std::vector<float> gaussian_weights(double sigma, double center, int radius) {
   return f;
 }
 
-int stacked_reach(double sigma) {
+int internal::stacked_reach(double sigma) {
   const Stack s(sigma);
   return s.fine_radius + (s.coarse_radius + s.up_radius) * s.step;
 }
 
-void stacked_gaussian(const ConstView& in, double sigma, Border border, float fill, const View& out) {
+void internal::stacked_gaussian(const ConstView& in, double sigma, Border border, float fill, const View& out) {
   const Stack s(sigma);
   const int w = in.width(), h = in.height(), cw = s.count(w), ch = s.count(h), from = s.first();
   const int blurred_w = cw - 2 * s.coarse_radius, blurred_h = ch - 2 * s.coarse_radius;
@@ -108,7 +110,7 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
   const bool stream = rows::streams(out.shape.samples());
   const int strip = 16 * s.step, taps = 2 * s.up_radius + 1;
   parallel_rows(
-      h, index(w),
+      h, w,
       [&](int first, int last) {
         const int top = first / s.step, rows_needed = (last - 1) / s.step - top + taps;
         const int places = (w - 1) / s.step + 1;

@@ -4,7 +4,7 @@
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // exp(-(i - center)^2 / (2 sigma^2)) for i in -radius..radius, scaled to sum 1.
 std::vector<float> gaussian_weights(double sigma, double center, int radius);
@@ -15,4 +15,4 @@ void stacked_gaussian(const ConstView& in, double sigma, Border border, float fi
 // How far a result of stacked_gaussian looks.
 int stacked_reach(double sigma);
 
-}  // namespace sieve
+}  // namespace sieve::internal

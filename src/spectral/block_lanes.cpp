@@ -10,7 +10,7 @@
 #include <algorithm>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // cos(k pi / 16) / 2 for k = 1..7; the fourth is sqrt(1 / 8).
@@ -95,11 +95,11 @@ void Cosine8Along(const float* in, float* out, std::size_t blocks, bool forward)
   std::copy(rest, rest + 8 * (blocks - b), out + 8 * b);
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(Cosine8Down);
 HWY_EXPORT(Cosine8Along);
@@ -111,5 +111,5 @@ void cosine8_along(const float* in, float* out, std::size_t blocks, bool forward
   HWY_DYNAMIC_DISPATCH(Cosine8Along)(in, out, blocks, forward);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

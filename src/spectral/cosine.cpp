@@ -8,18 +8,19 @@
 #include <numbers>
 
 #include "core/finite.hpp"
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference/spectral.hpp"
 #include "spatial/lanes.hpp"
 #include "spectral/block_lanes.hpp"
 #include "spectral/plane.hpp"
 
 namespace sieve {
 
-std::span<const std::pair<const char*, CosineKeep::Which>> ChoiceNames<CosineKeep::Which>::all() {
-  static constexpr std::pair<const char*, CosineKeep::Which> names[] = {{"corner", CosineKeep::Which::corner},
-                                                                        {"largest", CosineKeep::Which::largest}};
+using namespace internal;
+
+std::span<const std::pair<const char*, CosineTruncation::Which>> ChoiceNames<CosineTruncation::Which>::all() {
+  static constexpr std::pair<const char*, CosineTruncation::Which> names[] = {
+      {"corner", CosineTruncation::Which::corner}, {"largest", CosineTruncation::Which::largest}};
   return names;
 }
 
@@ -46,7 +47,7 @@ void blocks(const ConstView& in, int block, bool forward, const View& out) {
   const int w = in.width(), h = in.height(), rest_w = w % block, rest_h = h % block;
   const std::vector<float> full = matrix(block, forward), right = rest_w > 0 ? matrix(rest_w, forward) : full,
                            low = rest_h > 0 ? matrix(rest_h, forward) : full;
-  parallel_rows((h + block - 1) / block, static_cast<std::size_t>(w) * static_cast<std::size_t>(block) * 2,
+  parallel_rows((h + block - 1) / block, RowCost(static_cast<std::size_t>(w) * static_cast<std::size_t>(block), 2),
                 [&](int first, int last) {
                   Image strip(w, block);
                   std::vector<const float*> sources;
@@ -87,7 +88,7 @@ void transform(const ConstView& in, int block, bool forward, const View& out) {
   require_input(in, "cosine transform");
   require_output(in, out, in.shape, "cosine transform");
   if (block < 0 || block > 4096)
-    throw BadCall(fmt::format("cosine transform: block={}: give 1 to 4096, or 0 for the whole picture", block));
+    throw InvalidArgument(fmt::format("cosine transform: block={}: give 1 to 4096, or 0 for the whole picture", block));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     checkpoint();
     if (block > 0) {
@@ -100,9 +101,9 @@ void transform(const ConstView& in, int block, bool forward, const View& out) {
 }
 
 // Zeroes what is not kept in one block.
-void keep_block(const View& b, int side, CosineKeep::Which which) {
+void keep_block(const View& b, int side, CosineTruncation::Which which) {
   const auto count = static_cast<std::size_t>(side) * static_cast<std::size_t>(side), all = b.shape.pixels();
-  if (which == CosineKeep::Which::corner) {
+  if (which == CosineTruncation::Which::corner) {
     for (int y = 0; y < b.height(); ++y) {
       const int from = y < side ? std::min(side, b.width()) : 0;
       std::fill(b.row(y) + from, b.row(y) + b.width(), 0.0F);
@@ -133,7 +134,7 @@ void keep_block(const View& b, int side, CosineKeep::Which which) {
   }
 }
 
-void keep(const View& coefficients, const CosineKeep& f) {
+void keep(const View& coefficients, const CosineTruncation& f) {
   const int w = coefficients.width(), h = coefficients.height(), bw = f.block == 0 ? w : f.block,
             bh = f.block == 0 ? h : f.block;
   for (int c = 0; c < coefficients.shape.color_channels(); ++c) {
@@ -177,9 +178,9 @@ Image coefficient_image(const ConstView& in) {
   return map_samples(logs, [most](float v) { return most > 0 ? v / most : 0; });
 }
 
-Image CosineKeep::operator()(const ConstView& in) const { return made(*this, in); }
-void CosineKeep::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+Image CosineTruncation::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void CosineTruncation::operator()(const ConstView& in, const View& out) const {
+  validate(*this, in, out);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     Image c = cosine_forward(finite, block);
     keep(c.view(), *this);
@@ -191,40 +192,32 @@ void CosineKeep::operator()(const ConstView& in, const View& out) const {
       std::min(1.0, static_cast<double>(across * down) * side * side / static_cast<double>(in.shape.pixels()));
   note(fmt::format("{:.2f} % of the coefficients kept, by count", 100 * share));
 }
-Image CosineKeep::plain(const ConstView& in) const {
-  Image out(in.shape);
-  on_finite(in, out.view(), [&](const ConstView& finite, const View& result) {
-    Image c = reference::cosine_forward(finite, block);
-    keep(c.view(), *this);
-    copy(reference::cosine_inverse(c, block), result);
-  });
-  return out;
-}
-std::vector<Stage> CosineKeep::stages(const ConstView& in) const {
-  Image c = cosine_forward(map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }), block);
+static std::vector<Stage> stages_of_cosine_truncation(const CosineTruncation& f, const ConstView& in) {
+  Image c = cosine_forward(map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }), f.block);
   std::vector<Stage> stages;
-  stages.push_back({"log of the coefficients", coefficient_image(c), false});
-  keep(c.view(), *this);
-  stages.push_back({"log of those kept", coefficient_image(c), false});
-  if (block == 0) {
-    const int w = std::min(side, in.width()), h = std::min(side, in.height());
+  stages.push_back({"log of the coefficients", coefficient_image(c)});
+  keep(c.view(), f);
+  stages.push_back({"log of those kept", coefficient_image(c)});
+  if (f.block == 0) {
+    const int w = std::min(f.side, in.width()), h = std::min(f.side, in.height());
     stages.push_back(
-        {"as many samples of the picture", Image(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h})), false});
+        {"as many samples of the picture", Image(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}))});
   }
   return stages;
 }
-std::string CosineKeep::meaning() const {
-  return fmt::format("{} coefficients of every {}", static_cast<long long>(side) * side,
-                     block == 0 ? "picture" : fmt::format("block {0}x{0}", block));
-}
-void CosineKeep::describe(Description<CosineKeep>& d) {
-  d.called("cosine_keep", "frequency",
+void CosineTruncation::describe(Description<CosineTruncation>& d) {
+  d.called("cosine_truncation", "frequency",
            "Keeps k x k coefficients of the cosine transform: what a coder saves, without its rounding.");
+  d.also({"DCT", "compress", "JPEG"});
   d.wrong("you want a smaller file: nothing is smaller here until it is coded.");
-  d.agrees_within(2e-5);
-  d.field("side", &CosineKeep::side, "coefficients", "k: of k x k coefficients kept a block", {1, 65535});
-  d.field("which", &CosineKeep::which, "", "the slowest, or the largest");
-  d.field("block", &CosineKeep::block, "pixels", "side of the blocks; 0: the whole picture", {0, 4096});
+  d.meaning([](const CosineTruncation& f) {
+    return fmt::format("{} coefficients of every {}", static_cast<long long>(f.side) * f.side,
+                       f.block == 0 ? "picture" : fmt::format("block {0}x{0}", f.block));
+  });
+  d.stages(stages_of_cosine_truncation);
+  d.field("side", &CosineTruncation::side, "coefficients", "k: of k x k coefficients kept a block", {1, 65535});
+  d.field("which", &CosineTruncation::which, "", "the slowest, or the largest");
+  d.field("block", &CosineTruncation::block, "pixels", "side of the blocks; 0: the whole picture", {0, 4096});
 }
 
 }  // namespace sieve

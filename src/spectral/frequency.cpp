@@ -4,11 +4,12 @@
 
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference/spectral.hpp"
+#include "run/validate.hpp"
 #include "spectral/gains.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -111,23 +112,16 @@ void check_band(const F& f) {
   if constexpr (requires { f.low; }) {
     check(f);
     if (!(f.low < f.high))
-      throw BadCall(fmt::format("{}: low={} and high={} leave no band: give high above low", description_of<F>().name,
-                                f.low, f.high));
+      throw InvalidArgument(fmt::format("{}: low={} and high={} leave no band: give high above low",
+                                        description_of<F>().name, f.low, f.high));
   }
 }
 
 template <class F>
 void run(const F& f, const ConstView& in, const View& out) {
-  ready(f, in, out);
+  validate(f, in, out);
   check_band(f);
-  run_gains(in, out, f.padding, true, gains_of(radial(f)));
-}
-
-template <class F>
-Image plain_of(const F& f, const ConstView& in) {
-  check_band(f);
-  return reference::filter_frequencies(
-      in, [r = radial(f)](double fx, double fy) { return r.at(fx, fy); }, f.padding);
+  run_gains(in, out, f.border, true, gains_of(radial(f)));
 }
 
 template <class F>
@@ -155,49 +149,44 @@ void describe_band(Description<F>& d) {
 }
 template <class F>
 void describe_rest(Description<F>& d) {
-  d.agrees_within(2e-5);
+  d.meaning(meaning_of<F>);
+  d.stages(stages_of<F>);
   d.field("form", &F::form, "", "ideal rings, gaussian does not, butterworth lies between");
   d.field("order", &F::order, "", "steepness of butterworth", {1, 20});
-  d.field("padding", &F::padding, "", "how the picture goes on beyond its border");
+  d.border(&F::border, nullptr, frequency_borders(), kFrequencyBorderHelp);
 }
 
 }  // namespace
 
-Image LowPass::operator()(const ConstView& in) const { return made(*this, in); }
+Image LowPass::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void LowPass::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image LowPass::plain(const ConstView& in) const { return plain_of(*this, in); }
 double LowPass::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
-std::vector<Stage> LowPass::stages(const ConstView& in) const { return stages_of(*this, in); }
-std::string LowPass::meaning() const { return meaning_of(*this); }
 void LowPass::describe(Description<LowPass>& d) {
   d.called("low_pass", "frequency", "Keeps slow changes and takes fast ones: smoothing, in the frequency domain.");
+  d.also({"blur", "smooth", "high cut"});
   d.wrong("edges must stay sharp (take an edge-preserving filter); ideal: every edge gets ripples.");
   describe_cutoff(d);
   describe_rest(d);
 }
 
-Image HighPass::operator()(const ConstView& in) const { return made(*this, in); }
+Image HighPass::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void HighPass::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image HighPass::plain(const ConstView& in) const { return plain_of(*this, in); }
 double HighPass::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
-std::vector<Stage> HighPass::stages(const ConstView& in) const { return stages_of(*this, in); }
-std::string HighPass::meaning() const { return meaning_of(*this); }
 void HighPass::describe(Description<HighPass>& d) {
   d.called("high_pass", "frequency", "Keeps fast changes, around 0: edges and grain without the light.");
+  d.also({"detail", "edges", "low cut"});
   d.wrong("the result is to be looked at as a picture: it is signed; take high_emphasis, which keeps the slow part.");
   describe_cutoff(d);
   describe_rest(d);
 }
 
-Image HighEmphasis::operator()(const ConstView& in) const { return made(*this, in); }
+Image HighEmphasis::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void HighEmphasis::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image HighEmphasis::plain(const ConstView& in) const { return plain_of(*this, in); }
 double HighEmphasis::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
-std::vector<Stage> HighEmphasis::stages(const ConstView& in) const { return stages_of(*this, in); }
-std::string HighEmphasis::meaning() const { return meaning_of(*this); }
 void HighEmphasis::describe(Description<HighEmphasis>& d) {
   d.called("high_emphasis", "frequency",
            "Strengthens fast changes and keeps slow ones: sharpening, in the frequency domain.");
+  d.also({"high boost", "high frequency emphasis", "sharpen"});
   d.wrong("the picture is noisy: noise is fast, and is strengthened most.");
   describe_cutoff(d);
   d.field("keep", &HighEmphasis::keep, "", "gain of the slow part", {0, 10});
@@ -205,27 +194,23 @@ void HighEmphasis::describe(Description<HighEmphasis>& d) {
   describe_rest(d);
 }
 
-Image BandStop::operator()(const ConstView& in) const { return made(*this, in); }
+Image BandStop::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void BandStop::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image BandStop::plain(const ConstView& in) const { return plain_of(*this, in); }
 double BandStop::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
-std::vector<Stage> BandStop::stages(const ConstView& in) const { return stages_of(*this, in); }
-std::string BandStop::meaning() const { return meaning_of(*this); }
 void BandStop::describe(Description<BandStop>& d) {
   d.called("band_stop", "frequency", "Takes out a ring of frequencies, in all directions.");
-  d.wrong("the disturbance has one direction: take notch or remove_waves, which leave the others alone.");
+  d.also({"band reject"});
+  d.wrong("the disturbance has one direction: take notch or remove_periodic_noise, which leave the others alone.");
   describe_band(d);
   describe_rest(d);
 }
 
-Image BandPass::operator()(const ConstView& in) const { return made(*this, in); }
+Image BandPass::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void BandPass::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
-Image BandPass::plain(const ConstView& in) const { return plain_of(*this, in); }
 double BandPass::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
-std::vector<Stage> BandPass::stages(const ConstView& in) const { return stages_of(*this, in); }
-std::string BandPass::meaning() const { return meaning_of(*this); }
 void BandPass::describe(Description<BandPass>& d) {
   d.called("band_pass", "frequency", "Keeps a ring of frequencies alone, around 0: structure of one size.");
+  d.also({"DoG", "difference of Gaussians"});
   d.wrong("the result is to be looked at as a picture: it is signed.");
   describe_band(d);
   describe_rest(d);

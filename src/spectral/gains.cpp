@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // Frequencies of places 0..n-1 of a transform of n: cycles per pixel, the nearest to 0.
@@ -21,10 +23,15 @@ std::vector<float> frequencies(int n) {
 
 }  // namespace
 
-void run_gains(const ConstView& in, const View& out, Padding padding, bool even, const GainMaker& maker) {
+const std::vector<Border>& internal::frequency_borders() {
+  static const std::vector<Border> all = {Border::mirror, Border::zero, Border::wrap};
+  return all;
+}
+
+void internal::run_gains(const ConstView& in, const View& out, Border border, bool even, const GainMaker& maker) {
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     for (int c = 0; c < in.shape.color_channels(); ++c) {
-      if (padding == Padding::mirror && even) {
+      if (border == Border::mirror && even) {
         std::vector<float> fy;
         for (int k = 0; k < in.height(); ++k) fy.push_back(static_cast<float>(k / (2.0 * in.height())));
         const std::size_t n = fy.size();
@@ -40,10 +47,7 @@ void run_gains(const ConstView& in, const View& out, Padding padding, bool even,
             result.channel(c));
         continue;
       }
-      const int times = padding == Padding::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
-      const Border border = padding == Padding::zero     ? Border::zero
-                            : padding == Padding::mirror ? Border::mirror
-                                                         : Border::wrap;
+      const int times = border == Border::wrap ? 1 : 2, w = times * in.width(), h = times * in.height();
       const ColumnGain gain = maker(frequencies(h));
       filter_fourier(
           finite.channel(c), w, h, border,
@@ -59,7 +63,7 @@ void run_gains(const ConstView& in, const View& out, Padding padding, bool even,
   copy_alpha(in, out);
 }
 
-GainMaker by_points(std::function<double(double, double)> gain) {
+GainMaker internal::by_points(std::function<double(double, double)> gain) {
   return [gain = std::move(gain)](std::vector<float> fy) -> ColumnGain {
     return [gain, fy = std::move(fy)](double fx, float* out) {
       for (std::size_t i = 0; i < fy.size(); ++i) {
@@ -71,8 +75,8 @@ GainMaker by_points(std::function<double(double, double)> gain) {
   };
 }
 
-std::vector<Stage> frequency_stages(const ConstView& in, const Image& result,
-                                    const std::function<double(double, double)>& gain) {
+std::vector<Stage> internal::frequency_stages(const ConstView& in, const Image& result,
+                                              const std::function<double(double, double)>& gain) {
   std::vector<Stage> stages;
   const auto finite = [](const ConstView& v) {
     return map_samples(v, [](float s) { return std::isfinite(s) ? s : 0; });
@@ -84,29 +88,30 @@ std::vector<Stage> frequency_stages(const ConstView& in, const Image& result,
       transfer.at(x, y) =
           static_cast<float>(gain(static_cast<double>(x - mid_x) / w, static_cast<double>(y - mid_y) / h));
   }
-  stages.push_back({"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), false, true});
-  stages.push_back({"transfer function", std::move(transfer), false, true});
-  stages.push_back({"log spectrum after", spectrum_image(spectrum(finite(result), Taper::periodic)), false, true});
-  stages.push_back({"what changed", map_pairs(result, in, [](float a, float b) { return a - b; }), true});
+  stages.push_back(
+      {"log spectrum before", spectrum_image(spectrum(finite(in), Taper::periodic)), StageContent::frequencies});
+  stages.push_back({"transfer function", std::move(transfer), StageContent::frequencies});
+  stages.push_back(
+      {"log spectrum after", spectrum_image(spectrum(finite(result), Taper::periodic)), StageContent::frequencies});
+  stages.push_back(
+      {"what changed", map_pairs(result, in, [](float a, float b) { return a - b; }), StageContent::differences});
   return stages;
 }
 
-std::span<const std::pair<const char*, Padding>> ChoiceNames<Padding>::all() {
-  static constexpr std::pair<const char*, Padding> names[] = {
-      {"mirror", Padding::mirror}, {"zero", Padding::zero}, {"wrap", Padding::wrap}};
-  return names;
-}
 std::span<const std::pair<const char*, PassForm>> ChoiceNames<PassForm>::all() {
   static constexpr std::pair<const char*, PassForm> names[] = {
       {"ideal", PassForm::ideal}, {"butterworth", PassForm::butterworth}, {"gaussian", PassForm::gaussian}};
   return names;
 }
 
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
-                         Padding padding) {
+Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Border border) {
   require_input(in, "filter_frequencies");
-  Image out(in.shape, in.maximum);
-  run_gains(in, out.view(), padding, false, by_points(gain));
+  const std::vector<Border>& allowed = frequency_borders();
+  if (std::find(allowed.begin(), allowed.end(), border) == allowed.end())
+    throw InvalidArgument(std::string("filter_frequencies: border=") + name_of(border) +
+                          " is not allowed: give mirror, zero or wrap");
+  Image out(in.shape, in.white_level);
+  run_gains(in, out.view(), border, false, by_points(gain));
   return out;
 }
 

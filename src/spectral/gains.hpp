@@ -4,18 +4,23 @@
 #include <functional>
 #include <vector>
 
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/stage.hpp"
 #include "sieve/spectral/frequency.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // The gains of one column of frequencies (fx, fy[i]), one for each fy; and what makes that function for the fy of a
 // picture.
 using ColumnGain = std::function<void(double fx, float* gains)>;
 using GainMaker = std::function<ColumnGain(std::vector<float> fy)>;
 
+// The borders that a filter in the frequency domain can have, and the help for that field.
+const std::vector<Border>& frequency_borders();
+inline constexpr const char* kFrequencyBorderHelp =
+    "how the picture goes on for the transform; mirror images, and not the edge repeated, since they leave no jump";
+
 // Every color channel filtered; alpha copied. `even`: the gain is the same for (fx, fy) and (-fx, fy).
-void run_gains(const ConstView& in, const View& out, Padding padding, bool even, const GainMaker& gain);
+void run_gains(const ConstView& in, const View& out, Border border, bool even, const GainMaker& gain);
 
 // The transfer function that is asked point by point.
 GainMaker by_points(std::function<double(double, double)> gain);
@@ -24,4 +29,4 @@ GainMaker by_points(std::function<double(double, double)> gain);
 std::vector<Stage> frequency_stages(const ConstView& in, const Image& result,
                                     const std::function<double(double, double)>& gain);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -7,6 +7,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // In double there is no hurry: the same loops in plain C++.
@@ -41,7 +43,7 @@ using lanes::unfold;
 
 template <class T>
 const LineDct<T>& LineDct<T>::of(int n) {
-  return kept<LineDct>(n, [&] { return std::make_unique<LineDct>(n); });
+  return memoize<LineDct>(n, [&] { return std::make_unique<LineDct>(n); });
 }
 
 // By a real Fourier transform of the same length: Makhoul, "A fast cosine transform in one and two dimensions", IEEE

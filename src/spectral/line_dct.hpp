@@ -4,9 +4,9 @@
 #include <memory>
 #include <vector>
 
-#include "spectral/fft.hpp"
+#include "fft/fft.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // For float and double.
 template <class T>
@@ -36,4 +36,4 @@ class LineDct {
   T first_, rest_;
 };
 
-}  // namespace sieve
+}  // namespace sieve::internal

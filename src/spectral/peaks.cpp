@@ -5,7 +5,7 @@
 #include <complex>
 #include <numbers>
 
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/spatial/rank.hpp"
@@ -13,6 +13,8 @@
 #include "sieve/spectral/spectrum.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -27,36 +29,38 @@ double lobe(double d) { return d == 0 ? 1 : std::sin(std::numbers::pi * d) / (st
 
 // Whether a wave is in the whole picture, more or less alike: its size in blocks, each under a Hann window, is in a
 // quarter of them no less than 0.35 of what it is in the upper quarter. Ruled lines and fences end somewhere.
-bool everywhere(const Image& gray, const Wave& wave) {
+bool everywhere(const Image& gray, const PeriodicWave& wave) {
   const int w = gray.width(), h = gray.height();
   const int side =
       std::min(std::min(w, h), std::max({8, std::min(w, h) / 10, static_cast<int>(std::lround(2.5 * wave.period))}));
   const int across = w / side, down = h / side;
   std::vector<double> sizes(static_cast<std::size_t>(across) * static_cast<std::size_t>(down));
-  parallel_rows(
-      across * down, static_cast<std::size_t>(side) * static_cast<std::size_t>(side) * 8, [&](int first, int last) {
-        for (int b = first; b < last; ++b) {
-          const int x0 = b % across * side, y0 = b / across * side;
-          double mean = 0, weights = 0;
-          const auto weight = [side](int i) { return 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (i + 0.5) / side); };
-          for (int y = 0; y < side; ++y) {
-            for (int x = 0; x < side; ++x) {
-              const double t = weight(x) * weight(y);
-              mean += t * static_cast<double>(gray.at(x0 + x, y0 + y));
-              weights += t;
-            }
-          }
-          mean /= weights;
-          std::complex<double> sum = 0;
-          for (int y = 0; y < side; ++y) {
-            for (int x = 0; x < side; ++x) {
-              sum += weight(x) * weight(y) * (static_cast<double>(gray.at(x0 + x, y0 + y)) - mean) *
-                     std::polar(1.0, -2 * std::numbers::pi * (wave.fx * x + wave.fy * y));
-            }
-          }
-          sizes[static_cast<std::size_t>(b)] = std::abs(sum) / weights;
-        }
-      });
+  parallel_rows(across * down, RowCost(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), 8),
+                [&](int first, int last) {
+                  for (int b = first; b < last; ++b) {
+                    const int x0 = b % across * side, y0 = b / across * side;
+                    double mean = 0, weights = 0;
+                    const auto weight = [side](int i) {
+                      return 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (i + 0.5) / side);
+                    };
+                    for (int y = 0; y < side; ++y) {
+                      for (int x = 0; x < side; ++x) {
+                        const double t = weight(x) * weight(y);
+                        mean += t * static_cast<double>(gray.at(x0 + x, y0 + y));
+                        weights += t;
+                      }
+                    }
+                    mean /= weights;
+                    std::complex<double> sum = 0;
+                    for (int y = 0; y < side; ++y) {
+                      for (int x = 0; x < side; ++x) {
+                        sum += weight(x) * weight(y) * (static_cast<double>(gray.at(x0 + x, y0 + y)) - mean) *
+                               std::polar(1.0, -2 * std::numbers::pi * (wave.fx * x + wave.fy * y));
+                      }
+                    }
+                    sizes[static_cast<std::size_t>(b)] = std::abs(sum) / weights;
+                  }
+                });
   std::sort(sizes.begin(), sizes.end());
   const double low = sizes[sizes.size() / 4], high = sizes[sizes.size() * 3 / 4];
   return low >= 0.35 * high;
@@ -64,11 +68,11 @@ bool everywhere(const Image& gray, const Wave& wave) {
 
 }  // namespace
 
-std::vector<Wave> find_waves(const ConstView& in, int most) {
-  require_input(in, "find_waves");
+std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
+  require_input(in, "find_periodic_noise");
   const int w = in.width(), h = in.height();
   if (std::min(w, h) < 16) return {};
-  Image gray = lightness(in);
+  Image gray = luma_of(in);
   gray = map_samples(gray, [](float v) { return std::isfinite(v) ? v : 0; });
   // Slow content is far stronger than interference and would leak into its neighborhood.
   const double longest = std::min(32.0, std::min(w, h) / 8.0);
@@ -80,7 +84,7 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
       Median{.radius = static_cast<float>(std::min(8, std::min(w, h) / 4)), .border = Border::wrap}(size);
   // Magnitudes of noise follow Rayleigh's law: P(|F| > t median) = 2^(-t^2).
   const double chance = std::sqrt(std::log2(1000.0 * w * h / 2)), enough = std::max(8.0, chance);
-  std::vector<Wave> waves;
+  std::vector<PeriodicWave> waves;
   for (int y = 1; y + 1 < h; ++y) {
     for (int x = 1; x + 1 < w; ++x) {
       const int u = x - cx, v = y - cy;
@@ -109,7 +113,7 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
       const auto log_at = [&](int i, int j) {
         return std::log(std::max(1e-30, static_cast<double>(size.at(x + i, y + j))));
       };
-      Wave wave;
+      PeriodicWave wave;
       const double across = top(log_at(-1, 0), log_at(0, 0), log_at(1, 0)),
                    down = top(log_at(0, -1), log_at(0, 0), log_at(0, 1));
       wave.fx = (u + across) / w;
@@ -124,11 +128,12 @@ std::vector<Wave> find_waves(const ConstView& in, int most) {
       waves.push_back(wave);
     }
   }
-  std::sort(waves.begin(), waves.end(), [](const Wave& a, const Wave& b) { return a.amplitude > b.amplitude; });
+  std::sort(waves.begin(), waves.end(),
+            [](const PeriodicWave& a, const PeriodicWave& b) { return a.amplitude > b.amplitude; });
   // Enough are held against the picture itself, the strongest first.
   constexpr std::size_t enough_tried = 40;
   if (waves.size() > enough_tried) waves.resize(enough_tried);
-  std::erase_if(waves, [&](const Wave& wave) { return !everywhere(gray, wave); });
+  std::erase_if(waves, [&](const PeriodicWave& wave) { return !everywhere(gray, wave); });
   if (static_cast<int>(waves.size()) > most) waves.resize(static_cast<std::size_t>(std::max(0, most)));
   return waves;
 }

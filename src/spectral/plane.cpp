@@ -12,6 +12,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // Columns that are taken together: a cache line of each row.
@@ -22,7 +24,7 @@ constexpr int kTogether = static_cast<int>(64 / sizeof(T));
 template <class T, class Row, class Work>
 void in_columns(int columns, int height, std::size_t cost, Row row, Work work) {
   constexpr int block = kTogether<T>;
-  parallel_rows((columns + block - 1) / block, static_cast<std::size_t>(height) * block * cost,
+  parallel_rows((columns + block - 1) / block, RowCost(static_cast<std::size_t>(height) * block, cost),
                 [&](int first, int last) {
                   // Lines an odd number of cache lines apart, so that they do not meet in the same places of the cache.
                   const std::size_t stride =
@@ -50,9 +52,9 @@ void in_columns(int columns, int height, std::size_t cost, Row row, Work work) {
 }  // namespace
 
 template <class T>
-void forward_rows(const ConstView& in, int width, Border border, const HalfPlane<T>& spectrum) {
+void internal::forward_rows(const ConstView& in, int width, Border border, const HalfPlane<T>& spectrum) {
   const LineFft<T>& fft = LineFft<T>::of(width);
-  parallel_rows(spectrum.height, static_cast<std::size_t>(width) * 4, [&](int first, int last) {
+  parallel_rows(spectrum.height, RowCost(width, 4), [&](int first, int last) {
     const FftArray<T> line(static_cast<std::size_t>(width));
     const FftArray<float> samples(std::is_same_v<T, float> ? 0 : static_cast<std::size_t>(width));
     for (int y = first; y < last; ++y) {
@@ -73,9 +75,9 @@ void forward_rows(const ConstView& in, int width, Border border, const HalfPlane
 }
 
 template <class T>
-void inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const View& out) {
+void internal::inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const View& out) {
   const LineFft<T>& fft = LineFft<T>::of(width);
-  parallel_rows(out.height(), static_cast<std::size_t>(width) * 4, [&](int first, int last) {
+  parallel_rows(out.height(), RowCost(width, 4), [&](int first, int last) {
     const FftArray<T> line(static_cast<std::size_t>(width));
     for (int y = first; y < last; ++y) {
       fft.inverse(spectrum.row(y), line.data());
@@ -87,7 +89,7 @@ void inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const V
 }
 
 template <class T>
-void each_column(const HalfPlane<T>& s, const std::function<void(int u, std::complex<T>* line)>& work) {
+void internal::each_column(const HalfPlane<T>& s, const std::function<void(int u, std::complex<T>* line)>& work) {
   in_columns<std::complex<T>>(
       s.columns, s.height, 8, [&](int y) { return s.row(y); }, work);
 }
@@ -99,8 +101,8 @@ template void inverse_rows(const HalfPlane<double>&, int, double, const View&);
 template void each_column(const HalfPlane<float>&, const std::function<void(int, std::complex<float>*)>&);
 template void each_column(const HalfPlane<double>&, const std::function<void(int, std::complex<double>*)>&);
 
-void filter_fourier(const ConstView& in, int width, int height, Border border,
-                    const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
+void internal::filter_fourier(const ConstView& in, int width, int height, Border border,
+                              const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
   const HalfPlane<float> s(width, height);
   forward_rows(in, width, border, s);
   const LineFft<float>& fft = LineFft<float>::of(height);
@@ -114,9 +116,9 @@ void filter_fourier(const ConstView& in, int width, int height, Border border,
 
 namespace {
 
-void cosine_rows(const ConstView& in, const View& out, bool forward) {
+void transform_rows(const ConstView& in, const View& out, bool forward) {
   const LineDct<float>& dct = LineDct<float>::of(in.width());
-  parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 4, [&](int first, int last) {
+  parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
     const LineDct<float>::Scratch scratch(in.width());
     for (int y = first; y < last; ++y)
       forward ? dct.forward(in.row(y), out.row(y), scratch) : dct.inverse(in.row(y), out.row(y), scratch);
@@ -144,29 +146,30 @@ using Dct = LineDct<float>;
 
 }  // namespace
 
-void filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change, const View& out) {
-  cosine_rows(in, out, true);
+void internal::filter_cosine(const ConstView& in, const std::function<void(int u, float* column)>& change,
+                             const View& out) {
+  transform_rows(in, out, true);
   cosine_columns(out, [&](const Dct& dct, const Dct::Scratch& s, int u, float* line) {
     dct.forward(line, line, s);
     change(u, line);
     dct.inverse(line, line, s);
   });
-  cosine_rows(out, out, false);
+  transform_rows(out, out, false);
 }
 
-void forward_cosine(const ConstView& in, const View& out) {
-  cosine_rows(in, out, true);
+void internal::forward_cosine(const ConstView& in, const View& out) {
+  transform_rows(in, out, true);
   cosine_columns(out, [](const Dct& dct, const Dct::Scratch& s, int, float* line) { dct.forward(line, line, s); });
 }
 
-void inverse_cosine(const ConstView& in, const View& out) {
-  cosine_rows(in, out, false);
+void internal::inverse_cosine(const ConstView& in, const View& out) {
+  transform_rows(in, out, false);
   cosine_columns(out, [](const Dct& dct, const Dct::Scratch& s, int, float* line) { dct.inverse(line, line, s); });
 }
 
-void cosine_rows(const ConstView& in, const CosinePlane& plane) {
+void internal::cosine_rows(const ConstView& in, const CosinePlane& plane) {
   const LineDct<double>& dct = LineDct<double>::of(plane.width);
-  parallel_rows(plane.height, static_cast<std::size_t>(plane.width) * 4, [&](int first, int last) {
+  parallel_rows(plane.height, RowCost(plane.width, 4), [&](int first, int last) {
     const LineDct<double>::Scratch scratch(plane.width);
     for (int y = first; y < last; ++y) {
       std::copy_n(in.row(y), plane.width, plane.row(y));
@@ -175,16 +178,17 @@ void cosine_rows(const ConstView& in, const CosinePlane& plane) {
   });
 }
 
-void each_cosine_column(const CosinePlane& plane,
-                        const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch,
-                                                 int u, double* line)>& work) {
+void internal::each_cosine_column(
+    const CosinePlane& plane,
+    const std::function<void(const LineDct<double>& dct, const LineDct<double>::Scratch& scratch, int u, double* line)>&
+        work) {
   cosine_columns<double>(
       plane.width, plane.height, [&](int y) { return plane.row(y); }, work);
 }
 
-void cosine_rows_back(const CosinePlane& plane, const View& out) {
+void internal::cosine_rows_back(const CosinePlane& plane, const View& out) {
   const LineDct<double>& dct = LineDct<double>::of(plane.width);
-  parallel_rows(plane.height, static_cast<std::size_t>(plane.width) * 4, [&](int first, int last) {
+  parallel_rows(plane.height, RowCost(plane.width, 4), [&](int first, int last) {
     const LineDct<double>::Scratch scratch(plane.width);
     for (int y = first; y < last; ++y) {
       dct.inverse(plane.row(y), plane.row(y), scratch);

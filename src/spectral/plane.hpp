@@ -4,12 +4,12 @@
 #include <complex>
 #include <functional>
 
+#include "fft/fft.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
-#include "spectral/fft.hpp"
 #include "spectral/line_dct.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // Rows of complex numbers, each aligned.
 template <class T>
@@ -66,4 +66,4 @@ void each_cosine_column(const CosinePlane& plane,
                                                  int u, double* line)>& work);
 void cosine_rows_back(const CosinePlane& plane, const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

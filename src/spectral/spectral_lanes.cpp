@@ -8,7 +8,7 @@
 #include "core/lane_loops-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void Fold(const float* in, float* out, std::size_t n) {
@@ -65,11 +65,11 @@ void ScaleComplex(std::complex<float>* line, const float* gain, std::size_t n) {
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(Fold);
 HWY_EXPORT(Unfold);
@@ -91,5 +91,5 @@ void scale_complex(std::complex<float>* line, const float* gain, std::size_t n) 
   HWY_DYNAMIC_DISPATCH(ScaleComplex)(line, gain, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

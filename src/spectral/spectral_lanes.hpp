@@ -4,7 +4,7 @@
 #include <complex>
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // Even places in order, then odd places backwards: out[i] = in[2 i], out[n - 1 - i] = in[2 i + 1]; and back.
 void fold(const float* in, float* out, std::size_t n);
@@ -20,4 +20,4 @@ void turn_back(const float* up, const float* down, const float* cos, const float
 // line[i] *= gain[i].
 void scale_complex(std::complex<float>* line, const float* gain, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

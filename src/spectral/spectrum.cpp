@@ -9,10 +9,12 @@
 #include <numbers>
 
 #include "core/finite.hpp"
-#include "core/lightness.hpp"
+#include "core/luma.hpp"
 #include "spectral/plane.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, Taper>> ChoiceNames<Taper>::all() {
   static constexpr std::pair<const char*, Taper> names[] = {
@@ -56,11 +58,11 @@ Image tapered(const Image& in, Taper taper) {
 template <class T>
 SpectrumOf<T> spectrum_of(const ConstView& in, Taper taper) {
   require_input(in, "spectrum");
-  Image gray = lightness(in);
+  Image gray = luma_of(in);
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
       if (!std::isfinite(gray.at(x, y)))
-        throw BadCall(
+        throw InvalidArgument(
             fmt::format("spectrum: the sample at {},{} is not finite, and one such sample is everywhere in a spectrum; "
                         "mend or crop it first",
                         x, y));
@@ -94,7 +96,8 @@ Image picture_from(const SpectrumOf<T>& s) {
 
 template <class T>
 SpectrumOf<T>::SpectrumOf(int width, int height) : width_(width), height_(height) {
-  if (width < 1 || height < 1) throw BadCall(fmt::format("spectrum: {}x{} is no size of a picture", width, height));
+  if (width < 1 || height < 1)
+    throw InvalidArgument(fmt::format("spectrum: {}x{} is no size of a picture", width, height));
   values_.resize(static_cast<std::size_t>(height) * static_cast<std::size_t>(columns()));
 }
 template <class T>
@@ -120,9 +123,10 @@ DoubleSpectrum double_spectrum(const ConstView& in, Taper taper) { return spectr
 Image picture_of(const Spectrum& s) { return picture_from(s); }
 Image picture_of(const DoubleSpectrum& s) { return picture_from(s); }
 
-Image spectrum_image(const Spectrum& s, SpectrumShown shown, Origin origin) {
+Image spectrum_image(const Spectrum& s, SpectrumShown shown, SpectrumOrigin origin) {
   Image out(s.width(), s.height());
-  const int cx = origin == Origin::center ? s.width() / 2 : 0, cy = origin == Origin::center ? s.height() / 2 : 0;
+  const int cx = origin == SpectrumOrigin::center ? s.width() / 2 : 0,
+            cy = origin == SpectrumOrigin::center ? s.height() / 2 : 0;
   const double pixels = static_cast<double>(s.width()) * s.height();
   float most = 0;
   for (int y = 0; y < s.height(); ++y) {
@@ -141,13 +145,13 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown, Origin origin) {
   return map_samples(out, [most](float v) { return v / most; });
 }
 
-FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin) {
+FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin) {
   const int w = s.width(), h = s.height();
   if (x < 0 || y < 0 || x >= w || y >= h)
-    throw BadCall(fmt::format("probe: {},{} is not inside the spectrum of {}x{}", x, y, w, h));
+    throw InvalidArgument(fmt::format("probe: {},{} is not inside the spectrum of {}x{}", x, y, w, h));
   FrequencyPoint p;
-  p.u = nearest(modulo(origin == Origin::center ? x - w / 2 : x, w), w);
-  p.v = nearest(modulo(origin == Origin::center ? y - h / 2 : y, h), h);
+  p.u = nearest(modulo(origin == SpectrumOrigin::center ? x - w / 2 : x, w), w);
+  p.v = nearest(modulo(origin == SpectrumOrigin::center ? y - h / 2 : y, h), h);
   p.fx = static_cast<double>(p.u) / w;
   p.fy = static_cast<double>(p.v) / h;
   p.frequency = std::hypot(p.fx, p.fy);
@@ -189,14 +193,14 @@ std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
   std::vector<FrequencyPoint> all;
   for (const Place& p : places) {
     if (static_cast<int>(all.size()) >= most) break;
-    all.push_back(probe(s, modulo(p.u, s.width()), modulo(p.v, s.height()), Origin::corner));
+    all.push_back(probe(s, modulo(p.u, s.width()), modulo(p.v, s.height()), SpectrumOrigin::corner));
   }
   return all;
 }
 
 std::vector<double> radial_power(const Spectrum& s, double step) {
   if (!(step > 0))
-    throw BadCall(fmt::format("radial_power: step={} is not allowed: give cycles per pixel above 0", step));
+    throw InvalidArgument(fmt::format("radial_power: step={} is not allowed: give cycles per pixel above 0", step));
   const auto rings = static_cast<std::size_t>(std::ceil(0.5 / step));
   std::vector<double> sum(rings), count(rings);
   for (int v = 0; v < s.height(); ++v) {
@@ -217,7 +221,7 @@ std::vector<double> radial_power(const Spectrum& s, double step) {
 Image periodic_part(const ConstView& in) {
   require_input(in, "periodic_part");
   const int w = in.width(), h = in.height();
-  Image result(in.shape, in.maximum);
+  Image result(in.shape, in.white_level);
   on_finite(in, result.view(), [&](const ConstView& finite, const View& out) {
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       const ConstView f = finite.channel(c);

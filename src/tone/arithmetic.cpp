@@ -15,9 +15,9 @@ Image with_second(const F& f, const ConstView& in, Work work) {
   require_input(in, name);
   try {
     return map_pairs(in, f.with.image(name, "with"), work);
-  } catch (const BadCall& e) {
+  } catch (const InvalidArgument& e) {
     const std::string what = e.what();
-    throw BadCall(what.starts_with(name) ? what : std::string(name) + ": " + what);
+    throw InvalidArgument(what.starts_with(name) ? what : std::string(name) + ": " + what);
   }
 }
 
@@ -34,6 +34,7 @@ Image Add::operator()(const ConstView& in) const {
 void Add::describe(Description<Add>& d) {
   d.called("add", "arithmetic", "Adds a second picture, sample by sample.")
       .wrong("you want the mean of two pictures: take blend.");
+  d.also({"plus", "sum"});
   with_field(d);
 }
 
@@ -42,6 +43,7 @@ Image Subtract::operator()(const ConstView& in) const {
 }
 void Subtract::describe(Description<Subtract>& d) {
   d.called("subtract", "arithmetic", "Takes a second picture off; the result is signed and kept so.");
+  d.also({"minus", "difference"});
   d.wrong("only the size of the difference counts: take absolute_difference; to view it, stretch.");
   with_field(d);
 }
@@ -51,6 +53,7 @@ Image Multiply::operator()(const ConstView& in) const {
 }
 void Multiply::describe(Description<Multiply>& d) {
   d.called("multiply", "arithmetic", "Multiplies by a second picture, such as a mask or a pattern of light.");
+  d.also({"product", "mask"});
   d.wrong("a filter is to act in a region only: open a group with within.");
   with_field(d);
 }
@@ -62,6 +65,7 @@ Image Divide::operator()(const ConstView& in) const {
 }
 void Divide::describe(Description<Divide>& d) {
   d.called("divide", "arithmetic", "Divides by a second picture, protected where that is near zero.");
+  d.also({"ratio", "quotient"});
   d.wrong("the divisor is a blur in the frequency domain: that is deconvolution, not a division of samples.");
   with_field(d);
   d.field("least", &Divide::least, "0..1 scale", "smallest size of a divisor", {1e-30, 1e30});
@@ -73,6 +77,7 @@ Image Blend::operator()(const ConstView& in) const {
 void Blend::describe(Description<Blend>& d) {
   d.called("blend", "arithmetic", "A weighted mean of two pictures.")
       .wrong("the weight differs from place to place: take within mask=.");
+  d.also({"mix", "average", "alpha", "opacity"});
   with_field(d);
   d.field("share", &Blend::share, "share", "of the second picture", {0, 1});
 }
@@ -82,6 +87,7 @@ Image AbsoluteDifference::operator()(const ConstView& in) const {
 }
 void AbsoluteDifference::describe(Description<AbsoluteDifference>& d) {
   d.called("absolute_difference", "arithmetic", "The size of the difference to a second picture.");
+  d.also({"compare", "delta", "error"});
   d.wrong("the sign matters (brighter or darker): take subtract.");
   with_field(d);
 }

@@ -3,12 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "tone/clahe_lanes.hpp"
 #include "tone/tone_map.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -99,10 +100,10 @@ std::vector<float> tile_maps(const ConstView& in, int channel, const Cuts& acros
 
 }  // namespace
 
-Image Clahe::operator()(const ConstView& in) const { return made(*this, in); }
+Image Clahe::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void Clahe::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (strength == 0) return copy(in, out);
   const Cuts across = cuts_of(in.width(), columns, size), down = cuts_of(in.height(), rows, size);
   const std::size_t stride = static_cast<std::size_t>(bins) + 1;
@@ -152,15 +153,10 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
   });
 }
 
-Image Clahe::plain(const ConstView& in) const {
-  const Cuts across = cuts_of(in.width(), columns, size), down = cuts_of(in.height(), rows, size);
-  return reference::clahe(in, across.count(), down.count(), limit, bins, strength, color == ColorBy::luma);
-}
-
 void Clahe::describe(Description<Clahe>& d) {
   d.called("clahe", "tone", "Local equalization with limited contrast: detail in dark and bright parts at once.");
+  d.also({"local equalization", "adaptive histogram equalization", "contrast", "defog", "fog", "haze"});
   d.wrong("the picture is noisy in flat areas: the noise is raised with the detail; denoise first or lower limit.");
-  d.agrees_within(2e-5);
   d.field("columns", &Clahe::columns, "tiles", "tiles side by side", {1, 256});
   d.field("rows", &Clahe::rows, "tiles", "tiles one above the other", {1, 256});
   d.field("size", &Clahe::size, "pixels", "tile side instead of columns and rows", {2, 100000});

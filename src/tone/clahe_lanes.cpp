@@ -11,7 +11,7 @@
 #include <cstdint>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void MixMaps(const float* a, const float* b, float share, float* out, std::size_t n) {
@@ -87,11 +87,11 @@ void ApplyMaps(const TwoMaps& m, const float* in, const float* shares, float* ou
   }
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(MixMaps);
 HWY_EXPORT(LayOut);
@@ -107,5 +107,5 @@ void apply_maps(const TwoMaps& maps, const float* in, const float* shares, float
   HWY_DYNAMIC_DISPATCH(ApplyMaps)(maps, in, shares, out, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // a + share * (b - a).
 void mix_maps(const float* a, const float* b, float share, float* out, std::size_t n);
@@ -20,4 +20,4 @@ struct TwoMaps {
 };
 void apply_maps(const TwoMaps& maps, const float* in, const float* shares, float* out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

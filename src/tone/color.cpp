@@ -3,12 +3,13 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "tone/curve_lanes.hpp"
 #include "tone/range.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -26,86 +27,74 @@ constexpr double kRadians = std::numbers::pi / 180;
 
 }  // namespace
 
-Image ToOklab::operator()(const ConstView& in) const { return made(*this, in); }
+Image ToOklab::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void ToOklab::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (colored(in)) return color_rows(in, out, lanes::to_oklab);
   each_row(in, out, [](const float* a, float* r, std::size_t n, bool) { lanes::gray_to_oklab(a, r, n); });
 }
-Image ToOklab::plain(const ConstView& in) const { return reference::map_colors(in, reference::to_oklab); }
 void ToOklab::describe(Description<ToOklab>& d) {
   d.called("to_oklab", "color", "RGB to lightness and two axes of color that match what the eye sees (OKLab).");
-  d.wrong("the result is to be looked at: it is no RGB; go back with from_oklab.").agrees_within(1e-5);
+  d.also({"Lab", "perceptual"});
+  d.wrong("the result is to be looked at: it is no RGB; go back with from_oklab.");
+  d.point();
 }
 
-Image FromOklab::operator()(const ConstView& in) const { return made(*this, in); }
+Image FromOklab::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void FromOklab::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (colored(in)) return color_rows(in, out, lanes::from_oklab);
   each_row(in, out, [](const float* a, float* r, std::size_t n, bool) { lanes::gray_from_oklab(a, r, n); });
 }
-Image FromOklab::plain(const ConstView& in) const {
-  if (colored(in)) return reference::map_colors(in, reference::from_oklab);
-  return reference::map_colors(in, [](const reference::Triple& l) { return reference::from_oklab({l[0], 0, 0}); });
-}
 void FromOklab::describe(Description<FromOklab>& d) {
-  d.called("from_oklab", "color", "OKLab back to RGB.")
-      .wrong("the samples are RGB already: take to_oklab first.")
-      .agrees_within(2e-4);
+  d.called("from_oklab", "color", "OKLab back to RGB.").wrong("the samples are RGB already: take to_oklab first.");
+  d.also({"Lab", "perceptual"});
+  d.point();
 }
 
-Image ToHsv::operator()(const ConstView& in) const { return made(*this, in); }
+Image ToHsv::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void ToHsv::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   colored(in) ? color_rows(in, out, lanes::to_hsv) : copy(in, out);
-}
-Image ToHsv::plain(const ConstView& in) const {
-  return colored(in) ? reference::map_colors(in, reference::to_hsv) : Image(in);
 }
 void ToHsv::describe(Description<ToHsv>& d) {
   d.called("to_hsv", "color", "RGB to hue, saturation and value.")
-      .wrong("lightness is to hold when the hue or saturation changes: take to_oklab.")
-      .agrees_within(1e-5);
+      .wrong("lightness is to hold when the hue or saturation changes: take to_oklab.");
+  d.also({"HSB", "hue"});
+  d.point();
 }
 
-Image FromHsv::operator()(const ConstView& in) const { return made(*this, in); }
+Image FromHsv::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void FromHsv::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   colored(in) ? color_rows(in, out, lanes::from_hsv) : copy(in, out);
-}
-Image FromHsv::plain(const ConstView& in) const {
-  return colored(in) ? reference::map_colors(in, reference::from_hsv) : Image(in);
 }
 void FromHsv::describe(Description<FromHsv>& d) {
   d.called("from_hsv", "color", "Hue, saturation and value back to RGB.")
-      .wrong("the samples are RGB already: take to_hsv first.")
-      .agrees_within(1e-5);
+      .wrong("the samples are RGB already: take to_hsv first.");
+  d.also({"HSB", "hue"});
+  d.point();
 }
 
-Image Saturate::operator()(const ConstView& in) const { return made(*this, in); }
+Image Saturate::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Saturate::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (!colored(in)) return copy(in, out);
   color_rows(in, out, [this](const auto& a, const auto& r, std::size_t n) {
     lanes::change_chroma(a, {factor, 0, 0, factor}, r, n);
   });
 }
-Image Saturate::plain(const ConstView& in) const {
-  if (!colored(in)) return Image(in);
-  return reference::map_colors(in, [k = static_cast<double>(factor)](const reference::Triple& rgb) {
-    const auto [l, a, b] = reference::to_oklab(rgb);
-    return reference::from_oklab({l, k * a, k * b});
-  });
-}
 void Saturate::describe(Description<Saturate>& d) {
   d.called("saturate", "color", "Stronger or weaker colors at the same lightness and hue.");
-  d.wrong("the whole picture has a tint: take white_balance.").agrees_within(1e-3);
+  d.also({"chroma", "color"});
+  d.wrong("the whole picture has a tint: take white_balance.");
+  d.point();
   d.field("factor", &Saturate::factor, "", "times the chroma; 0 is gray, 1 changes nothing", {0, 20});
 }
 
-Image HueShift::operator()(const ConstView& in) const { return made(*this, in); }
+Image HueShift::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void HueShift::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (!colored(in)) return copy(in, out);
   const double t = static_cast<double>(degrees) * kRadians;
   const auto c = static_cast<float>(std::cos(t)), s = static_cast<float>(std::sin(t));
@@ -113,22 +102,17 @@ void HueShift::operator()(const ConstView& in, const View& out) const {
     lanes::change_chroma(a, {c, -s, s, c}, r, n);
   });
 }
-Image HueShift::plain(const ConstView& in) const {
-  if (!colored(in)) return Image(in);
-  return reference::map_colors(in, [t = static_cast<double>(degrees) * kRadians](const reference::Triple& rgb) {
-    const auto [l, a, b] = reference::to_oklab(rgb);
-    return reference::from_oklab({l, a * std::cos(t) - b * std::sin(t), a * std::sin(t) + b * std::cos(t)});
-  });
-}
 void HueShift::describe(Description<HueShift>& d) {
   d.called("hue_shift", "color", "Turns every hue by one angle; lightness and chroma stay.");
-  d.wrong("one color alone is to change: open a group with within mask=.").agrees_within(5e-4);
+  d.also({"rotate hue", "recolor", "tint"});
+  d.wrong("one color alone is to change: open a group with within mask=.");
+  d.point();
   d.field("degrees", &HueShift::degrees, "degrees", "from red toward yellow", {-360, 360});
 }
 
-Image KeepHue::operator()(const ConstView& in) const { return made(*this, in); }
+Image KeepHue::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void KeepHue::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (!colored(in)) return copy(in, out);
   const double t = static_cast<double>(hue) * kRadians;
   const lanes::HueWindow window{static_cast<float>(std::cos(t)), static_cast<float>(std::sin(t)),
@@ -136,20 +120,12 @@ void KeepHue::operator()(const ConstView& in, const View& out) const {
                                 std::max(1e-6F, static_cast<float>(static_cast<double>(soft) * kRadians))};
   color_rows(in, out, [window](const auto& a, const auto& r, std::size_t n) { lanes::keep_hue(a, window, r, n); });
 }
-Image KeepHue::plain(const ConstView& in) const {
-  if (!colored(in)) return Image(in);
-  const double middle = static_cast<double>(hue) * kRadians, keep = 0.5 * static_cast<double>(width) * kRadians,
-               fade = std::max(1e-6, static_cast<double>(soft) * kRadians);
-  return reference::map_colors(in, [=](const reference::Triple& rgb) {
-    const auto [l, a, b] = reference::to_oklab(rgb);
-    const double away = std::abs(std::remainder(std::atan2(b, a) - middle, 2 * std::numbers::pi));
-    const double share = 0.5 + 0.5 * std::cos(std::numbers::pi * std::clamp((away - keep) / fade, 0.0, 1.0));
-    return reference::from_oklab({l, share * a, share * b});
-  });
-}
 void KeepHue::describe(Description<KeepHue>& d) {
   d.called("keep_hue", "color", "A range of hues stays colored, everything else goes gray of the same lightness.");
-  d.wrong("the object is told apart by place, not by color: open a group with within part=.").agrees_within(2e-3);
+  d.also({"one color"});
+  d.wrong("the object is told apart by place, not by color: open a group with within part=.");
+  d.point();
+  d.undivided();
   d.field("hue", &KeepHue::hue, "degrees",
           "middle of the hues kept: red 29, yellow 110, green 142, cyan 195, blue 264, magenta 328", {0, 360});
   d.field("width", &KeepHue::width, "degrees", "how many keep all their color", {0, 360});

@@ -5,8 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "tone/curve_lanes.hpp"
 #include "tone/number_pairs.hpp"
 #include "tone/point_lanes.hpp"
@@ -14,65 +13,54 @@
 
 namespace sieve {
 
-using reference::map_levels;
+using namespace internal;
 
-Image Gamma::operator()(const ConstView& in) const { return made(*this, in); }
+Image Gamma::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Gamma::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) { lanes::power(a, exponent, r, n); });
-}
-Image Gamma::plain(const ConstView& in) const {
-  return map_levels(
-      in, [k = static_cast<double>(exponent)](double v) { return std::copysign(std::pow(std::abs(v), k), v); });
 }
 void Gamma::describe(Description<Gamma>& d) {
   d.called("gamma", "tone",
            "A power of the level: below 1 it brightens the middle, above 1 it darkens it; 0 and 1 stay.");
+  d.also({"power", "exponent", "brighten", "midtones"});
   d.wrong("the range is not filled: stretch first; linear light is wanted: take linearize, which is no plain power.");
-  d.agrees_within(1e-5);
+  d.point();
   d.field("exponent", &Gamma::exponent, "", "below 1 brightens, above 1 darkens", {0.01, 100});
 }
 
-Image Logarithm::operator()(const ConstView& in) const { return made(*this, in); }
+Image Logarithm::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Logarithm::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) { lanes::logarithm(a, strength, r, n); });
-}
-Image Logarithm::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(strength)](double v) {
-    return std::copysign(std::log1p(k * std::abs(v)) / std::log1p(k), v);
-  });
 }
 void Logarithm::describe(Description<Logarithm>& d) {
   d.called("logarithm", "tone",
            "Lifts dark levels far more than bright ones: spectra and night views become readable.");
+  d.also({"log", "compress range"});
   d.wrong("the picture is noisy in the dark: the noise is lifted as far.");
-  d.agrees_within(1e-5);
+  d.point();
   d.field("strength", &Logarithm::strength, "", "how much the dark levels gain", {0.001, 1e6});
 }
 
-Image Sigmoid::operator()(const ConstView& in) const { return made(*this, in); }
+Image Sigmoid::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Sigmoid::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out,
            [this](const float* a, float* r, std::size_t n, bool) { lanes::sigmoid(a, steepness, center, r, n); });
 }
-Image Sigmoid::plain(const ConstView& in) const {
-  const double k = steepness, m = center;
-  const auto s = [k, m](double v) { return 1 / (1 + std::exp(-k * (v - m))); };
-  return map_levels(in, [s](double v) { return (s(v) - s(0)) / (s(1) - s(0)); });
-}
 void Sigmoid::describe(Description<Sigmoid>& d) {
   d.called("sigmoid", "tone", "An S-shaped curve: more contrast about one level, without clipping the ends.");
+  d.also({"S curve", "contrast"});
   d.wrong("detail at both ends matters: it is pressed together there; take clahe.");
-  d.agrees_within(1e-5);
+  d.point();
   d.field("steepness", &Sigmoid::steepness, "", "contrast about the center; near 0 it is a straight line", {0.01, 50});
   d.field("center", &Sigmoid::center, "0..1 scale", "the level where it is steepest", {0, 1});
 }
 
 CurvePoints CurvePoints::parse(std::string_view text) {
   const auto refuse = [&](const std::string& why) {
-    throw BadCall(
+    throw InvalidArgument(
         fmt::format("curve points '{}': {}; give {}", text.substr(0, 60), why, TextValue<CurvePoints>::allowed()));
   };
   CurvePoints c{std::string()};
@@ -111,116 +99,110 @@ double CurvePoints::operator()(double v) const {
 
 CurvePoints TextValue<CurvePoints>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return CurvePoints::parse(s);
-  if (!r.text) throw BadCall(fmt::format("files cannot be opened here: {}", s));
+  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
   return CurvePoints::parse(r.text(std::string(s.substr(1))));
 }
 const char* TextValue<CurvePoints>::allowed() {
   return "points like 0,0/0.3,0.5/1,1 with rising first numbers, or @FILE with a point a row";
 }
 
-Image Curve::operator()(const ConstView& in) const { return made(*this, in); }
+Image Curve::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Curve::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool) {
     for (std::size_t x = 0; x < n; ++x) r[x] = static_cast<float>(points(static_cast<double>(a[x])));
   });
 }
-Image Curve::plain(const ConstView& in) const { return map_levels(in, points); }
 void Curve::describe(Description<Curve>& d) {
   d.called("curve", "tone", "Levels through a smooth curve that is given by points.");
+  d.also({"spline", "tone curve", "levels", "lookup", "LUT"});
   d.wrong("the same curve is to fit many pictures of different exposure: take equalize, match or auto_exposure.");
-  d.agrees_within(1e-6);
+  d.point();
   d.field("points", &Curve::points, "0..1 scale", "from,to pairs split by /");
 }
 
-Image Brightness::operator()(const ConstView& in) const { return made(*this, in); }
+Image Brightness::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Brightness::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) {
     lanes::line(a, 0, 1, amount, r, n, stream);
   });
 }
-Image Brightness::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(amount)](double v) { return v + k; });
-}
 void Brightness::describe(Description<Brightness>& d) {
   d.called("brightness", "tone", "Adds an amount to every sample.")
       .wrong("dark detail is to be lifted: gamma does it without graying the black.");
-  d.agrees_within(1e-6);
+  d.also({"offset", "lighten", "darken"});
+  d.point();
   d.field("amount", &Brightness::amount, "0..1 scale", "what is added", {-10, 10});
 }
 
-Image Contrast::operator()(const ConstView& in) const { return made(*this, in); }
+Image Contrast::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Contrast::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) {
     lanes::line(a, pivot, factor, pivot, r, n, stream);
   });
 }
-Image Contrast::plain(const ConstView& in) const {
-  return map_levels(
-      in, [k = static_cast<double>(factor), p = static_cast<double>(pivot)](double v) { return p + k * (v - p); });
-}
 void Contrast::describe(Description<Contrast>& d) {
-  d.called("contrast", "tone", "Scales the distance of every sample to one level.")
+  d.called("contrast", "tone", "RetinexScales the distance of every sample to one level.")
       .wrong("the ends must not be cut when the result is written: take sigmoid.");
-  d.agrees_within(1e-5);
+  d.also({"scale", "gain", "multiply"});
+  d.point();
   d.field("factor", &Contrast::factor, "", "above 1 more contrast, below 1 less", {-100, 100});
   d.field("pivot", &Contrast::pivot, "0..1 scale", "the level that stays", {-10, 10});
 }
 
-Image Invert::operator()(const ConstView& in) const { return made(*this, in); }
+Image Invert::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Invert::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out,
            [](const float* a, float* r, std::size_t n, bool stream) { lanes::line(a, 0, -1, 1, r, n, stream); });
-}
-Image Invert::plain(const ConstView& in) const {
-  return map_levels(in, [](double v) { return 1 - v; });
 }
 void Invert::describe(Description<Invert>& d) {
   d.called("invert", "tone", "The negative: 1 less every sample.")
       .wrong("only the darkest and brightest are to change places: take solarize or a curve.");
-  d.agrees_within(1e-6);
+  d.also({"negative", "complement"});
+  d.point();
 }
 
-Image Solarize::operator()(const ConstView& in) const { return made(*this, in); }
+Image Solarize::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Solarize::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [k = level](const float* a, float* r, std::size_t n, bool) {
     for (std::size_t x = 0; x < n; ++x) r[x] = a[x] > k ? 1 - a[x] : a[x];
   });
 }
-Image Solarize::plain(const ConstView& in) const {
-  return map_levels(in, [k = static_cast<double>(level)](double v) { return v > k ? 1 - v : v; });
-}
 void Solarize::describe(Description<Solarize>& d) {
   d.called("solarize", "tone", "Inverts the levels above one: shows at a glance where a picture is near white.");
-  d.wrong("the result is to be undone: two levels become one.").agrees_within(1e-6);
+  d.also({"Sabattier"});
+  d.wrong("the result is to be undone: two levels become one.");
+  d.point();
   d.field("level", &Solarize::level, "0..1 scale", "levels above it are inverted");
 }
 
-Image Linearize::operator()(const ConstView& in) const { return made(*this, in); }
+Image Linearize::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Linearize::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [](const float* a, float* r, std::size_t n, bool) { lanes::linearize(a, r, n); });
 }
-Image Linearize::plain(const ConstView& in) const { return map_levels(in, reference::to_light); }
 void Linearize::describe(Description<Linearize>& d) {
   d.called("linearize", "tone",
            "Display-encoded samples to light (the sRGB curve): for all that adds or divides light.");
-  d.wrong("the samples are linear already (sensor data, float renderings).").agrees_within(1e-5);
+  d.also({"sRGB", "degamma", "linear light"});
+  d.wrong("the samples are linear already (sensor data, float renderings).");
+  d.point();
 }
 
-Image Encode::operator()(const ConstView& in) const { return made(*this, in); }
+Image Encode::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Encode::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   each_row(in, out, [](const float* a, float* r, std::size_t n, bool) { lanes::encode(a, r, n); });
 }
-Image Encode::plain(const ConstView& in) const { return map_levels(in, reference::from_light); }
 void Encode::describe(Description<Encode>& d) {
   d.called("encode", "tone", "Light to display-encoded samples: the inverse of linearize.");
-  d.wrong("the samples are display-encoded already: the picture becomes pale.").agrees_within(1e-5);
+  d.also({"gamma", "sRGB", "delinearize"});
+  d.wrong("the samples are display-encoded already: the picture becomes pale.");
+  d.point();
 }
 
 }  // namespace sieve

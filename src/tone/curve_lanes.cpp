@@ -13,7 +13,7 @@
 #include <Eigen/LU>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // f(|v|) with the sign of v; what is not finite stays.
@@ -227,11 +227,11 @@ void KeepHueRow(const ThreeIn& in, const OklabMatrices& m, const HueWindow& w, c
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(PowerRow);
 HWY_EXPORT(LogarithmRow);
@@ -305,5 +305,5 @@ void keep_hue(const ThreeIn& rgb, const HueWindow& w, const ThreeOut& out, std::
   HWY_DYNAMIC_DISPATCH(KeepHueRow)(rgb, oklab_matrices(), w, out, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 void power(const float* in, float exponent, float* out, std::size_t n);
 void logarithm(const float* in, float strength, float* out, std::size_t n);
@@ -46,4 +46,4 @@ struct HueWindow {
 };
 void keep_hue(const ThreeIn& rgb, const HueWindow& w, const ThreeOut& out, std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -9,13 +9,15 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 const char* const kAllowed =
     "uniform, normal:mean=0.5,deviation=0.2, rayleigh:scale=0.3, or @FILE with rows level,density";
 
 [[noreturn]] void refuse(std::string_view text, const std::string& why) {
-  throw BadCall(fmt::format("distribution '{}': {}; give {}", text, why, kAllowed));
+  throw InvalidArgument(fmt::format("distribution '{}': {}; give {}", text, why, kAllowed));
 }
 
 // "mean=0.5,deviation=0.2" over what is allowed.
@@ -26,7 +28,7 @@ std::map<std::string, double> numbers(std::string_view text, std::string_view wo
     words.remove_prefix(std::min(words.size(), word.size() + 1));
     const std::size_t equals = word.find('=');
     const auto found = values.find(std::string(word.substr(0, equals)));
-    const auto v = equals == std::string_view::npos ? std::nullopt : detail::parse_number(word.substr(equals + 1));
+    const auto v = equals == std::string_view::npos ? std::nullopt : internal::parse_number(word.substr(equals + 1));
     if (found == values.end() || !v || !std::isfinite(*v))
       refuse(text, fmt::format("'{}' is no parameter with a number", word));
     found->second = *v;
@@ -36,8 +38,8 @@ std::map<std::string, double> numbers(std::string_view text, std::string_view wo
 
 }  // namespace
 
-Distribution Distribution::parse(std::string_view text) {
-  Distribution d{std::string(text)};
+LevelDistribution LevelDistribution::parse(std::string_view text) {
+  LevelDistribution d{std::string(text)};
   std::vector<double> density;
   // Smooth forms are curves of so many corners: closer than a 16-bit level.
   constexpr int kParts = 65536;
@@ -102,7 +104,7 @@ Distribution Distribution::parse(std::string_view text) {
   return d;
 }
 
-double Distribution::quantile(double share) const {
+double LevelDistribution::quantile(double share) const {
   if (share <= 0)
     return levels_[static_cast<std::size_t>(std::upper_bound(cumulative_.begin(), cumulative_.end(), 0.0) -
                                             cumulative_.begin()) -
@@ -114,11 +116,11 @@ double Distribution::quantile(double share) const {
   return rise > 0 ? levels_[i - 1] + (share - cumulative_[i - 1]) / rise * (levels_[i] - levels_[i - 1]) : levels_[i];
 }
 
-Distribution TextValue<Distribution>::parse(std::string_view s, const Resources& r) {
-  if (!s.starts_with('@')) return Distribution::parse(s);
-  if (!r.text) throw BadCall(fmt::format("files cannot be opened here: {}", s));
-  return Distribution::parse(r.text(std::string(s.substr(1))));
+LevelDistribution TextValue<LevelDistribution>::parse(std::string_view s, const Resources& r) {
+  if (!s.starts_with('@')) return LevelDistribution::parse(s);
+  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
+  return LevelDistribution::parse(r.text(std::string(s.substr(1))));
 }
-const char* TextValue<Distribution>::allowed() { return kAllowed; }
+const char* TextValue<LevelDistribution>::allowed() { return kAllowed; }
 
 }  // namespace sieve

@@ -3,12 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 #include "tone/tone_map.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, ColorBy>> ChoiceNames<ColorBy>::all() {
   static constexpr std::pair<const char*, ColorBy> names[] = {{"luma", ColorBy::luma}, {"channels", ColorBy::channels}};
@@ -18,7 +19,7 @@ std::span<const std::pair<const char*, ColorBy>> ChoiceNames<ColorBy>::all() {
 namespace {
 
 int levels_of(const ConstView& in, int wished) {
-  return wished > 0 ? wished : in.maximum > 0 ? static_cast<int>(in.maximum) + 1 : 256;
+  return wished > 0 ? wished : in.white_level > 0 ? static_cast<int>(in.white_level) + 1 : 256;
 }
 
 }  // namespace
@@ -26,14 +27,14 @@ int levels_of(const ConstView& in, int wished) {
 std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) {
   require_input(in, "level_table");
   if (levels != 0 && (levels < 2 || levels > 65536))
-    throw BadCall(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
+    throw InvalidArgument(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
   ConstView by_levels = in;
-  by_levels.maximum = static_cast<std::uint32_t>(levels_of(in, levels) - 1);
+  by_levels.white_level = static_cast<std::uint32_t>(levels_of(in, levels) - 1);
   Histogram h = histogram(by_levels, channel);
   h.counts.front() += h.below;
   h.counts.back() += h.above;
   const auto probabilities = h.probabilities(), cumulative = h.cumulative();
-  const double top = static_cast<double>(by_levels.maximum);
+  const double top = static_cast<double>(by_levels.white_level);
   std::vector<LevelRow> table(h.counts.size());
   for (std::size_t k = 0; k < table.size(); ++k) {
     LevelRow& r = table[k];
@@ -44,9 +45,9 @@ std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) 
   return table;
 }
 
-Image Equalize::operator()(const ConstView& in) const { return made(*this, in); }
+Image Equalize::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Equalize::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const int count = levels_of(in, levels.value_or(0));
   const float top = static_cast<float>(count - 1);
   std::vector<std::vector<float>> maps;
@@ -63,21 +64,18 @@ void Equalize::operator()(const ConstView& in, const View& out) const {
       note(fmt::format("{} levels became {}: those that fell together cannot be told apart again", before, after));
     maps.push_back(std::move(map));
   }
-  if (in.maximum == 0)
+  if (in.white_level == 0)
     note(fmt::format("float samples were sorted into {} levels: give levels= for finer steps", count));
   map_tones(in, out, color, [&](int map, int, const float* from, float* to, std::size_t n) {
     lanes::look_up_level(from, top, maps[static_cast<std::size_t>(map)].data(), to, n);
   });
 }
-Image Equalize::plain(const ConstView& in) const {
-  return reference::equalize(in, levels_of(in, levels.value_or(0)), color == ColorBy::luma);
-}
 void Equalize::describe(Description<Equalize>& d) {
   d.called("equalize", "tone", "Spreads the levels so that each holds about as many samples as any other.");
+  d.also({"histogram equalization", "flatten histogram"});
   d.wrong(
       "the light is uneven (correct that first, or take clahe), or large flat areas rule the histogram: their noise is "
       "raised.");
-  d.agrees_within(1e-5);
   d.field("levels", &Equalize::levels, "levels", "how many; auto: those of the source, 256 for float data", {2, 65536});
   d.field("color", &Equalize::color, "", "luma with the hue kept, or every channel by itself");
 }

@@ -5,16 +5,17 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 #include "sieve/tone/curve.hpp"
 #include "sieve/tone/equalize.hpp"
 #include "sieve/tone/point.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -109,9 +110,9 @@ ExposurePlan plan_exposure(const ConstView& in) {
   return plan;
 }
 
-Image AutoExposure::operator()(const ConstView& in) const { return made(*this, in); }
+Image AutoExposure::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void AutoExposure::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const ExposurePlan plan = plan_exposure(in);
   note(plan.reason);
   const Stretch line{.low = static_cast<float>(plan.low), .high = static_cast<float>(plan.high)};
@@ -127,19 +128,11 @@ void AutoExposure::operator()(const ConstView& in, const View& out) const {
     Gamma{.exponent = static_cast<float>(plan.gamma)}(from, out);
   }
 }
-Image AutoExposure::plain(const ConstView& in) const {
-  const ExposurePlan plan = plan_exposure(in);
-  const Image line = plan.stretch
-                         ? reference::stretch(in, static_cast<float>(plan.low), static_cast<float>(plan.high), 0, 1, 0)
-                         : Image(in);
-  if (plan.local) return Clahe{.limit = 2}.plain(line);
-  return plan.gamma != 1 ? Gamma{.exponent = static_cast<float>(plan.gamma)}.plain(line) : line;
-}
 void AutoExposure::describe(Description<AutoExposure>& d) {
   d.called("auto_exposure", "tone",
            "Chooses between stretch, gamma and local equalization by measured figures, and says why.");
+  d.also({"automatic", "too dark", "too bright"});
   d.wrong("a series must keep its relations: it treats every picture by itself; set stretch and gamma by hand.");
-  d.agrees_within(1e-4);
 }
 
 std::span<const std::pair<const char*, BalanceBy>> ChoiceNames<BalanceBy>::all() {

@@ -14,6 +14,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // Runs of equal levels would wait for their own counter: four in turns do not. Large tables are one, to stay in cache.
@@ -22,8 +24,9 @@ constexpr std::int32_t kLanesUpTo = 1024;
 constexpr std::size_t kChunk = 1024;
 
 lanes::Bins bins_for(const ConstView& in, int bins, double low, double high) {
-  const bool by_level = bins == 0 && in.maximum > 0 && low == 0 && high == 1;
-  if (by_level) return {0, 1, static_cast<double>(in.maximum), 0.5, static_cast<std::int32_t>(in.maximum) + 1, false};
+  const bool by_level = bins == 0 && in.white_level > 0 && low == 0 && high == 1;
+  if (by_level)
+    return {0, 1, static_cast<double>(in.white_level), 0.5, static_cast<std::int32_t>(in.white_level) + 1, false};
   const int count = bins == 0 ? 256 : bins;
   // Products with a power of two are exact in single precision.
   const bool exact = low != 0 || high != 1 || !std::has_single_bit(static_cast<unsigned>(count));
@@ -59,12 +62,13 @@ std::vector<double> Histogram::cumulative() const {
 Histogram histogram(const ConstView& in, int channel, int bins, double low, double high) {
   require_input(in, "histogram");
   if (channel < luma_channel || channel >= in.channels()) {
-    throw BadCall(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
-                              in.channels() - 1, luma_channel));
+    throw InvalidArgument(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
+                                      in.channels() - 1, luma_channel));
   }
   if (bins < 0 || bins > (1 << 24))
-    throw BadCall(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
-  if (!(low < high)) throw BadCall(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
+    throw InvalidArgument(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
+  if (!(low < high))
+    throw InvalidArgument(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
   const lanes::Bins where = bins_for(in, bins, low, high);
   const bool mixed = channel == luma_channel && in.shape.color_channels() == 3;
   const int plane = std::max(channel, 0);
@@ -117,11 +121,11 @@ Histogram histogram(const ConstView& in, int channel, int bins, double low, doub
   return h;
 }
 
-Comb comb(const Histogram& h) {
+HistogramComb comb(const Histogram& h) {
   constexpr std::size_t kWithin = 32;
   constexpr std::size_t kTeeth = 8;
   constexpr double kLeast = 5;
-  Comb c;
+  HistogramComb c;
   std::size_t first = 0, previous = 0, gaps = 0;
   for (std::size_t i = 0; i < h.counts.size(); ++i) {
     if (h.counts[i] == 0) continue;

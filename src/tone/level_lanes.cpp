@@ -14,7 +14,7 @@
 #include "sieve/core/channels.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // Stores past the cache where wanted, whole vectors only.
@@ -133,11 +133,11 @@ void Relight(const Colors& in, const float* luma, const float* to, const ColorsO
                                                                        : RelightTo<false>(in, luma, to, out, n);
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(BinNumbers);
 HWY_EXPORT(LookUpLevel);
@@ -163,5 +163,5 @@ void relight(const Colors& in, const float* luma, const float* to, const ColorsO
   HWY_DYNAMIC_DISPATCH(Relight)(in, luma, to, out, n, stream);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // The bin of every sample: floor((v - low) * scale + offset), at most count - 1; count for v < low, count + 1 for
 // v > high, count + 2 for what is not finite. With `exact` as reckoned in double: in single precision first, and anew
@@ -43,4 +43,4 @@ struct ColorsOut {
 };
 void relight(const Colors& in, const float* luma, const float* to, const ColorsOut& out, std::size_t n, bool stream);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

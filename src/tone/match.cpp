@@ -3,12 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/run.hpp"
-#include "sieve/reference.hpp"
+#include "run/validate.hpp"
 #include "tone/range.hpp"
 #include "tone/tone_map.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -100,9 +101,10 @@ ToneCurve curve_between(const Histogram& in, Left left, Right right) {
 }
 
 ToneCurve to_picture(const ConstView& in, int channel, const ConstView& other, int other_channel, int bins) {
-  const bool by_level = in.maximum > 0 && other.maximum > 0;
+  const bool by_level = in.white_level > 0 && other.white_level > 0;
   const Histogram from = measured(in, channel, by_level, bins), to = measured(other, other_channel, by_level, bins);
-  if (from.total() == 0 || to.total() == 0) throw BadCall("match: one of the two pictures has no finite sample");
+  if (from.total() == 0 || to.total() == 0)
+    throw InvalidArgument("match: one of the two pictures has no finite sample");
   const Curve target(to);
   if (!by_level) {
     return curve_between(
@@ -114,17 +116,17 @@ ToneCurve to_picture(const ConstView& in, int channel, const ConstView& other, i
   for (const double share : from.cumulative()) {
     const auto j =
         std::lower_bound(target.cumulative().begin(), target.cumulative().end(), share) - target.cumulative().begin();
-    c.values.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.maximum))) /
-                       static_cast<float>(other.maximum));
+    c.values.push_back(static_cast<float>(std::min<std::ptrdiff_t>(j, static_cast<std::ptrdiff_t>(other.white_level))) /
+                       static_cast<float>(other.white_level));
   }
   return c;
 }
 
-ToneCurve to_distribution(const ConstView& in, int channel, const Distribution& to, int bins) {
-  const Histogram from = measured(in, channel, in.maximum > 0, bins);
-  if (from.total() == 0) throw BadCall("match_distribution: the picture has no finite sample");
+ToneCurve to_distribution(const ConstView& in, int channel, const LevelDistribution& to, int bins) {
+  const Histogram from = measured(in, channel, in.white_level > 0, bins);
+  if (from.total() == 0) throw InvalidArgument("match_distribution: the picture has no finite sample");
   const auto quantile = [&](double share) { return to.quantile(share); };
-  if (in.maximum == 0) return curve_between(from, quantile, quantile);
+  if (in.white_level == 0) return curve_between(from, quantile, quantile);
   ToneCurve c;
   c.by_level = true;
   double before = 0;
@@ -146,9 +148,9 @@ void apply_curves(const ConstView& in, const View& out, ColorBy color, Make make
 
 }  // namespace
 
-Image Match::operator()(const ConstView& in) const { return made(*this, in); }
+Image Match::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Match::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   const Image& other = with.image("match", "with");
   apply_curves(in, out, color, [&](int channel) {
     // Channel for channel where both are colored; else the luma of the second, which of a gray one is its only channel.
@@ -156,32 +158,25 @@ void Match::operator()(const ConstView& in, const View& out) const {
     return to_picture(in, channel, other, same ? channel : luma_channel, bins);
   });
 }
-Image Match::plain(const ConstView& in) const {
-  return reference::match(in, with.image("match", "with"), color == ColorBy::luma, bins);
-}
 void Match::describe(Description<Match>& d) {
   d.called("match", "tone", "Gives the picture the histogram of another one.");
+  d.also({"histogram matching", "specification", "transfer"});
   d.wrong("the two show different things: the share of sky in one decides over the tones of the other.");
-  d.agrees_within(2e-5);
   d.field("with", &Match::with, "", "the picture whose histogram is wanted; any size");
   d.field("color", &Match::color, "", "every channel by itself (takes over the tint), or luma with the hue kept");
   d.field("bins", &Match::bins, "bins",
           "parts of 0..1, or of a wider range, for float data; integer sources have one a level", {2, 1048576});
 }
 
-Image MatchDistribution::operator()(const ConstView& in) const { return made(*this, in); }
+Image MatchDistribution::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void MatchDistribution::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   apply_curves(in, out, color, [&](int channel) { return to_distribution(in, channel, to, bins); });
-}
-Image MatchDistribution::plain(const ConstView& in) const {
-  return reference::match_distribution(
-      in, [this](double share) { return to.quantile(share); }, color == ColorBy::luma, bins);
 }
 void MatchDistribution::describe(Description<MatchDistribution>& d) {
   d.called("match_distribution", "tone", "Gives the histogram a wanted form: uniform, normal, Rayleigh, or a curve.");
+  d.also({"histogram specification", "Rayleigh", "uniform"});
   d.wrong("the picture has few levels: they can be moved, not filled up; the histogram stays a comb.");
-  d.agrees_within(2e-5);
   d.field("to", &MatchDistribution::to, "", "the wanted form");
   d.field("color", &MatchDistribution::color, "", "luma with the hue kept, or every channel by itself");
   d.field("bins", &MatchDistribution::bins, "bins",

@@ -6,11 +6,13 @@
 #include <cctype>
 #include <cmath>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
-std::string read_number_pairs(std::string_view text, bool heading, NumberPairs& into) {
+using namespace internal;
+
+std::string internal::read_number_pairs(std::string_view text, bool heading, NumberPairs& into) {
   std::string rows(text);
   std::replace(rows.begin(), rows.end(), '\n', '/');
   rows += '/';
@@ -22,8 +24,8 @@ std::string read_number_pairs(std::string_view text, bool heading, NumberPairs& 
     while (!row.empty() && std::isspace(static_cast<unsigned char>(row.back())) != 0) row.pop_back();
     if (row.empty()) continue;
     const std::size_t comma = row.find(',');
-    const auto a = detail::parse_number(row.substr(0, comma)),
-               b = comma == std::string::npos ? std::nullopt : detail::parse_number(row.substr(comma + 1));
+    const auto a = internal::parse_number(row.substr(0, comma)),
+               b = comma == std::string::npos ? std::nullopt : internal::parse_number(row.substr(comma + 1));
     if (std::exchange(heading, false) && comma != std::string::npos && !a && !b) continue;
     if (!a || !b || !std::isfinite(*a) || !std::isfinite(*b)) return fmt::format("row '{}' is not two numbers", row);
     if (!into.pairs.empty() && *a <= into.pairs.back().first)

@@ -4,7 +4,7 @@
 #include <utility>
 #include <vector>
 
-namespace sieve {
+namespace sieve::internal {
 
 // Rows of two numbers "a,b", split by `/` or line ends, with `#` comments and empty rows; where `heading` allows it the
 // first row may be two words. The first numbers rise.
@@ -15,4 +15,4 @@ struct NumberPairs {
 // Returns what is wrong, or an empty text.
 std::string read_number_pairs(std::string_view text, bool heading, NumberPairs& into);
 
-}  // namespace sieve
+}  // namespace sieve::internal

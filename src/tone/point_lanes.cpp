@@ -9,7 +9,7 @@
 #include <limits>
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 // f(tag, vector) over a row, the rest one lane at a time.
@@ -82,11 +82,11 @@ void FiniteRange(const float* in, std::size_t n, float& low, float& high) {
   }
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(ClipRow);
 HWY_EXPORT(LineRow);
@@ -114,5 +114,5 @@ void finite_range(const float* in, std::size_t n, float& low, float& high) {
   HWY_DYNAMIC_DISPATCH(FiniteRange)(in, n, low, high);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

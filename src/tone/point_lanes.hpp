@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 void clip(const float* in, float low, float high, float* out, std::size_t n, bool stream);
 // to + (in - base) * slope; a slope of 0 gives `to` for every finite sample.
@@ -15,4 +15,4 @@ void above_each(const float* in, const float* levels, float offset, float* out, 
 // Smallest and largest finite sample; +infinity and -infinity where there is none.
 void finite_range(const float* in, std::size_t n, float& low, float& high);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

@@ -9,8 +9,10 @@
 
 namespace sieve {
 
+using namespace internal;
+
 // Each row's by itself, then those of all rows.
-Ends finite_range(const ConstView& in, int channel) {
+Ends internal::finite_range(const ConstView& in, int channel) {
   const bool mixed = channel == luma_channel && in.shape.color_channels() == 3;
   const int planes = channel == every_channel ? in.shape.color_channels() : 1, base = channel > 0 ? channel : 0;
   const int rows = in.height() * planes;

@@ -5,7 +5,7 @@
 #include "sieve/core/image.hpp"
 #include "sieve/core/parallel.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 struct Ends {
   float low, high;
@@ -41,4 +41,4 @@ void each_color_row(const ConstView& in, const View& out, Work work) {
   copy_alpha(in, out);
 }
 
-}  // namespace sieve
+}  // namespace sieve::internal

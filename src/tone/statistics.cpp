@@ -15,6 +15,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 struct RowFigures {
@@ -47,7 +49,7 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
   std::vector<ChannelStatistics> all;
   std::vector<RowFigures> rows(static_cast<std::size_t>(in.height()));
   for (int c = 0; c < in.channels(); ++c) {
-    parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+    parallel_rows(in.height(), in.width(), [&](int first, int last) {
       for (int y = first; y < last; ++y) rows[static_cast<std::size_t>(y)] = figures(in.row(y, c), in.width());
     });
     ChannelStatistics s;
@@ -92,7 +94,7 @@ std::vector<std::uint64_t> count_keys(const ConstView& in, std::size_t bins, Put
   std::mutex mutex;
   const int rows = in.height() * in.shape.color_channels();
   parallel_rows(
-      rows, static_cast<std::size_t>(in.width()),
+      rows, in.width(),
       [&](int first, int last) {
         std::vector<std::uint32_t> counts(bins);
         for (int i = first; i < last; ++i) {
@@ -124,11 +126,11 @@ double percentile(const ConstView& in, double share) { return percentiles(in, st
 std::vector<double> percentiles(const ConstView& in, std::span<const double> shares) {
   require_input(in, "percentile");
   for (const double share : shares) {
-    if (!(share >= 0 && share <= 1)) throw BadCall(fmt::format("percentile: share={}: give 0 to 1", share));
+    if (!(share >= 0 && share <= 1)) throw InvalidArgument(fmt::format("percentile: share={}: give 0 to 1", share));
   }
   const auto upper = count_keys(in, kHalf, [](std::uint32_t key, std::uint32_t* counts) { ++counts[key >> 16]; });
   const std::uint64_t n = std::accumulate(upper.begin(), upper.end(), std::uint64_t{0});
-  if (n == 0) throw BadCall("percentile: the picture has no finite sample");
+  if (n == 0) throw InvalidArgument("percentile: the picture has no finite sample");
   std::vector<std::uint64_t> ranks;
   std::vector<std::uint32_t> bins;
   for (const double share : shares) {

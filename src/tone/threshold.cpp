@@ -5,14 +5,15 @@
 #include <cmath>
 #include <limits>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 #include "spatial/box_sums.hpp"
 #include "tone/point_lanes.hpp"
 #include "tone/range.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 std::span<const std::pair<const char*, ThresholdBy>> ChoiceNames<ThresholdBy>::all() {
   static constexpr std::pair<const char*, ThresholdBy> names[] = {
@@ -51,15 +52,15 @@ double otsu_level(const Histogram& h) {
   return h.by_level ? cut / (n - 1) : h.low + (cut + 0.5) * (h.high - h.low) / n;
 }
 
-Image Threshold::operator()(const ConstView& in) const { return made(*this, in); }
+Image Threshold::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Threshold::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView from = in.channel(c);
     const View to = out.channel(c);
     if (by == ThresholdBy::local) {
-      box_mean(from, radius, Border::edge, 0, to);
-      parallel_rows(in.height(), static_cast<std::size_t>(in.width()), [&](int first, int last) {
+      box_mean(from, whole(radius), border, 0, to);
+      parallel_rows(in.height(), in.width(), [&](int first, int last) {
         for (int y = first; y < last; ++y)
           lanes::above_each(from.row(y), to.row(y), offset, to.row(y), static_cast<std::size_t>(in.width()));
       });
@@ -67,7 +68,7 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
     }
     float at = level;
     if (by == ThresholdBy::otsu) {
-      at = static_cast<float>(otsu_level(histogram(from, 0, in.maximum > 0 ? 0 : 1024)));
+      at = static_cast<float>(otsu_level(histogram(from, 0, in.white_level > 0 ? 0 : 1024)));
       note(fmt::format("level {:.4f}{}", at, in.shape.color_channels() > 1 ? fmt::format(" in channel {}", c) : ""));
     }
     each_row(from, to,
@@ -75,23 +76,21 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
   }
   copy_alpha(in, out);
 }
-Image Threshold::plain(const ConstView& in) const {
-  if (by == ThresholdBy::local) return reference::local_threshold(in, radius, offset);
-  return reference::threshold(in, by == ThresholdBy::level ? std::optional<double>(level) : std::nullopt);
-}
-std::string Threshold::meaning() const {
-  return by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * radius + 1) : "";
-}
 void Threshold::describe(Description<Threshold>& d) {
   d.called("threshold", "tone",
            "Black and white: 1 above a level, 0 elsewhere; the level given, by Otsu, or the local mean.");
+  d.also({"binarize", "Otsu", "segment", "black and white"});
   d.wrong(
       "the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth "
       "first.");
+  d.meaning([](const Threshold& f) {
+    return f.by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * f.radius + 1) : "";
+  });
   d.field("by", &Threshold::by, "", "how the level is found");
   d.field("level", &Threshold::level, "0..1 scale", "with by=level");
-  d.field("radius", &Threshold::radius, "pixels", "half-width of the window with by=local", {1, 2047});
+  d.whole("radius", &Threshold::radius, "pixels", "half-width of the window with by=local", {1, 2047});
   d.field("offset", &Threshold::offset, "0..1 scale", "taken off the local mean with by=local", {-1, 1});
+  d.border(&Threshold::border, nullptr, picture_borders(), "what lies beyond the picture with by=local");
 }
 
 }  // namespace sieve

@@ -8,7 +8,7 @@
 #include "sieve/tone/equalize.hpp"
 #include "tone/level_lanes.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // The number of maps that a picture needs: one for gray or by luma, else one a channel.
 inline int maps_needed(const Shape& shape, ColorBy color) {
@@ -47,4 +47,4 @@ void map_tones(const ConstView& in, const View& out, ColorBy color, Change chang
   copy_alpha(in, out);
 }
 
-}  // namespace sieve
+}  // namespace sieve::internal

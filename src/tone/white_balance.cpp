@@ -5,10 +5,9 @@
 #include <cmath>
 #include <vector>
 
-#include "core/run.hpp"
+#include "run/validate.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/reference.hpp"
 #include "sieve/tone/exposure.hpp"
 #include "spatial/lanes.hpp"
 #include "tone/curve_lanes.hpp"
@@ -16,6 +15,8 @@
 #include "tone/range.hpp"
 
 namespace sieve {
+
+using namespace internal;
 
 namespace {
 
@@ -76,6 +77,9 @@ Votes count_votes(const ConstView& in, BalanceBy by) {
   return all;
 }
 
+// The sRGB curve from display-encoded to light (IEC 61966-2-1), for 0 and more.
+double to_light(double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); }
+
 // The factors for linear light; 1 each where nothing can vote.
 std::array<double, 3> gains_of(const ConstView& in, const WhiteBalance& f) {
   const Votes votes = count_votes(in, f.by);
@@ -88,7 +92,7 @@ std::array<double, 3> gains_of(const ConstView& in, const WhiteBalance& f) {
       auto left = static_cast<double>(votes.count) * static_cast<double>(f.percent) / 100;
       std::size_t b = kParts - 1;
       while (b > 0 && (left -= votes.levels[c][b]) >= 0) --b;
-      level[c] = reference::to_light((static_cast<double>(b) + 0.5) / kParts);
+      level[c] = to_light((static_cast<double>(b) + 0.5) / kParts);
     }
   }
   const LumaWeights w = luma_weights(GrayBy::rec709);
@@ -100,9 +104,9 @@ std::array<double, 3> gains_of(const ConstView& in, const WhiteBalance& f) {
 
 }  // namespace
 
-Image WhiteBalance::operator()(const ConstView& in) const { return made(*this, in); }
+Image WhiteBalance::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void WhiteBalance::operator()(const ConstView& in, const View& out) const {
-  ready(*this, in, out);
+  validate(*this, in, out);
   if (in.shape.color_channels() != 3) return copy(in, out);
   const auto gains = gains_of(in, *this);
   note(fmt::format("factors in linear light: red {:.3f}, green {:.3f}, blue {:.3f}", gains[0], gains[1], gains[2]));
@@ -117,21 +121,13 @@ void WhiteBalance::operator()(const ConstView& in, const View& out) const {
                    }
                  });
 }
-Image WhiteBalance::plain(const ConstView& in) const {
-  if (in.shape.color_channels() != 3) return Image(in);
-  const auto gains = gains_of(in, *this);
-  return reference::map_colors(in, [&](const reference::Triple& rgb) {
-    const auto one = [&](std::size_t c) { return reference::from_light(gains[c] * reference::to_light(rgb[c])); };
-    return reference::Triple{one(0), one(1), one(2)};
-  });
-}
 void WhiteBalance::describe(Description<WhiteBalance>& d) {
   d.called("white_balance", "color",
            "Takes the tint of the light away: the mean becomes gray, or the brightest white.");
+  d.also({"color cast", "gray world", "tint", "temperature"});
   d.wrong(
       "the scene itself is of one color (a lawn, a sunset): gray_world takes that for the light; take white_patch or "
       "leave it.");
-  d.agrees_within(2e-5);
   d.field("by", &WhiteBalance::by, "", "how the color of the light is guessed");
   d.field("percent", &WhiteBalance::percent, "percent", "of the brightest samples left out with by=white_patch",
           {0, 50});

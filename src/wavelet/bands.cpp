@@ -14,6 +14,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 Shape low_shape(const Shape& s, const WaveletTaps& t) {
@@ -54,7 +56,7 @@ ConstView color_part(const ConstView& in) {
 }
 
 void check_levels(int levels) {
-  if (levels < 1 || levels > 16) throw BadCall(fmt::format("wavelet: levels={}: give 1 to 16", levels));
+  if (levels < 1 || levels > 16) throw InvalidArgument(fmt::format("wavelet: levels={}: give 1 to 16", levels));
 }
 
 }  // namespace
@@ -107,7 +109,7 @@ void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool unde
 }
 
 Image wavelet_inverse(const WaveletBands& b) {
-  if (b.shape.empty()) throw BadCall("wavelet_inverse: there are no bands");
+  if (b.shape.empty()) throw InvalidArgument("wavelet_inverse: there are no bands");
   Image out(b.shape);
   wavelet_inverse(b, out.view());
   return out;
@@ -118,15 +120,15 @@ void wavelet_inverse(const WaveletBands& b, const View& out) {
   const int levels = static_cast<int>(b.levels.size());
   check_levels(levels);
   if (b.margin < 0 || b.margin > (1 << 24))
-    throw BadCall("wavelet_inverse: the margin is not one that wavelet_forward gives");
+    throw InvalidArgument("wavelet_inverse: the margin is not one that wavelet_forward gives");
   if (out.shape != b.shape)
-    throw BadCall(fmt::format("wavelet_inverse: the buffer is {}, and the bands are of {}", text_of(out.shape).text,
-                              text_of(b.shape).text));
+    throw InvalidArgument(fmt::format("wavelet_inverse: the buffer is {}, and the bands are of {}",
+                                      text_of(out.shape).text, text_of(b.shape).text));
   std::vector<Shape> sizes{{b.shape.width + 2 * b.margin, b.shape.height + 2 * b.margin, b.shape.channels}};
   const auto hold = [](const Image& band, const Shape& want, const std::string& what) {
     if (want.empty() ? !band.empty() : band.shape() != want) {
-      throw BadCall(fmt::format("wavelet_inverse: {} is {}, and {} fits: hand over what wavelet_forward gave", what,
-                                text_of(band.shape()).text, text_of(want).text));
+      throw InvalidArgument(fmt::format("wavelet_inverse: {} is {}, and {} fits: hand over what wavelet_forward gave",
+                                        what, text_of(band.shape()).text, text_of(want).text));
     }
   };
   for (int j = 0; j < levels; ++j) {
@@ -208,10 +210,10 @@ std::vector<BandEnergy> band_energies(const WaveletBands& b) {
 
 Image nested_bands(const WaveletBands& b, bool per_band) {
   if (b.undecimated)
-    throw BadCall(
+    throw InvalidArgument(
         "nested_bands: undecimated bands all have the picture's size and cannot be nested; take the decimated "
         "transform");
-  if (b.levels.empty() || b.approximation.empty()) throw BadCall("nested_bands: there are no bands");
+  if (b.levels.empty() || b.approximation.empty()) throw InvalidArgument("nested_bands: there are no bands");
   // Sizes grow from the coarsest; each level takes the larger of what its own and its neighbors' bands need.
   std::vector<Shape> box(b.levels.size());
   Shape at = b.approximation.shape();

@@ -11,6 +11,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 constexpr int kPairs = 48;  // rows of coefficients a strip
@@ -25,15 +27,15 @@ std::size_t rounded(std::size_t n) { return (n + 15) / 16 * 16 + 16; }
 
 }  // namespace
 
-int bank_size(int n, const WaveletTaps& t) { return (n + static_cast<int>(t.low.size()) - 1) / 2; }
+int internal::bank_size(int n, const WaveletTaps& t) { return (n + static_cast<int>(t.low.size()) - 1) / 2; }
 
-void bank_forward(const ConstView& in, const WaveletTaps& t, const Level<View>& out) {
+void internal::bank_forward(const ConstView& in, const WaveletTaps& t, const Level<View>& out) {
   const std::vector<float> low = singles(t.low), high = singles(t.high);
   const int taps = static_cast<int>(low.size()), at = t.low_at;
   const auto wide = static_cast<std::size_t>(out.low.width()), half = wide + static_cast<std::size_t>(taps / 2),
              place = rounded(wide);
   parallel_rows(
-      out.low.height(), static_cast<std::size_t>(in.width()) * 8,
+      out.low.height(), RowCost(in.width(), 8),
       [&](int first, int last) {
         std::vector<float> row(2 * half), even(half), odd(half), ring(2 * place * static_cast<std::size_t>(taps));
         const auto slot = [&](int y) {
@@ -66,7 +68,7 @@ void bank_forward(const ConstView& in, const WaveletTaps& t, const Level<View>& 
       kPairs);
 }
 
-void bank_inverse(const Level<ConstView>& in, const WaveletTaps& t, const View& out) {
+void internal::bank_inverse(const Level<ConstView>& in, const WaveletTaps& t, const View& out) {
   const int taps = static_cast<int>(t.low_back.size()), at = t.low_back_at, half = taps / 2;
   // The taps that meet even and odd places, low and high in one list.
   std::vector<float> weights[2];
@@ -146,7 +148,7 @@ Filters synthesis(const WaveletTaps& t, int step) {
 
 }  // namespace
 
-void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, const Level<View>& out) {
+void internal::undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, const Level<View>& out) {
   const Filters f = analysis(t, step);
   const Border border = border_of(t);
   const int w = in.width(), h = in.height();
@@ -154,7 +156,7 @@ void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, co
   Image low(w, h), high(w, h);
   const int from = std::min(f.low.offset(0), f.high.offset(0)),
             to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
-  parallel_rows(h, n * 8, [&](int first, int last) {
+  parallel_rows(h, RowCost(n, 8), [&](int first, int last) {
     std::vector<float> row(n + static_cast<std::size_t>(to - from));
     for (int y = first; y < last; ++y) {
       rows::extend(in, y, from, static_cast<int>(row.size()), border, 0, row.data());
@@ -165,7 +167,7 @@ void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, co
       }
     }
   });
-  parallel_rows(h, n * 16, [&](int first, int last) {
+  parallel_rows(h, RowCost(n, 16), [&](int first, int last) {
     std::vector<const float*> sources;
     const auto sum = [&](const Image& of, const Spread& filter, int y, const View& to_band) {
       sources.clear();
@@ -182,7 +184,7 @@ void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, co
   });
 }
 
-void undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int step, const View& out) {
+void internal::undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int step, const View& out) {
   const Filters f = synthesis(t, step);
   const Border border = border_of(t);
   const int w = out.width(), h = out.height();
@@ -191,7 +193,7 @@ void undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int s
   both.insert(both.end(), f.high.weights().begin(), f.high.weights().end());
   const int from = std::min(f.low.offset(0), f.high.offset(0)),
             to = std::max(f.low.offset(f.low.count() - 1), f.high.offset(f.high.count() - 1));
-  parallel_rows(h, n * 16, [&](int first, int last) {
+  parallel_rows(h, RowCost(n, 16), [&](int first, int last) {
     Image down(w, 2);
     std::vector<float> row(2 * (n + static_cast<std::size_t>(to - from)));
     const std::size_t half = row.size() / 2;

@@ -3,7 +3,7 @@
 
 #include "wavelet/lifting.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // Coefficients a band and side of n samples.
 int bank_size(int n, const WaveletTaps& t);
@@ -17,4 +17,4 @@ void bank_inverse(const Level<ConstView>& in, const WaveletTaps& t, const View& 
 void undecimated_forward(const ConstView& in, const WaveletTaps& t, int step, const Level<View>& out);
 void undecimated_inverse(const Level<ConstView>& in, const WaveletTaps& t, int step, const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

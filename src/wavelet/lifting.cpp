@@ -10,6 +10,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 constexpr int kPairs = 48;  // pairs of rows a strip
@@ -90,7 +92,7 @@ class AlongRow {
 
 }  // namespace
 
-const Lifting& lifting_of(Wavelet wavelet) {
+const Lifting& internal::lifting_of(Wavelet wavelet) {
   // 9/7: Daubechies and Sweldens (1998), section 7.7; the scales make the low-pass filters sum to the square root of 2.
   constexpr double root = 1.4142135623730951, k = 1.2301741049140009;
   static const Lifting five_three{{-0.5, 0.25, 0, 0}, root, 1 / root};
@@ -99,13 +101,13 @@ const Lifting& lifting_of(Wavelet wavelet) {
   return wavelet == Wavelet::five_three ? five_three : nine_seven;
 }
 
-void lift_forward(const ConstView& in, const Lifting& l, const Level<View>& out) {
+void internal::lift_forward(const ConstView& in, const Lifting& l, const Level<View>& out) {
   const lanes::LiftFactors f = factors(l);
   const int lows = (in.height() + 1) / 2, highs = in.height() / 2;
   const auto wide = static_cast<std::size_t>((in.width() + 1) / 2), narrow = static_cast<std::size_t>(in.width() / 2),
              place = (wide + 15) / 16 * 16;
   parallel_rows(
-      lows, static_cast<std::size_t>(in.width()) * 8,
+      lows, RowCost(in.width(), 8),
       [&](int first, int last) {
         AlongRow along(in.width(), f);
         Strip rows(place + narrow, 6);
@@ -131,7 +133,7 @@ void lift_forward(const ConstView& in, const Lifting& l, const Level<View>& out)
       kPairs);
 }
 
-void lift_inverse(const Level<ConstView>& in, const Lifting& l, const View& out) {
+void internal::lift_inverse(const Level<ConstView>& in, const Lifting& l, const View& out) {
   lanes::LiftFactors f = factors(l);
   f.low = 1 / f.low;
   f.high = 1 / f.high;
@@ -139,7 +141,7 @@ void lift_inverse(const Level<ConstView>& in, const Lifting& l, const View& out)
   const auto wide = static_cast<std::size_t>((out.width() + 1) / 2), narrow = static_cast<std::size_t>(out.width() / 2),
              place = (wide + 15) / 16 * 16;
   parallel_rows(
-      lows, static_cast<std::size_t>(out.width()) * 8,
+      lows, RowCost(out.width(), 8),
       [&](int first, int last) {
         AlongRow along(out.width(), f);
         Strip rows(place + narrow, 7);

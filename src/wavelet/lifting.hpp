@@ -4,7 +4,7 @@
 #include "sieve/core/image.hpp"
 #include "sieve/wavelet/wavelet.hpp"
 
-namespace sieve {
+namespace sieve::internal {
 
 // Two pairs of steps (the second pair 0 for 5/3), then a scale: odd += s0 (even + even'), even += s1 (odd' + odd), and
 // again.
@@ -23,4 +23,4 @@ struct Level {
 void lift_forward(const ConstView& in, const Lifting& l, const Level<View>& out);
 void lift_inverse(const Level<ConstView>& in, const Lifting& l, const View& out);
 
-}  // namespace sieve
+}  // namespace sieve::internal

@@ -8,7 +8,7 @@
 #include "core/lane_loops-inl.hpp"
 
 HWY_BEFORE_NAMESPACE();
-namespace sieve::lanes::HWY_NAMESPACE {
+namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 void SplitPairs(const float* row, float* even, float* odd, std::size_t n) {
@@ -71,11 +71,11 @@ void LiftUp(const float* low, const float* high, const LiftRows& s, const LiftFa
   });
 }
 
-}  // namespace sieve::lanes::HWY_NAMESPACE
+}  // namespace sieve::internal::lanes::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 HWY_EXPORT(SplitPairs);
 HWY_EXPORT(JoinPairs);
@@ -101,5 +101,5 @@ void lift_up(const float* low, const float* high, const LiftRows& state, const L
   HWY_DYNAMIC_DISPATCH(LiftUp)(low, high, state, f, even, odd, n);
 }
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes
 #endif

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-namespace sieve::lanes {
+namespace sieve::internal::lanes {
 
 // even[i] = row[2 i], odd[i] = row[2 i + 1], and back, for i in 0..n-1.
 void split_pairs(const float* row, float* even, float* odd, std::size_t n);
@@ -29,4 +29,4 @@ void lift_down(const float* odd, const float* even, const LiftRows& state, const
 void lift_up(const float* low, const float* high, const LiftRows& state, const LiftFactors& f, float* even, float* odd,
              std::size_t n);
 
-}  // namespace sieve::lanes
+}  // namespace sieve::internal::lanes

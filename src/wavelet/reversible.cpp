@@ -98,14 +98,16 @@ void columns(Number* plane, std::ptrdiff_t stride, int width, int height, bool f
 
 void check_plane(std::span<Number> plane, int width, int height, int levels) {
   if (width < 1 || height < 1 || plane.size() != static_cast<std::size_t>(width) * static_cast<std::size_t>(height)) {
-    throw BadCall(fmt::format("reversible wavelet: {} numbers are no plane of {}x{}", plane.size(), width, height));
+    throw InvalidArgument(
+        fmt::format("reversible wavelet: {} numbers are no plane of {}x{}", plane.size(), width, height));
   }
-  if (levels < 0 || levels > 32) throw BadCall(fmt::format("reversible wavelet: levels={}: give 0 to 32", levels));
+  if (levels < 0 || levels > 32)
+    throw InvalidArgument(fmt::format("reversible wavelet: levels={}: give 0 to 32", levels));
 }
 
 template <class Row>
 void rows_of(Number* plane, std::ptrdiff_t stride, int width, int height, Row row) {
-  parallel_rows(height, static_cast<std::size_t>(width) * 2, [&](int first, int last) {
+  parallel_rows(height, RowCost(width, 2), [&](int first, int last) {
     std::vector<Number> copy;
     for (int y = first; y < last; ++y) row(plane + y * stride, width, copy);
   });

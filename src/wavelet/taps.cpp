@@ -5,6 +5,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 struct LowTaps {

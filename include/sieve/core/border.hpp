@@ -13,11 +13,14 @@ enum class Border {
   wrap,      ///< c d | a b c d | a b : the picture is one tile of an endless pattern.
   zero,      ///< 0 0 | a b c d | 0 0 : darkens a frame; right for textbook sums.
   constant,  ///< f f | a b c d | f f : a value of the caller's (`fill`).
+  taper,     ///< as wrap, with the picture's rim blended into its blur, so that opposite sides meet: for transforms.
   inside,    ///< no position outside is used: the result keeps only the places where the window fits.
+  full,      ///< zero beyond, and the result grows to all places where the window touches the picture.
 };
 
 /// Where position `i` of a row of `n` samples (n at least 1) is taken from: an index in 0..n-1, or nothing
-/// where the border is a fixed value (zero, constant, inside). Any distance from the picture is allowed. O(1).
+/// where the border is a fixed value or none (zero, constant, taper, inside, full). Any distance from the picture is
+/// allowed. O(1).
 std::optional<int> border_index(int i, int n, Border border);
 
 }  // namespace sieve

@@ -16,22 +16,23 @@ struct Saturation {
   std::size_t total() const { return below + above + not_a_number; }
 };
 
-/// Reads a caller's interleaved buffer into a picture: value v becomes v / maximum. Sizes in pixels; `row_stride`
-/// in samples (0 means width * channels); `maximum` is the level that means white (255, or 4095 for 12 bits in
-/// 16). Float samples are taken as they are. BadCall for a null buffer, a size below 1, or a zero maximum. O(samples).
+/// Reads a caller's interleaved buffer into a picture: value v becomes v / white_level. Sizes in pixels; `row_stride`
+/// in samples (0 means width * channels); `white_level` is the level that means white (255, or 4095 for 12 bits in
+/// 16). Float samples are taken as they are. InvalidArgument for a null buffer, a size below 1, or a zero white_level.
+/// O(samples).
 Image from_interleaved(const std::uint8_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0,
-                       std::uint32_t maximum = 255);
+                       std::uint32_t white_level = 255);
 Image from_interleaved(const std::uint16_t* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0,
-                       std::uint32_t maximum = 65535);
+                       std::uint32_t white_level = 65535);
 Image from_interleaved(const float* samples, int width, int height, int channels, std::ptrdiff_t row_stride = 0);
 
-/// Writes a picture into a caller's interleaved buffer: 0..1 becomes 0..maximum, rounded to nearest (half away
+/// Writes a picture into a caller's interleaved buffer: 0..1 becomes 0..white_level, rounded to nearest (half away
 /// from zero) and saturated; tells how many samples were outside. Float buffers get every value as it is.
 /// The buffer holds height rows of `row_stride` samples (0 means width * channels).
 Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride = 0,
-                          std::uint32_t maximum = 255);
+                          std::uint32_t white_level = 255);
 Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrdiff_t row_stride = 0,
-                          std::uint32_t maximum = 65535);
+                          std::uint32_t white_level = 65535);
 void to_interleaved(const ConstView& in, float* samples, std::ptrdiff_t row_stride = 0);
 
 }  // namespace sieve

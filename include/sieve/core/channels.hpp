@@ -19,16 +19,17 @@ enum class GrayBy {
   blue,     ///< the third channel alone
 };
 
-/// One channel (0 is the first) as a gray picture. BadCall where there is no such channel. O(pixels).
+/// One channel (0 is the first) as a gray picture. InvalidArgument where there is no such channel. O(pixels).
 Image take_channel(const ConstView& in, int channel);
 /// A gray picture; alpha is kept. Luma is the weighted sum of the samples as stored. A picture that is gray
 /// already comes back as it is. O(pixels).
 Image to_gray(const ConstView& in, GrayBy by = GrayBy::rec709);
 /// Every channel as a gray picture of its own. O(samples).
 std::vector<Image> split(const ConstView& in);
-/// Gray pictures of one size, 1 to 4 of them, as the channels of one picture. BadCall for other shapes. O(samples).
+/// Gray pictures of one size, 1 to 4 of them, as the channels of one picture. InvalidArgument for other shapes.
+/// O(samples).
 Image join(std::span<const Image> channels);
-/// The weights of red, green and blue that a luma means. BadCall for a way that is no luma.
+/// The weights of red, green and blue that a luma means. InvalidArgument for a way that is no luma.
 struct LumaWeights {
   double red, green, blue;
 };

@@ -13,15 +13,15 @@ class Error : public std::runtime_error {
 };
 
 /// The call was wrong: an unknown name, a value out of its range, shapes that do not go together.
-class BadCall : public Error {
+class InvalidArgument : public Error {
  public:
   using Error::Error;
 };
 
 /// The work was stopped on request (see Watch::stop); nothing was kept.
-class Stopped : public Error {
+class Canceled : public Error {
  public:
-  Stopped() : Error("stopped on request: nothing was written") {}
+  Canceled() : Error("stopped on request: nothing was written") {}
 };
 
 }  // namespace sieve

@@ -41,7 +41,7 @@ struct ConstView {
   Shape shape;
   std::ptrdiff_t row_stride = 0;    ///< samples from one row to the next
   std::ptrdiff_t plane_stride = 0;  ///< samples from one channel to the next
-  std::uint32_t maximum = 0;        ///< largest level of the integer source (255 for 8 bits); 0 for float data
+  std::uint32_t white_level = 0;    ///< largest level of the integer source (255 for 8 bits); 0 for float data
 
   int width() const { return shape.width; }
   int height() const { return shape.height; }
@@ -53,7 +53,7 @@ struct ConstView {
   float at(int x, int y, int c = 0) const { return row(y, c)[x]; }
   /// One channel alone, as a gray view.
   ConstView channel(int c) const;
-  /// A part of the picture, without a copy. BadCall where the rectangle is not inside.
+  /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
   ConstView part(const Rectangle& r) const;
 };
 
@@ -63,7 +63,7 @@ struct View {
   Shape shape;
   std::ptrdiff_t row_stride = 0;
   std::ptrdiff_t plane_stride = 0;
-  std::uint32_t maximum = 0;  ///< as in ConstView
+  std::uint32_t white_level = 0;  ///< as in ConstView
 
   int width() const { return shape.width; }
   int height() const { return shape.height; }
@@ -72,11 +72,16 @@ struct View {
   float& at(int x, int y, int c = 0) const { return row(y, c)[x]; }
   /// One channel alone, as a gray view.
   View channel(int c) const;
-  /// A part of the picture, without a copy. BadCall where the rectangle is not inside.
+  /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
   View part(const Rectangle& r) const;
   /// The same samples, read-only.
-  operator ConstView() const { return {data, shape, row_stride, plane_stride, maximum}; }
+  operator ConstView() const { return {data, shape, row_stride, plane_stride, white_level}; }
 };
+
+class Image;
+namespace internal {
+Image unfilled(const Shape& shape, std::uint32_t white_level);
+}  // namespace internal
 
 /// Owns a picture: channel planes of float samples, every row aligned to 64 bytes and padded to a multiple of
 /// that. Nominal black is 0 and nominal white 1; nothing clips or rescales unless an operation is named for it.
@@ -85,11 +90,11 @@ class Image {
  public:
   /// No picture: width, height and channels are 0.
   Image() = default;
-  /// A black picture. BadCall where a size is below 1 or channels is not 1..4, Error where memory is short.
+  /// A black picture. InvalidArgument where a size is below 1 or channels is not 1..4, Error where memory is short.
   /// Large pictures come as fresh zero pages from the system, so that nothing is filled twice.
   Image(int width, int height, int channels = 1);
-  /// The same from a shape; `maximum` is the largest level of the integer source, 0 for float data.
-  explicit Image(const Shape& shape, std::uint32_t maximum = 0);
+  /// The same from a shape; `white_level` is the largest level of the integer source, 0 for float data.
+  explicit Image(const Shape& shape, std::uint32_t white_level = 0);
   /// A copy of the samples that a view shows.
   explicit Image(const ConstView& view);
   Image(const Image& other);
@@ -105,8 +110,8 @@ class Image {
   bool empty() const { return shape_.empty(); }
   /// Largest level of the integer file or buffer the picture came from (7 for 3 bits, 255 for 8); 0 for float.
   /// Filters hand it on, so that the depth of the source is the default when the result is written.
-  std::uint32_t maximum() const { return maximum_; }
-  void set_maximum(std::uint32_t maximum) { maximum_ = maximum; }
+  std::uint32_t white_level() const { return white_level_; }
+  void set_white_level(std::uint32_t white_level) { white_level_ = white_level; }
 
   /// The sample at (x, y) of channel `c`. No check of the position.
   float at(int x, int y, int c = 0) const { return view().at(x, y, c); }
@@ -114,26 +119,26 @@ class Image {
   const float* row(int y, int c = 0) const { return view().row(y, c); }
   float* row(int y, int c = 0) { return view().row(y, c); }
 
-  View view() { return {data_, shape_, row_stride_, plane_stride_, maximum_}; }
-  ConstView view() const { return {data_, shape_, row_stride_, plane_stride_, maximum_}; }
+  View view() { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  ConstView view() const { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
   operator ConstView() const { return view(); }
 
  private:
-  friend Image unfilled(const Shape& shape, std::uint32_t maximum);
-  Image(const Shape& shape, std::uint32_t maximum, bool black);
+  friend Image internal::unfilled(const Shape& shape, std::uint32_t white_level);
+  Image(const Shape& shape, std::uint32_t white_level, bool black);
   float* data_ = nullptr;
   std::size_t bytes_ = 0;
   Shape shape_{0, 0, 0};
   std::ptrdiff_t row_stride_ = 0;
   std::ptrdiff_t plane_stride_ = 0;
-  std::uint32_t maximum_ = 0;
+  std::uint32_t white_level_ = 0;
 };
 
-/// Number of bits that hold the levels 0..maximum; 32 (float) for 0.
-int bits_of(std::uint32_t maximum);
+/// Number of bits that hold the levels 0..white_level; 32 (float) for 0.
+int bits_of(std::uint32_t white_level);
 
-/// Copies the samples of `from` to `to` in parallel. BadCall where the shapes differ. This is the yardstick that
-/// all speeds are measured against.
+/// Copies the samples of `from` to `to` in parallel. InvalidArgument where the shapes differ. This is the yardstick
+/// that all speeds are measured against.
 void copy(const ConstView& from, const View& to);
 
 /// Copies the alpha channel, where there is one, from `from` to `to` (same shape).
@@ -143,7 +148,7 @@ void copy_alpha(const ConstView& from, const View& to);
 bool identical(const ConstView& a, const ConstView& b);
 
 /// Checks that every call operator makes: the input is not empty, the output has the shape that is needed and
-/// shares no memory with the input (nothing changes its input). `who` is named in the BadCall.
+/// shares no memory with the input (nothing changes its input). `who` is named in the InvalidArgument.
 void require_input(const ConstView& in, const char* who);
 void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who);
 

@@ -18,7 +18,7 @@ template <class F>
 void map_samples(const ConstView& in, const View& out, F f) {
   require_output(in, out, in.shape, "map_samples");
   const int color = in.shape.color_channels();
-  parallel_rows(in.height() * color, static_cast<std::size_t>(in.width()), [&](int first, int last) {
+  parallel_rows(in.height() * color, in.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const float* a = in.row(i % in.height(), i / in.height());
       float* r = out.row(i % in.height(), i / in.height());
@@ -31,25 +31,26 @@ void map_samples(const ConstView& in, const View& out, F f) {
 template <class F>
 Image map_samples(const ConstView& in, F f) {
   require_input(in, "map_samples");
-  Image out(in.shape, in.maximum);
+  Image out(in.shape, in.white_level);
   map_samples(in, out.view(), f);
   return out;
 }
 
 /// f(a, b) for every pair of samples at the same place of two pictures of one shape, in parallel. A gray second
-/// picture serves every channel of the first. Alpha is the first picture's. BadCall where the shapes do not fit.
+/// picture serves every channel of the first. Alpha is the first picture's. InvalidArgument where the shapes do not
+/// fit.
 template <class F>
 Image map_pairs(const ConstView& a, const ConstView& b, F f) {
   require_input(a, "map_pairs");
   require_input(b, "map_pairs");
   const int color = a.shape.color_channels(), other = b.shape.color_channels();
   if (a.width() != b.width() || a.height() != b.height() || (other != 1 && other != color)) {
-    throw BadCall(std::string("two pictures of ") + text_of(a.shape).text + " and " + text_of(b.shape).text +
-                  ": they must be of one size, and the second gray or with the same channels");
+    throw InvalidArgument(std::string("two pictures of ") + text_of(a.shape).text + " and " + text_of(b.shape).text +
+                          ": they must be of one size, and the second gray or with the same channels");
   }
-  Image result(a.shape, a.maximum);
+  Image result(a.shape, a.white_level);
   const View out = result.view();
-  parallel_rows(a.height() * color, static_cast<std::size_t>(a.width()), [&](int first, int last) {
+  parallel_rows(a.height() * color, a.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int y = i % a.height(), c = i / a.height();
       const float *p = a.row(y, c), *q = b.row(y, other == 1 ? 0 : c);
@@ -86,14 +87,14 @@ void fill_window_rows(const ConstView& channel, int first_row, int rows, int rea
 template <class F>
 Image map_windows(const ConstView& in, int reach, Border border, F f, float fill = 0) {
   require_input(in, "map_windows");
-  if (reach < 0) throw BadCall("map_windows: reach=" + std::to_string(reach) + ": it starts at 0");
-  if (border == Border::inside) throw BadCall("map_windows: border inside is not for windows; crop the result");
-  Image result(in.shape, in.maximum);
+  if (reach < 0) throw InvalidArgument("map_windows: reach=" + std::to_string(reach) + ": it starts at 0");
+  if (border == Border::inside) throw InvalidArgument("map_windows: border inside is not for windows; crop the result");
+  Image result(in.shape, in.white_level);
   const View out = result.view();
   const std::ptrdiff_t stride = static_cast<std::ptrdiff_t>(in.width()) + 2 * static_cast<std::ptrdiff_t>(reach);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView plane = in.channel(c);
-    parallel_rows(in.height(), static_cast<std::size_t>(in.width()) * 8, [&](int first, int last) {
+    parallel_rows(in.height(), RowCost(in.width(), 8), [&](int first, int last) {
       const int rows = last - first + 2 * reach;
       std::vector<float> buffer(static_cast<std::size_t>(stride) * static_cast<std::size_t>(rows));
       fill_window_rows(plane, first - reach, rows, reach, border, border == Border::zero ? 0 : fill, buffer.data(),

@@ -2,21 +2,34 @@
 /// Rows in parallel. The cut into strips depends on the size alone, never on the number of threads, so that
 /// results are bit-identical for any number of threads.
 
+#include <concepts>
 #include <cstddef>
 #include <functional>
 
 namespace sieve {
 
-/// How many threads the library uses; 0 (the start value) means one for each processor. BadCall below 0.
+/// How many threads the library uses; 0 (the start value) means one for each processor. InvalidArgument below 0.
 void set_threads(int threads);
 /// How many threads will be used.
 int threads();
 
+/// How heavy one row of a parallel loop is, in samples copied: what copying one sample takes is the unit in which all
+/// loops here say what their rows cost. A row of `samples` samples of which each takes `copies` times as long.
+class RowCost {
+ public:
+  template <std::integral N, std::integral C = int>
+  RowCost(N samples, C copies = 1) : copied_(static_cast<std::size_t>(samples) * static_cast<std::size_t>(copies)) {}
+  /// The samples that could be copied in the time of a row.
+  std::size_t copied_samples() const { return copied_; }
+
+ private:
+  std::size_t copied_;
+};
+
 /// Calls work(first, last) for strips that together cover rows 0..rows-1, each once, on several threads where
-/// that pays (small work stays on the calling thread and starts no pool). `samples_per_row` says how heavy a row
-/// is: strips hold about 64 thousand samples, or `strip` rows where that is given. An exception of `work` is
-/// thrown here; the current Watch is handed to the workers and asked before each strip (Stopped).
-void parallel_rows(int rows, std::size_t samples_per_row, const std::function<void(int first, int last)>& work,
-                   int strip = 0);
+/// that pays (small work stays on the calling thread and starts no pool). `cost` says how heavy a row is: strips are as
+/// heavy as copying about 64 thousand samples, or hold `strip` rows where that is given. An exception of `work` is
+/// thrown here; the current Watch is handed to the workers and asked before each strip (Canceled).
+void parallel_rows(int rows, RowCost cost, const std::function<void(int first, int last)>& work, int strip = 0);
 
 }  // namespace sieve

@@ -12,7 +12,7 @@ namespace sieve {
 ///     Watch watch;
 ///     watch.on_progress = [](double share) { ... };   // 0..1, called from any thread, at most about 20 times a second
 ///     Watch::Active active(watch);                     // from here on, in this thread and the workers it starts
-///     Image out = filter(in);                          // throws Stopped soon after watch.stop()
+///     Image out = filter(in);                          // throws Canceled soon after watch.stop()
 class Watch {
  public:
   /// Hears the share of the work that is done, 0..1. An exception must not leave it.
@@ -49,7 +49,7 @@ class Watch {
 /// The watch that is active in this thread, or null.
 Watch* current_watch() noexcept;
 
-/// Throws Stopped where the current watch was asked to stop. Loops of one's own call it now and then.
+/// Throws Canceled where the current watch was asked to stop. Loops of one's own call it now and then.
 void checkpoint();
 
 /// True where somebody hears notes: what is measured for a note alone is measured only then.

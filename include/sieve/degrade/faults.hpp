@@ -3,30 +3,30 @@
 
 #include <cstdint>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
 /// Adds amplitude * sin(2 pi (distance / period) + phase): periodic stripes, as from mains hum. The distance runs
 /// along `angle`. Cost O(samples).
-struct LineHum {
-  float angle = 90;        ///< degrees, the direction across the stripes: 0 gives upright stripes, 90 lying ones
-  float period = 8;        ///< pixels from stripe to stripe, above 0
-  float amplitude = 0.1F;  ///< 0..1 scale
-  float phase = 0;         ///< degrees, at the pixel 0,0
+struct PeriodicNoise {
+  Real angle = 90;        ///< degrees, the direction across the stripes: 0 gives upright stripes, 90 lying ones
+  Real period = 8;        ///< pixels from stripe to stripe, above 0
+  Real amplitude = 0.1F;  ///< 0..1 scale
+  Real phase = 0;         ///< degrees, at the pixel 0,0
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  static void describe(Description<LineHum>& d);
+  static void describe(Description<PeriodicNoise>& d);
 };
 
 /// Whole rows or columns at one level, in all color channels, as from a broken sensor line.
 struct DeadLines {
   enum class Along { columns, rows };
   Along along = Along::columns;
-  float share = 0.01F;  ///< probability of each line, 0..1
-  float level = 0;      ///< the sample that stands on a dead line
-  std::uint64_t seed = 1;
+  Real share = 0.01F;  ///< probability of each line, 0..1
+  Real level = 0;      ///< the sample that stands on a dead line
+  Seed seed = 1;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -45,13 +45,12 @@ struct Quantize {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  int reach() const { return 0; }
   static void describe(Description<Quantize>& d);
 };
 
 /// Light that falls off from the center: times 1 - strength * (r / corner)^2 with r the distance from the center.
 struct Vignette {
-  float strength = 0.6F;  ///< share of the light lost in the corners, 0..1
+  Real strength = 0.6F;  ///< share of the light lost in the corners, 0..1
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

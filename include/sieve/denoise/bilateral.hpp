@@ -4,23 +4,24 @@
 #include <optional>
 #include <string>
 
-#include "sieve/core/picture.hpp"
+#include "sieve/describe/shared_image.hpp"
 
 namespace sieve {
 
 /// How the bilateral filter is computed.
-enum class BilateralWay {
-  best,   ///< exact up to a sigma of 4, fast beyond
-  exact,  ///< every window by itself, O(pixels * sigma^2)
-  fast,   ///< Gaussian blurs at a few levels, O(pixels / range) whatever the sigma
+enum class BilateralMethod {
+  automatic,  ///< exact up to a sigma of 4, fast beyond
+  exact,      ///< every window by itself, O(pixels * sigma^2)
+  fast,       ///< Gaussian blurs at a few levels, O(pixels / range) whatever the sigma
 };
 template <>
-struct ChoiceNames<BilateralWay> {
-  static std::span<const std::pair<const char*, BilateralWay>> all();
+struct ChoiceNames<BilateralMethod> {
+  static std::span<const std::pair<const char*, BilateralMethod>> all();
 };
 
 /// Bilateral filter: the mean of the neighbors within ceil(2.5 sigma) pixels each way, weighted by a Gaussian of their
-/// distance and a Gaussian of their difference in level. Every color channel by itself; mirrored beyond the border.
+/// distance and a Gaussian of their difference in level. Every color channel by itself. Beyond the
+/// picture it goes on mirrored, since repeated samples would look free of noise.
 /// fast: for levels that lie half a `range` apart the picture is blurred, on cells of half a sigma, with the weights
 /// that a sample of that level would give, and every sample takes its value between the nearest cells and levels; for
 /// ranges of 0.02 and more its result lies within 0.011 of the same filter with an unlimited window. Where the levels
@@ -29,14 +30,13 @@ struct ChoiceNames<BilateralWay> {
 /// color images", 1998; Durand and Dorsey, "Fast bilateral filtering for the display of high-dynamic-range images",
 /// 2002.
 struct Bilateral {
-  float sigma = 2;                  ///< of the distance, pixels, 0.5 to 100
+  Real sigma = 2;                   ///< of the distance, pixels, 0.5 to 100
   std::optional<float> range = {};  ///< of the difference in level, 0.005 to 10; auto: from the noise level
-  BilateralWay way = BilateralWay::best;
+  BilateralMethod method = BilateralMethod::automatic;
+  Border border = Border::mirror;  ///< edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::string meaning() const;
   static void describe(Description<Bilateral>& d);
 };
 
@@ -46,17 +46,14 @@ struct Bilateral {
 /// least 0.01. Source: He, Sun and Tang, "Guided image filtering", IEEE Trans. PAMI 35, 2013. O(pixels), whatever the
 /// radius.
 struct Guided {
-  int radius = 4;  ///< half-width of the square window in pixels, 1 to 500
+  Real radius = 4;  ///< half-width of the square window in pixels, 1 to 500
   std::optional<float> strength =
-      {};             ///< eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
-  Picture with = {};  ///< a gray guide, or one with the picture's channels; none: the picture itself
+      {};  ///< eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
+  SharedImage with = {};         ///< a gray guide, or one with the picture's channels; none: the picture itself
+  Border border = Border::edge;  ///< edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Nothing where the strength is measured on the whole picture.
-  std::optional<int> reach() const { return strength ? std::optional<int>(2 * radius) : std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<Guided>& d);
 };
 

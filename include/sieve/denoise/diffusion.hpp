@@ -3,7 +3,7 @@
 
 #include <optional>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -24,14 +24,11 @@ struct ChoiceNames<Conductance> {
 struct Diffusion {
   int iterations = 15;             ///< 1 to 10000
   std::optional<float> edge = {};  ///< k: differences well above it are kept, 1e-4 to 10; auto: from the noise level
-  float rate = 0.2F;               ///< 0.01 to 0.25: above that it would not be stable
+  Real rate = 0.2F;                ///< 0.01 to 0.25: above that it would not be stable
   Conductance conductance = Conductance::rational;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Nothing where the strength is measured on the whole picture.
-  std::optional<int> reach() const { return edge ? std::optional<int>(iterations) : std::nullopt; }
   static void describe(Description<Diffusion>& d);
 };
 

@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -14,19 +14,17 @@ namespace sieve {
 /// deviation and h = `strength` times s. The pixel itself gets the largest weight of the others, and 1 where that is
 /// 1e-18 or less, as nothing is alike then. `noise` auto: estimated. Source: Buades, Coll and Morel, "A non-local
 /// algorithm for image denoising", 2005, and "Non-local means denoising", Image Processing On Line 1, 2011. O(pixels *
-/// search window * patch side). The edge is mirrored beyond the border. NaN spreads over patch and search window.
+/// search window * patch side). Mirrored beyond the border by default, since
+/// repeated samples would look free of noise. NaN spreads over patch and search window.
 struct NonlocalMeans {
   int patch = 3;                    ///< half-width of the patches in pixels, 0 to 20: 3 means 7x7
   int search = 10;                  ///< half-width of the search window in pixels, 1 to 50: 10 means 21x21
-  float strength = 0.5F;            ///< h in noise deviations, 0.01 to 10
+  Real strength = 0.5F;             ///< h in noise deviations, 0.01 to 10
   std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
+  Border border = Border::mirror;   ///< edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Nothing where the strength is measured on the whole picture.
-  std::optional<int> reach() const { return noise ? std::optional<int>(patch + search) : std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<NonlocalMeans>& d);
 };
 

@@ -4,7 +4,7 @@
 #include <optional>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -27,7 +27,7 @@ struct TotalVariationReport {
 /// stay. O(samples * iterations).
 struct TotalVariation {
   std::optional<float> weight = {};  ///< strength on the 0..1 scale, above 0 to 100; auto: from the noise level
-  float tolerance = 0.001F;          ///< largest share by which the objective may miss the optimum, 1e-6 to 1
+  Real tolerance = 0.001F;           ///< largest share by which the objective may miss the optimum, 1e-6 to 1
   int iterations = 300;              ///< at most, 1 to 100000
   bool together = true;              ///< color channels share their edges
 
@@ -35,9 +35,6 @@ struct TotalVariation {
   void operator()(const ConstView& in, const View& out) const;
   /// The same, with an account of how it was reached.
   void solve(const ConstView& in, const View& out, TotalVariationReport& report) const;
-  /// By Chambolle's projection ("An algorithm for total variation minimization", 2004), step 1/8, five times as many
-  /// iterations.
-  Image plain(const ConstView& in) const;
   static void describe(Description<TotalVariation>& d);
 };
 

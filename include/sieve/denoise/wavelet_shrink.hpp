@@ -4,7 +4,7 @@
 #include <optional>
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/wavelet/wavelet.hpp"
 
 namespace sieve {
@@ -45,15 +45,11 @@ struct WaveletShrink {
   Shrinkage shrink = Shrinkage::soft;         ///< soft or hard
   bool undecimated = true;                    ///< no dependence on where the grid falls
   int shifts = 1;                             ///< 1 to 16, decimated only: averages shifts x shifts runs
-  float strength = 1;                         ///< times every threshold, 0 to 10
+  Real strength = 1;                          ///< times every threshold, 0 to 10
   std::optional<float> noise = {};            ///< standard deviation of the noise, 0 to 1; auto: estimated
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Nothing: thresholds are measured on the whole picture.
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<WaveletShrink>& d);
 };
 

@@ -2,6 +2,8 @@
 /// Filters one after the other, and their text.
 
 #include <functional>
+#include <initializer_list>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -11,17 +13,17 @@
 namespace sieve {
 
 /// Any number of filters, run in order: `Chain{Gaussian{.sigma = 1}, Stretch{}}(picture)`. A Chain of none gives the
-/// picture back.
+/// picture back. A chain is a filter itself; as a step of another chain it stands for its own steps.
 class Chain {
  public:
   Chain() = default;
-  Chain(std::initializer_list<Filter> steps) : steps_(steps) {}
-  explicit Chain(std::vector<Filter> steps) : steps_(std::move(steps)) {}
+  Chain(std::initializer_list<Filter> steps) : Chain(std::vector<Filter>(steps)) {}
+  explicit Chain(const std::vector<Filter>& steps);
 
   /// The chain that words say: a filter name, then key=value words, then `then` and the next step:
-  /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. The step `within` opens a group that the
-  /// step `end` (or the end of the text) closes: its filters act on a part of the picture only, see Within. BadCall
-  /// says what is wrong in which step.
+  /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. A step that is a group, such as `within`,
+  /// is closed by the step `end` (or the end of the text); what stands between is the chain it acts with.
+  /// InvalidArgument says what is wrong in which step.
   static Chain parse(std::span<const std::string> words, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
   /// The same from one line, split by words_of(): a blank within a value has a backslash before it.
@@ -29,9 +31,9 @@ class Chain {
                      const Resources& resources = {});
 
   /// Runs all steps. The input is not changed. Neighboring steps that look no farther than their reach run strip by
-  /// strip, each strip through all of them (see Filter::strip_needs): nothing of the picture's size lies between them,
-  /// and the result is that of run() to rounding. Cost: at most the sum of the steps' and what the strips' margins take
-  /// twice.
+  /// strip, each strip through all of them (see FilterDescription::strip_margin): nothing of the picture's size lies
+  /// between them, and the result is that of run() to rounding. Cost: at most the sum of the steps' and what the
+  /// strips' margins take twice.
   Image operator()(const ConstView& in) const;
   /// The same; hears each step's result as it is there: on_step(index, result, seconds).
   Image run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const;
@@ -40,6 +42,9 @@ class Chain {
   /// "gray then gaussian sigma=2", which parse() reads back (blanks within values have a backslash before them); with
   /// `full` every parameter is named.
   std::string text(bool full = false) const;
+  /// Sum of the steps' reaches; nothing where one of them looks at the whole picture.
+  std::optional<int> reach() const;
+  static void describe(Description<Chain>& d);
 
  private:
   std::vector<Filter> steps_;

@@ -8,9 +8,6 @@
 
 namespace sieve {
 
-/// The version of the library, "0.1.0".
-const char* version();
-
 /// The words of a chain (as Chain::parse takes them) from the text of a recipe, a TOML file:
 ///
 ///     lean_sieve = 1            # version of the format
@@ -18,7 +15,7 @@ const char* version();
 ///     filter = "gaussian"
 ///     sigma = 2.0
 ///
-/// Every step is checked; BadCall names `file`, the line and what is allowed. A string that is no value of its
+/// Every step is checked; InvalidArgument names `file`, the line and what is allowed. A string that is no value of its
 /// parameter but holds a range of values ("0.5..4:8", "1|2|3") is passed on when `ranges` is true.
 std::vector<std::string> recipe_words(const std::string& text, const std::string& file,
                                       const Catalogue& catalogue = Catalogue::standard(),
@@ -30,7 +27,7 @@ std::string recipe_text(const Chain& chain);
 /// "lean-sieve 0.1.0 | gaussian sigma=2 ...": version and chain with every parameter and seed.
 std::string record_of(const Chain& chain);
 
-/// The chain text of a record; BadCall where it is none.
+/// The chain text of a record; InvalidArgument where it is none.
 std::string chain_text_of_record(const std::string& record);
 
 /// True where a text holds several values for a parameter: "a..b:n", "a..b:n:log", "a|b|c".

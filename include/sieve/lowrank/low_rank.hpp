@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/stage.hpp"
 #include "sieve/lowrank/svd.hpp"
 
 namespace sieve {
@@ -21,17 +21,12 @@ struct LowRank {
     wide,      ///< side by side: rows in common
     luma,      ///< luma at the rank, blue and red less luma at a quarter of it
   };
-  int rank = 20;                   ///< terms kept, 1 to 65536; more than there are keeps all
-  Color color = Color::channels;   ///< how color is put into matrices
-  SvdWay way = SvdWay::automatic;  ///< exact or randomized
+  int rank = 20;                            ///< terms kept, 1 to 65536; more than there are keeps all
+  Color color = Color::channels;            ///< how color is put into matrices
+  SvdMethod method = SvdMethod::automatic;  ///< exact or randomized
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  /// By one-sided Jacobi rotations.
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  /// Singular values of the luma, and their running sums.
-  std::vector<Stage> stages(const ConstView& in) const;
   static void describe(Description<LowRank>& d);
 };
 template <>

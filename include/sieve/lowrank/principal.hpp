@@ -5,8 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/description.hpp"
+#include "sieve/describe/stage.hpp"
 
 namespace sieve {
 
@@ -26,15 +26,16 @@ struct Principal {
 };
 
 /// Rows as observations: `length` is width times color channels, the channels of a row one after the other.
-/// `components` 0 means all, at most the smaller of rows and length. Samples that are not finite are refused (BadCall).
-/// Source: Jolliffe, "Principal Component Analysis", 2002. O(samples * smaller of rows and length).
+/// `components` 0 means all, at most the smaller of rows and length. Samples that are not finite are refused
+/// (InvalidArgument). Source: Jolliffe, "Principal Component Analysis", 2002. O(samples * smaller of rows and length).
 Principal principal_rows(const ConstView& in, int components = 0);
-/// The picture of the first k components, without alpha; `shape` is that of the picture they came from. BadCall for
-/// another shape, or for k outside 1 to those at hand. O(samples * k).
+/// The picture of the first k components, without alpha; `shape` is that of the picture they came from. InvalidArgument
+/// for another shape, or for k outside 1 to those at hand. O(samples * k).
 Image picture_of_rows(const Principal& p, const Shape& shape, int k);
 
 /// Patches of side x side pixels of all color channels as observations, left to right and top to bottom; the border
-/// samples are repeated where patches reach beyond. `side` 2 to 32. BadCall as principal_rows. O(samples * side^2).
+/// samples are repeated where patches reach beyond. `side` 2 to 32. InvalidArgument as principal_rows. O(samples *
+/// side^2).
 Principal principal_patches(const ConstView& in, int side = 8, int components = 0);
 /// The picture of the first k components; as picture_of_rows, with the side of the patches.
 Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k);
@@ -56,11 +57,6 @@ struct PrincipalComponents {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  /// From the eigenvectors of the covariance, by Jacobi rotations.
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  /// The explained variance over the components.
-  std::vector<Stage> stages(const ConstView& in) const;
   static void describe(Description<PrincipalComponents>& d);
 };
 template <>

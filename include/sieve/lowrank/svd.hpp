@@ -3,19 +3,19 @@
 
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
 /// How singular values are reckoned.
-enum class SvdWay {
+enum class SvdMethod {
   automatic,   ///< randomized where the smaller side is above 256 and the rank asked for below an eighth of it
   exact,       ///< all of them, by bidiagonalization in double: O(rows * columns * smaller side)
   randomized,  ///< the first ones alone, from a random sketch: O(rows * columns * rank)
 };
 template <>
-struct ChoiceNames<SvdWay> {
-  static std::span<const std::pair<const char*, SvdWay>> all();
+struct ChoiceNames<SvdMethod> {
+  static std::span<const std::pair<const char*, SvdMethod>> all();
 };
 
 /// A matrix as sum over k of values[k] times column k of `left` times column k of `right`, transposed.
@@ -32,12 +32,12 @@ struct Svd {
 /// Gaussian sketch of rank + 10 columns (always the same numbers), three power iterations, each made orthonormal; the
 /// spectral error is then expected to be at most (1 + sqrt(rank / 9) + e sqrt(rank + 10) / 10 sqrt(smaller side))^(1/7)
 /// times the best possible, which is the value after the last kept one; seldom more than two percent above it in fact.
-/// BadCall for more than one channel, samples that are not finite, or rank above the smaller side. Sources: Golub and
-/// Van Loan, "Matrix Computations", 8.6; Halko, Martinsson and Tropp, SIAM Review 53, 2011, algorithm 4.4 and
+/// InvalidArgument for more than one channel, samples that are not finite, or rank above the smaller side. Sources:
+/// Golub and Van Loan, "Matrix Computations", 8.6; Halko, Martinsson and Tropp, SIAM Review 53, 2011, algorithm 4.4 and
 /// theorem 10.9.
-Svd svd(const ConstView& channel, int rank = 0, SvdWay way = SvdWay::automatic);
+Svd svd(const ConstView& channel, int rank = 0, SvdMethod method = SvdMethod::automatic);
 
-/// The picture of the first `rank` terms: rows x columns. BadCall for a rank above those at hand.
+/// The picture of the first `rank` terms: rows x columns. InvalidArgument for a rank above those at hand.
 Image picture_of(const Svd& svd, int rank);
 
 /// How far the first singular values go.
@@ -48,7 +48,7 @@ struct RankShares {
   /// The fewest whose running sum (or energy) reaches a share of 0 to 1.
   int rank_for(double share, bool of_energy) const;
 };
-/// Of one channel; exact, O(rows * columns * smaller side). BadCall as svd.
+/// Of one channel; exact, O(rows * columns * smaller side). InvalidArgument as svd.
 RankShares rank_shares(const ConstView& channel);
 
 }  // namespace sieve

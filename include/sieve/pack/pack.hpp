@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -45,21 +45,21 @@ struct Packed {
   std::string note;                 ///< why a target was missed; empty where it was met within 2 percent
 };
 
-/// Packs a picture. Samples that are not finite count as 0. BadCall for more than one goal, a goal out of its range, or
-/// lossless where the picture has float samples or another method is asked for. Deterministic for any number of
-/// threads. O(samples), times about ten where a size or a PSNR is aimed at. Sources: Wallace, "The JPEG still picture
-/// compression standard", 1991 (blocks of cosines); Taubman and Marcellin, "JPEG2000", 2002 (9/7 and 5/3 in bit
+/// Packs a picture. Samples that are not finite count as 0. InvalidArgument for more than one goal, a goal out of its
+/// range, or lossless where the picture has float samples or another method is asked for. Deterministic for any number
+/// of threads. O(samples), times about ten where a size or a PSNR is aimed at. Sources: Wallace, "The JPEG still
+/// picture compression standard", 1991 (blocks of cosines); Taubman and Marcellin, "JPEG2000", 2002 (9/7 and 5/3 in bit
 /// planes); contexts and coder: docs/format.md.
 Packed pack(const ConstView& in, const PackOptions& options = {});
 
 /// What the header of a packed picture says.
 struct PackInfo {
-  PackBy by = PackBy::wavelet;  ///< the method
-  Shape shape;                  ///< of the picture
-  std::uint32_t maximum = 0;    ///< level of white of the source, 0 for float
-  bool lossless = false;        ///< not a bit was lost
-  bool complete = true;         ///< all sections are there; else the picture has lower quality
-  std::uint64_t kept = 0;       ///< rank or components
+  PackBy by = PackBy::wavelet;    ///< the method
+  Shape shape;                    ///< of the picture
+  std::uint32_t white_level = 0;  ///< level of white of the source, 0 for float
+  bool lossless = false;          ///< not a bit was lost
+  bool complete = true;           ///< all sections are there; else the picture has lower quality
+  std::uint64_t kept = 0;         ///< rank or components
 };
 /// An unpacked picture.
 struct Unpacked {

@@ -20,7 +20,7 @@ struct Comparison {
   std::size_t not_finite = 0;     ///< pairs left out
 };
 
-/// All figures at once. BadCall where the pictures differ in width, height or color channels. O(samples).
+/// All figures at once. InvalidArgument where the pictures differ in width, height or color channels. O(samples).
 Comparison compare(const ConstView& result, const ConstView& truth, double peak = 1);
 
 /// Mean structural similarity: 11x11 Gaussian window of deviation 1.5, C1 = (0.01 L)^2, C2 = (0.03 L)^2 with L the
@@ -32,7 +32,7 @@ double ssim(const ConstView& result, const ConstView& truth, double peak = 1);
 /// The similarity of each place, a picture of the size where the window fits, one channel for each color channel.
 Image ssim_map(const ConstView& result, const ConstView& truth, double peak = 1);
 
-/// result - truth, signed, as a float picture. BadCall as compare().
+/// result - truth, signed, as a float picture. InvalidArgument as compare().
 Image difference(const ConstView& result, const ConstView& truth);
 
 }  // namespace sieve

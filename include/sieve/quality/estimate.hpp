@@ -10,7 +10,7 @@ namespace sieve {
 
 /// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
 /// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
-/// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. BadCall where no sample
+/// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. InvalidArgument where no sample
 /// and its eight neighbors are finite. O(samples).
 double noise_level(const ConstView& in);
 
@@ -32,12 +32,12 @@ double sharpness(const ConstView& in);
 double edge_blur(const ConstView& in);
 
 /// A peak of a histogram.
-struct Peak {
+struct HistogramPeak {
   double level = 0;   ///< middle of its bin, on the histogram's scale
   double height = 0;  ///< count there, after smoothing
 };
 /// The peaks of a histogram, lowest level first: counts are smoothed with a Gaussian of a hundredth of the bins, and a
 /// peak rises above the deeper of the valleys beside it by a twentieth of the highest peak or more.
-std::vector<Peak> histogram_peaks(const Histogram& h);
+std::vector<HistogramPeak> histogram_peaks(const Histogram& h);
 
 }  // namespace sieve

@@ -27,10 +27,10 @@ Image box(const ConstView& in, int radius, Border border, double fill);
 Image gradient_magnitude(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
 Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, Border border);
 /// value(samples of the window in rising order) at every pixel; NaN counts as +infinity.
-Image ranked(const ConstView& in, const std::vector<Offset>& window, Border border, double fill,
+Image ranked(const ConstView& in, const std::vector<WindowOffset>& window, Border border, double fill,
              const std::function<double(const std::vector<double>&)>& value);
 /// The first sample, in rising order, at which the weights so far are half of all weights or more.
-Image weighted_median(const ConstView& in, const std::vector<Offset>& window, const std::vector<double>& weights,
+Image weighted_median(const ConstView& in, const std::vector<WindowOffset>& window, const std::vector<double>& weights,
                       Border border, double fill);
 /// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none
 /// or within `least` of the median, else the median.

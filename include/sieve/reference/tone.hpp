@@ -5,6 +5,7 @@
 #include <functional>
 #include <optional>
 
+#include "sieve/core/border.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/image.hpp"
 
@@ -51,6 +52,6 @@ Image match_distribution(const ConstView& in, const std::function<double(double)
 /// 1 above the level, else 0; without a level by Otsu over all levels (1024 parts of 0..1 for float data).
 Image threshold(const ConstView& in, std::optional<double> level);
 /// 1 above the mean of the (2 radius + 1) by (2 radius + 1) window less the offset.
-Image local_threshold(const ConstView& in, int radius, double offset);
+Image local_threshold(const ConstView& in, int radius, double offset, Border border);
 
 }  // namespace sieve::reference

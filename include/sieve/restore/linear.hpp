@@ -5,38 +5,30 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
-#include "sieve/core/picture.hpp"
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/description.hpp"
+#include "sieve/describe/shared_image.hpp"
+#include "sieve/describe/stage.hpp"
 #include "sieve/spatial/kernel.hpp"
 
 namespace sieve {
 
-/// How a blurred picture goes on beyond its border: a blur brings light in from there, which nobody knows.
-enum class Beyond {
-  mirror,  ///< mirror images without end, the edge sample repeated: no jump, hence no ripples from the border. Exact
-           ///< for a picture blurred with border=mirror by a symmetric PSF
-  taper,   ///< the border is blended into the blur of the wrapped picture, over the width of the PSF
-  wrap,    ///< the picture repeats: the circular model of textbooks, exact for a picture blurred with border=wrap
-};
-template <>
-struct ChoiceNames<Beyond> {
-  static std::span<const std::pair<const char*, Beyond>> all();
-};
+// What all restorations share. `psf` is the point spread function; it is scaled to sum 1. A blur brings light in from
+// beyond the border, which nobody knows; `border` says what is assumed there: mirror images (Border::mirror, the
+// default and not the edge repeated: it leaves no jump, hence no ripples from the border, and is exact for a picture
+// blurred with border=mirror by a symmetric PSF); the picture again, its border blended into the blur of the wrapped
+// picture over the width of the PSF (Border::taper); or the picture again (Border::wrap, the circular model of
+// textbooks, exact for a picture blurred with border=wrap). They reckon in double, take each color channel by itself,
+// and treat samples that are not finite as 0 and leave them. Source: Gonzalez and Woods, Digital Image Processing,
+// chapter 5.
 
 /// Inverse filter: G / H. Refused, with the diagnosis, where H has zeros; where it raises noise, a note tells by how
-/// much. All of these filters scale the PSF to sum 1, reckon in double, take each color channel by itself, and treat
-/// samples that are not finite as 0 and leave them. Source of them: Gonzalez and Woods, Digital Image Processing,
-/// chapter 5. O(pixels log pixels).
+/// much. O(pixels log pixels).
 struct Inverse {
-  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
-  Beyond beyond = Beyond::mirror;    ///< how the picture goes on beyond its border
+  Kernel psf = Kernel::gaussian(1);
+  Border border = Border::mirror;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<Inverse>& d);
 };
 
@@ -49,17 +41,14 @@ struct PseudoInverse {
     hold,      ///< divided by H at the threshold, with H's phase
     constant,  ///< multiplied by `constant`
   };
-  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
-  float threshold = 0.05F;           ///< of |H|, 1e-9 to 1
-  Below below = Below::drop;         ///< what becomes of a coefficient below the threshold
-  float constant = 1;                ///< factor of the coefficients below, -100 to 100
-  Beyond beyond = Beyond::mirror;    ///< how the picture goes on beyond its border
+  Kernel psf = Kernel::gaussian(1);
+  Real threshold = 0.05F;     ///< of |H|, 1e-9 to 1
+  Below below = Below::drop;  ///< what becomes of a coefficient below the threshold
+  Real constant = 1;          ///< factor of the coefficients below, -100 to 100
+  Border border = Border::mirror;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<PseudoInverse>& d);
 };
 template <>
@@ -73,24 +62,21 @@ struct ChoiceNames<PseudoInverse::Below> {
 /// log frequency counts as noise. `ratios` gives K for each frequency as a picture (see noise_ratio) and stands for
 /// `ratio`. Source: Wiener, 1949.
 struct Wiener {
-  Kernel psf = Kernel::gaussian(1);  ///< the point spread function; scaled to sum 1
-  std::optional<float> ratio = {};   ///< K, 0 to 1000; auto: measured
-  std::optional<float> noise = {};   ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
-  Picture ratios =
+  Kernel psf = Kernel::gaussian(1);
+  std::optional<float> ratio = {};  ///< K, 0 to 1000; auto: measured
+  std::optional<float> noise = {};  ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
+  SharedImage ratios =
       {};  ///< a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
-  Beyond beyond = Beyond::mirror;  ///< how the picture goes on beyond its border
+  Border border = Border::mirror;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<Wiener>& d);
 };
 
 /// The ratio of the power of white noise to that of a clean picture, over the frequencies as Wiener::ratios takes it:
 /// for experiments where the truth is known, or a picture of the same kind. `deviation` of the noise on the 0..1 scale,
-/// 0 or above (BadCall). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
+/// 0 or above (InvalidArgument). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
 Image noise_ratio(const ConstView& clean, double deviation);
 
 /// How a parameter finds itself.
@@ -107,25 +93,20 @@ struct ChoiceNames<WeightBy> {
 /// Constrained least squares: conj(H) / (|H|^2 + weight |L|^2) with L the 4-neighbor Laplacian (`smooth` yes), or L =
 /// 1: Tikhonov's regularization (`smooth` no). `weight` auto: found as `by` says; the notes tell the rounds. Source:
 /// Hunt, 1973.
-struct LeastSquares {
-  Kernel psf = Kernel::gaussian(1);    ///< the point spread function; scaled to sum 1
+struct ConstrainedLeastSquares {
+  Kernel psf = Kernel::gaussian(1);
   std::optional<float> weight = {};    ///< 0 to 1e6; auto: see `by`
   WeightBy by = WeightBy::validation;  ///< how weight=auto is found
   bool smooth = true;                  ///< L the Laplacian; no: L = 1
   std::optional<float> noise = {};     ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
-  Beyond beyond = Beyond::mirror;      ///< how the picture goes on beyond its border
+  Border border = Border::mirror;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
-  /// Residual, score and L-curve over the weight, with the choice of each method marked.
-  std::vector<Stage> stages(const ConstView& in) const;
-  static void describe(Description<LeastSquares>& d);
+  static void describe(Description<ConstrainedLeastSquares>& d);
 };
 
-/// What a weight of LeastSquares leads to, over weights from exp(-30) to exp(15) in steps of exp(0.5).
+/// What a weight of ConstrainedLeastSquares leads to, over weights from exp(-30) to exp(15) in steps of exp(0.5).
 struct WeightCurve {
   std::vector<double> weight;     ///< the weights
   std::vector<double> residual;   ///< deviation of the result, blurred again, from the input, 0..1 scale
@@ -134,8 +115,8 @@ struct WeightCurve {
   double noise = 0;               ///< the deviation that by=discrepancy aims at
   int by_discrepancy = 0, by_validation = 0, by_corner = 0;  ///< the entry next to what each method chooses
 };
-/// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. BadCall as the filter. O(pixels log
-/// pixels).
-WeightCurve weight_curve(const ConstView& in, const LeastSquares& filter);
+/// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. InvalidArgument as the filter.
+/// O(pixels log pixels).
+WeightCurve weight_curve(const ConstView& in, const ConstrainedLeastSquares& filter);
 
 }  // namespace sieve

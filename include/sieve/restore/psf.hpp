@@ -10,8 +10,8 @@
 namespace sieve {
 
 /// The transfer function H(u, v) of a PSF for a picture of width x height pixels, H(0, 0) = 1: the PSF is scaled to sum
-/// 1, its anchor is put at the origin, and what is larger than the picture wraps around. BadCall for a PSF whose sum is
-/// not above 0. O(pixels log pixels).
+/// 1, its anchor is put at the origin, and what is larger than the picture wraps around. InvalidArgument for a PSF
+/// whose sum is not above 0. O(pixels log pixels).
 DoubleSpectrum transfer_function(const Kernel& psf, int width, int height);
 
 /// What division by a transfer function would meet.
@@ -28,7 +28,8 @@ struct PsfDiagnosis {
 };
 
 /// Diagnoses a PSF for a picture of width x height pixels. Safe: noise grows at most tenfold; information lost: some
-/// |H| is zero; between them the division needs regularization. BadCall as transfer_function. O(pixels log pixels).
+/// |H| is zero; between them the division needs regularization. InvalidArgument as transfer_function. O(pixels log
+/// pixels).
 PsfDiagnosis diagnose(const Kernel& psf, int width, int height);
 
 }  // namespace sieve

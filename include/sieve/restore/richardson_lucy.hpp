@@ -15,21 +15,15 @@ namespace sieve {
 /// (discrepancy): without an end the noise grows. Samples below 0 count as 0. Sources: Richardson, 1972; Lucy, 1974.
 /// O(iterations * pixels log pixels).
 struct RichardsonLucy {
-  Kernel psf = Kernel::gaussian(1);      ///< the point spread function; scaled to sum 1
+  Kernel psf = Kernel::gaussian(1);
   int iterations = 30;                   ///< at most, 1 to 10000
   bool accelerate = true;                ///< steps beyond each result
   std::optional<float> smoothness = {};  ///< 0 to 0.1; auto: 0.3 times the noise, at most 0.02
   std::optional<float> noise = {};       ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Beyond beyond = Beyond::mirror;        ///< how the picture goes on beyond its border
+  Border border = Border::mirror;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  /// The same steps with blurs by the sums that define them.
-  Image plain(const ConstView& in) const;
-  /// The residual over the iterations.
-  std::vector<Stage> stages(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<RichardsonLucy>& d);
 };
 

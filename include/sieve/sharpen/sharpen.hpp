@@ -1,12 +1,12 @@
 #pragma once
 /// Sharpening, with its steps in view. Results leave 0..1 at edges and are kept so until a clip is asked for; a note
-/// tells how many samples did. Every color channel by itself; the border is mirrored.
+/// tells how many samples did. Every color channel by itself.
 
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/description.hpp"
+#include "sieve/describe/stage.hpp"
 
 namespace sieve {
 
@@ -14,53 +14,39 @@ namespace sieve {
 /// below 1 softens the effect, 1 is unsharp masking, above 1 high boost. `threshold` is taken off the size of the mask,
 /// so that flat noise is not raised. Source: Gonzalez and Woods, 4th ed., eq. 3-55 and 3-56. O(samples).
 struct Unsharp {
-  float sigma = 1.5F;   ///< of the blur, pixels, 0.1 to 500
-  float amount = 1;     ///< 0 to 100
-  float threshold = 0;  ///< 0..1 scale: smaller differences stay as they are
+  Real sigma = 1.5F;             ///< of the blur, pixels, 0.1 to 500
+  Real amount = 1;               ///< 0 to 100
+  Real threshold = 0;            ///< 0..1 scale: smaller differences stay as they are
+  Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// The blur and the mask, signed.
-  std::vector<Stage> stages(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Unsharp>& d);
 };
 
 /// g = f - amount * laplacian(f), with the Laplacian of four or of eight neighbors. Source: Gonzalez and Woods, 4th
 /// ed., eq. 3-54. O(samples).
 struct LaplacianSharpen {
-  float amount = 0.5F;     ///< 0 to 100
-  bool diagonals = false;  ///< eight neighbors instead of four
+  Real amount = 0.5F;            ///< 0 to 100
+  bool diagonals = false;        ///< eight neighbors instead of four
+  Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// The Laplacian, signed.
-  std::vector<Stage> stages(const ConstView& in) const;
-  int reach() const { return 1; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<LaplacianSharpen>& d);
 };
 
 /// Unsharp masking held between the smallest and the largest sample of the square window of the input: edges grow
 /// steeper, but no halo rises beside them, and nothing leaves the range of the input. O(samples).
-struct LimitedSharpen {
-  float sigma = 1.5F;  ///< of the blur, pixels, 0.1 to 500
-  float amount = 2;    ///< 0 to 100
-  int radius = 1;      ///< half-width in pixels of the window that limits, 1 to 100
+struct BoundedUnsharp {
+  Real sigma = 1.5F;             ///< of the blur, pixels, 0.1 to 500
+  Real amount = 2;               ///< 0 to 100
+  Real radius = 1;               ///< half-width in pixels of the window that limits, 1 to 100
+  Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// The blur and the mask, signed.
-  std::vector<Stage> stages(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
-  static void describe(Description<LimitedSharpen>& d);
+  static void describe(Description<BoundedUnsharp>& d);
 };
 
 }  // namespace sieve

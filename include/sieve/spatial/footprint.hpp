@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -24,7 +24,7 @@ class Footprint {
  public:
   Footprint() = default;
   /// Rows of 0 and 1 split by `/` or line ends, of one odd length and an odd number, the middle being the pixel itself:
-  /// `0,1,0/1,1,1/0,1,0`; or `none`. At least one 1. BadCall with what is allowed.
+  /// `0,1,0/1,1,1/0,1,0`; or `none`. At least one 1. InvalidArgument with what is allowed.
   static Footprint parse(std::string_view text);
   bool empty() const { return rows_.empty(); }
   const std::string& text() const { return text_; }
@@ -43,11 +43,11 @@ struct TextValue<Footprint> {
 };
 
 /// A place in a window, relative to its middle.
-struct Offset {
+struct WindowOffset {
   int dx, dy;
 };
 /// The places of a window, row by row: those of the footprint where one is given, else of the shape and radius.
-/// BadCall, naming `who`, for a fractional radius of a square or a cross.
-std::vector<Offset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint);
+/// InvalidArgument, naming `who`, for a fractional radius of a square or a cross.
+std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint);
 
 }  // namespace sieve

@@ -3,11 +3,11 @@
 
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
-/// A rectangle of the picture, alpha with it. BadCall where it is not inside. Width or height 0 means up to the
+/// A rectangle of the picture, alpha with it. InvalidArgument where it is not inside. Width or height 0 means up to the
 /// right or lower edge. O(pixels of the result).
 struct Crop {
   int x = 0;       ///< first column kept, from 0 at the left
@@ -17,8 +17,6 @@ struct Crop {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
   static void describe(Description<Crop>& d);
 };
 
@@ -29,12 +27,10 @@ struct Pad {
   int top = 0;                   ///< rows added above
   int bottom = 0;                ///< rows added below
   Border border = Border::edge;  ///< any but inside
-  float fill = 0;                ///< the sample used with Border::constant
+  Real fill = 0;                 ///< the sample used with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
   static void describe(Description<Pad>& d);
 };
 
@@ -42,17 +38,14 @@ struct Pad {
 /// aliasing from skipped pixels, and the mean of the picture is kept. The result has round(n / factor) pixels to a
 /// side, at least 1. Alpha is averaged as well. O(pixels of the source).
 struct Shrink {
-  float factor = 2;  ///< 1 or more: how many source pixels make one
+  Real factor = 2;  ///< 1 or more: how many source pixels make one
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  std::string meaning() const;
   static void describe(Description<Shrink>& d);
 };
 
-/// Area averaging to a given size, each side at most the source's. BadCall for a larger one. O(source pixels).
+/// Area averaging to a given size, each side at most the source's. InvalidArgument for a larger one. O(source pixels).
 Image shrink_to(const ConstView& in, int width, int height);
 
 }  // namespace sieve

@@ -1,7 +1,7 @@
 #pragma once
 /// First derivatives: magnitude and direction of the gradient.
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -22,9 +22,6 @@ struct GradientMagnitude {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 1; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<GradientMagnitude>& d);
 };
 
@@ -36,9 +33,6 @@ struct GradientDirection {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 1; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<GradientDirection>& d);
 };
 

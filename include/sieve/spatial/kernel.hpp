@@ -7,7 +7,7 @@
 #include <string_view>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -17,8 +17,8 @@ class Kernel {
  public:
   /// One tap of weight 1: the identity.
   Kernel() : Kernel(1, 1, {1.0}) {}
-  /// Odd sides; the anchor is the middle. BadCall for even sides (name the anchor then), a wrong number of taps,
-  /// a tap that is not finite, or more than 4096 taps to a side.
+  /// Odd sides; the anchor is the middle. InvalidArgument for even sides (name the anchor then), a wrong number of
+  /// taps, a tap that is not finite, or more than 4096 taps to a side.
   Kernel(int width, int height, std::vector<double> taps);
   /// Any sides with the anchor named, counted from the top left of the kernel as written.
   Kernel(int width, int height, std::vector<double> taps, int anchor_x, int anchor_y);
@@ -33,7 +33,7 @@ class Kernel {
   }
   /// Sum of all taps: 1 keeps brightness, 0 answers only to change, anything else brightens or darkens.
   double sum() const;
-  /// The same taps divided by their sum. BadCall where the sum is 0.
+  /// The same taps divided by their sum. InvalidArgument where the sum is 0.
   Kernel normalized() const;
   /// Turned by 180 degrees, anchor with it: what convolution does to a kernel and correlation does not.
   Kernel turned() const;
@@ -55,17 +55,17 @@ class Kernel {
   /// `angle` in degrees, counterclockwise from the x axis as seen.
   static Kernel motion(double length, double angle);
   /// A picture of a PSF as a kernel of sum 1, its anchor the middle (of an even side the sample right of and below it).
-  /// The luma of a color picture. BadCall where the sum is not above 0, a sample is not finite, or a side is above
-  /// 4096.
+  /// The luma of a color picture. InvalidArgument where the sum is not above 0, a sample is not finite, or a side is
+  /// above 4096.
   static Kernel of_picture(const ConstView& picture);
   /// The kernel of a text: a name with parameters ("gaussian:sigma=2", "sobel_x"), rows split by `/` and numbers
   /// by `,` ("0,-1,0/-1,5,-1/0,-1,0", with ":anchor=X,Y" behind it for even sides), or "@FILE". A file holds a row
   /// a line, numbers split by blanks or commas, `#` starts a comment, and a line `anchor X Y` names the anchor; or it
-  /// is a picture (of_picture). BadCall says what is wrong where.
+  /// is a picture (of_picture). InvalidArgument says what is wrong where.
   static Kernel parse(std::string_view text, const Resources& resources = {});
   /// The names that parse() knows, with one line each.
-  struct Named;
-  static const std::vector<Named>& names();
+  struct Preset;
+  static const std::vector<Preset>& names();
 
  private:
   int width_;
@@ -81,7 +81,7 @@ struct Kernel::Factors {
   std::vector<double> row;     ///< one weight a column of the kernel
 };
 
-struct Kernel::Named {
+struct Kernel::Preset {
   std::string name;
   std::string parameters;  ///< "sigma=1, size=0"
   std::string help;
@@ -96,7 +96,7 @@ struct TextValue<Kernel> {
   static std::string text(const Kernel& k) { return k.text(); }
   static Kernel parse(std::string_view s, const Resources& r) { return Kernel::parse(s, r); }
   static const char* allowed() {
-    return "a kernel: a name (lsieve kernel lists them), rows like 0,1,0/1,-4,1/0,1,0, or @FILE";
+    return "a kernel: a name such as sobel_x or gaussian:sigma=2, rows like 0,1,0/1,-4,1/0,1,0, or @FILE";
   }
 };
 

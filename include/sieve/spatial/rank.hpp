@@ -1,66 +1,57 @@
 #pragma once
-/// Filters that sort a window. NaN counts as plus infinity, so that every window has an order. All take a window by
-/// `shape` and `radius`, or by a `footprint` of one's own, and any border but inside. Alpha passes through.
+/// Filters that sort a window.
 
-#include <string>
-
-#include "sieve/core/describe.hpp"
+#include "sieve/core/border.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/spatial/footprint.hpp"
 #include "sieve/spatial/kernel.hpp"
 
 namespace sieve {
+
+// What they have in common. The window: `radius` is its half-width in pixels, fractional for a disk alone; `shape` its
+// form; a `footprint` stands instead of both. `border` and `fill` say what lies beyond the picture (any border that
+// keeps the size; `fill` with Border::constant). NaN counts as plus infinity, so that every window has an order. Each
+// color channel by itself, alpha passes through.
 
 /// The smallest sample of the window: erosion of what is bright. Squares along the columns by the running minima of
 /// blocks, along the rows by windows of doubling width: O(pixels * log radius), hardly grows with the radius; other
 /// windows row by row of the window. Sources: van Herk, Pattern Recognition Letters 13, 1992; Gil and Werman, IEEE
 /// Trans. PAMI 15, 1993.
 struct Minimum {
-  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+  Real radius = 1;  ///< 0 to 2047
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Minimum>& d);
 };
 
 /// The largest sample of the window: dilation of what is bright. As Minimum.
 struct Maximum {
-  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+  Real radius = 1;  ///< 0 to 2047
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Maximum>& d);
 };
 
 /// Half of the sum of smallest and largest sample: the best guess for noise of even distribution.
 struct Midpoint {
-  float radius = 1;                         ///< half-width in pixels, 0 to 2047; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+  Real radius = 1;  ///< 0 to 2047
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Midpoint>& d);
 };
 
@@ -69,73 +60,58 @@ struct Midpoint {
 /// radius: the tile's samples are sorted once into groups, whose counts slide along. Sources: Tukey, Exploratory Data
 /// Analysis, 1977; Batcher, 1968; Perreault and Hebert, "Median filtering in constant time", 2007.
 struct Median {
-  float radius = 1;                         ///< half-width in pixels, 0 to 127; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+  Real radius = 1;  ///< 0 to 127
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Median>& d);
 };
 
 /// The sample below which a share of the window lies: rank floor(share * (n - 1) + 1/2) of n, so that 0 is the minimum,
 /// 1 the maximum. Exact, at the cost of a large median.
 struct Percentile {
-  float radius = 1;                         ///< half-width in pixels, 0 to 127; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  float share = 0.25F;                      ///< of the window, 0..1
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+  Real radius = 1;  ///< 0 to 127
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Real share = 0.25F;  ///< of the window, 0..1
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Percentile>& d);
 };
 
 /// The mean of what is left of the window without its smallest and largest samples: floor(share * n / 2) are dropped at
 /// either end. 0 is the mean, near 1 the median. For grain and impulses at once. O(pixels * window).
-struct TrimmedMean {
-  float radius = 1;                         ///< half-width in pixels, 0 to 31; fractional for a disk
-  WindowShape shape = WindowShape::square;  ///< form of the window
-  Footprint footprint = {};                 ///< a window of one's own instead
-  float share = 0.4F;                       ///< dropped at both ends together, 0 to 0.99
-  Border border = Border::edge;             ///< what lies beyond the picture, not inside
-  float fill = 0;                           ///< the sample beyond the picture with Border::constant
+struct AlphaTrimmedMean {
+  Real radius = 1;  ///< 0 to 31
+  WindowShape shape = WindowShape::square;
+  Footprint footprint = {};
+  Real share = 0.4F;  ///< dropped at both ends together, 0 to 0.99
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
-  static void describe(Description<TrimmedMean>& d);
+  static void describe(Description<AlphaTrimmedMean>& d);
 };
 
 /// The weighted median: the smallest sample of the kernel's window such that it and the smaller ones hold half of all
-/// weights or more. Weights are the kernel's taps; places of weight 0 do not count. BadCall for a negative weight or a
-/// sum of 0. Source: Brownrigg, "The weighted median filter", Comm. ACM 27, 1984. O(pixels * taps * log taps).
+/// weights or more. Weights are the kernel's taps; places of weight 0 do not count. InvalidArgument for a negative
+/// weight or a sum of 0. Source: Brownrigg, "The weighted median filter", Comm. ACM 27, 1984. O(pixels * taps * log
+/// taps).
 struct WeightedMedian {
   Kernel weights = Kernel::parse("1,2,1/2,3,2/1,2,1");
-  Border border = Border::edge;  ///< what lies beyond the picture, not inside
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<WeightedMedian>& d);
 };
 
@@ -148,44 +124,36 @@ struct WeightedMedian {
 /// Gonzalez and Woods, 4th ed., 5.3, whose filter asks the small window for both; there every ninth pixel of a fine
 /// texture is the smallest by chance and is lost. O(pixels), more where impulses are dense.
 struct AdaptiveMedian {
-  int radius = 5;      ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
-  float least = 0.1F;  ///< how far an impulse lies from the median at least, 0..1 scale
-  Border border = Border::edge;  ///< what lies beyond the picture, not inside
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Real radius = 5;    ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
+  Real least = 0.1F;  ///< how far an impulse lies from the median at least, 0..1 scale
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return radius; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<AdaptiveMedian>& d);
 };
 
-/// Minimum, then maximum over a square: bright objects narrower than the window vanish, the rest keeps its outline. The
-/// border repeats the edge. Source: Serra, Image Analysis and Mathematical Morphology, 1982. O(pixels * log radius).
+/// Minimum, then maximum over a square: bright objects narrower than the window vanish, the rest keeps its outline.
+/// Source: Serra, Image Analysis and Mathematical Morphology, 1982. O(pixels * log radius).
 struct Opening {
-  int radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
+  Real radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 2 * radius; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Opening>& d);
 };
 
 /// Maximum, then minimum: dark objects narrower than the window vanish. As Opening.
 struct Closing {
-  int radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
+  Real radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
+  Border border = Border::edge;
+  Real fill = 0;
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 2 * radius; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Closing>& d);
 };
 

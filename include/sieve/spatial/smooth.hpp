@@ -4,7 +4,7 @@
 
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -14,35 +14,25 @@ namespace sieve {
 /// 2e-4 of the picture's range. Cost O(pixels), about the same for every sigma. Source: the semigroup property of
 /// the Gaussian (Lindeberg, Scale-Space Theory in Computer Vision, 1994).
 struct Gaussian {
-  float sigma = 1;               ///< standard deviation in pixels, 0 (no blur) to 500
+  Real sigma = 1;                ///< standard deviation in pixels, 0 (no blur) to 500
   Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   /// Into a caller's buffer of shape(in.shape).
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  int reach() const;
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Gaussian>& d);
 };
 
 /// Mean of the square window of 2 * radius + 1 pixels a side. Running column sums in double, then sums of doubling
 /// width along the row: cost O(pixels * log radius), no drift. NaN and infinity stay within the window.
 struct Box {
-  int radius = 1;                ///< half-width of the window in pixels, 0 to 2047
+  Real radius = 1;               ///< half-width of the window in pixels, 0 to 2047
   Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  int reach() const { return radius; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Box>& d);
 };
 
@@ -50,34 +40,24 @@ struct Box {
 /// a Gaussian of sigma sqrt(radius / 2) that its few taps allow, and exactly 0 at the highest frequency. O(pixels *
 /// radius).
 struct Binomial {
-  int radius = 1;                ///< half-width of the window in pixels, 0 to 100: 1 means 1 2 1
+  Real radius = 1;               ///< half-width of the window in pixels, 0 to 100: 1 means 1 2 1
   Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  int reach() const { return radius; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<Binomial>& d);
 };
 
 /// Mean of the disk of all pixels with dx^2 + dy^2 <= radius^2: the same in all directions. Direct or by Fourier
 /// transform, whichever is faster: O(pixels * min(radius^2, log pixels)).
 struct DiskMean {
-  float radius = 1.5F;           ///< of the disk in pixels, 0 to 500, fractional too: 1.5 means a full 3x3
+  Real radius = 1.5F;            ///< of the disk in pixels, 0 to 500, fractional too: 1.5 means a full 3x3
   Border border = Border::edge;  ///< what lies beyond the picture
-  float fill = 0;                ///< the sample beyond the picture with Border::constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  int reach() const { return static_cast<int>(radius); }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
-  std::string meaning() const;
   static void describe(Description<DiskMean>& d);
 };
 

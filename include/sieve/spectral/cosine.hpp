@@ -5,8 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
-#include "sieve/core/stage.hpp"
+#include "sieve/describe/description.hpp"
+#include "sieve/describe/stage.hpp"
 
 namespace sieve {
 
@@ -29,7 +29,7 @@ Image coefficient_image(const ConstView& coefficients);
 
 /// Keeps k x k coefficients of the cosine transform of every block (or of the whole picture) and drops the rest.
 /// Channels each by themselves. Not finite samples count as 0 and stay.
-struct CosineKeep {
+struct CosineTruncation {
   /// Which ones are kept.
   enum class Which {
     corner,   ///< the k slowest of each direction
@@ -41,16 +41,11 @@ struct CosineKeep {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// The coefficients, those kept, and, of the whole picture, the part of as many samples around its middle.
-  std::vector<Stage> stages(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
-  static void describe(Description<CosineKeep>& d);
+  static void describe(Description<CosineTruncation>& d);
 };
 template <>
-struct ChoiceNames<CosineKeep::Which> {
-  static std::span<const std::pair<const char*, CosineKeep::Which>> all();
+struct ChoiceNames<CosineTruncation::Which> {
+  static std::span<const std::pair<const char*, CosineTruncation::Which>> all();
 };
 
 }  // namespace sieve

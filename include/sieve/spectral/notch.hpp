@@ -1,6 +1,7 @@
 #pragma once
 /// Filters for single frequencies, and for transfer functions of one's own.
 
+#include "sieve/describe/shared_image.hpp"
 #include "sieve/spectral/frequency.hpp"
 
 namespace sieve {
@@ -18,25 +19,19 @@ struct TextValue<FrequencyPoints> {
 
 /// Notch: takes out (or, with `pass`, keeps alone) the surroundings of the points and of their mirror points: the
 /// product of high-pass filters of cutoff `width` around each. A wave of the picture that is mirrored at the border has
-/// mirror images in the spectrum as well; where the padding is mirror, these stay near the border: for waves across the
-/// whole picture take remove_waves. Source: Gonzalez and Woods, Digital Image Processing, section 4.10.
+/// mirror images in the spectrum as well; with border=mirror these stay near the border: for waves across the
+/// whole picture take remove_periodic_noise. Source: Gonzalez and Woods, Digital Image Processing, section 4.10.
 struct Notch {
   FrequencyPoints points = {{{0.125, 0}}};  ///< cycles per pixel
-  float width = 0.01F;                      ///< radius in cycles per pixel, 0.0005 to 0.5
+  Real width = 0.01F;                       ///< radius in cycles per pixel, 0.0005 to 0.5
   PassForm form = PassForm::gaussian;       ///< how the gain goes from 1 to 0
   int order = 2;                            ///< of butterworth, 1 to 20
   bool pass = false;                        ///< keeps the points alone
-  Padding padding = Padding::mirror;        ///< how the picture goes on beyond its border
+  Border border = Border::mirror;           ///< how the picture goes on beyond its border
 
-  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Spectrum before, transfer function, spectrum after, and the signed change.
-  std::vector<Stage> stages(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  std::string meaning() const;
   static void describe(Description<Notch>& d);
 };
 
@@ -44,37 +39,28 @@ struct Notch {
 /// whatever its size; between its samples it is interpolated linearly. A gray picture serves all channels. Made even,
 /// so that the result is real: the mean of each point and its mirror point is taken.
 struct Transfer {
-  Picture with = {};                  ///< the gray picture of the gains
-  Padding padding = Padding::mirror;  ///< how the picture goes on beyond its border
+  SharedImage with = {};           ///< the gray picture of the gains
+  Border border = Border::mirror;  ///< how the picture goes on beyond its border
 
-  /// The transfer function at a frequency in cycles per pixel.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Spectrum before, transfer function, spectrum after, and the signed change.
-  std::vector<Stage> stages(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
   static void describe(Description<Transfer>& d);
 };
 
-/// Finds the waves of periodic interference (find_waves) and takes just them out: each is brought to frequency 0,
-/// blurred with a Gaussian, so that its strength may change slowly over the picture, brought back and subtracted. In
+/// Finds the waves of periodic interference (find_periodic_noise) and takes just them out: each is brought to frequency
+/// 0, blurred with a Gaussian, so that its strength may change slowly over the picture, brought back and subtracted. In
 /// the spectrum that is a Gaussian notch at the wave's own frequency, on and between the grid; nothing is assumed
 /// beyond the border. Each color channel by itself, the waves from the luma. Where none is found the picture stays as
 /// it is. O(pixels * waves).
-struct RemoveWaves {
+struct RemovePeriodicNoise {
   int most = 8;  ///< waves at most, 1 to 64
   std::optional<float> blur =
       {};  ///< sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// Spectrum before, transfer function, spectrum after, and the signed change.
-  std::vector<Stage> stages(const ConstView& in) const;
-  std::optional<int> reach() const { return std::nullopt; }
-  static void describe(Description<RemoveWaves>& d);
+  static void describe(Description<RemovePeriodicNoise>& d);
 };
 
 }  // namespace sieve

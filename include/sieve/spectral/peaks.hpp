@@ -8,7 +8,7 @@
 namespace sieve {
 
 /// A wave that stands out of its surroundings in the spectrum.
-struct Wave {
+struct PeriodicWave {
   double fx = 0, fy = 0;  ///< cycles per pixel, to a small part of the spectrum's grid; fy > 0, or fy = 0 and fx > 0
   double period = 0;      ///< pixels
   double angle = 0;       ///< degrees across the stripes: 0 upright stripes, 90 lying ones
@@ -22,6 +22,6 @@ struct Wave {
 /// pixels, or above an eighth of the smaller side, count as content, and so do waves that are not about alike all over
 /// the picture: ruled lines, a fence. What fills the whole picture looks like interference even where it is content.
 /// Pictures with a side below 16 have none. O(pixels log pixels).
-std::vector<Wave> find_waves(const ConstView& in, int most = 16);
+std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most = 16);
 
 }  // namespace sieve

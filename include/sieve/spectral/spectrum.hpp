@@ -5,13 +5,13 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
 /// Where a picture of a spectrum has its zero frequency: at the upper left, or in the middle, at (width / 2, height /
 /// 2).
-enum class Origin { corner, center };
+enum class SpectrumOrigin { corner, center };
 
 /// What is done against the cross that unlike opposite borders cause in a spectrum.
 enum class Taper {
@@ -32,7 +32,7 @@ struct ChoiceNames<Taper> {
 template <class T>
 class SpectrumOf {
  public:
-  /// All zero. BadCall where a side is below 1.
+  /// All zero. InvalidArgument where a side is below 1.
   SpectrumOf(int width, int height);
   int width() const { return width_; }    ///< of the picture, pixels
   int height() const { return height_; }  ///< of the picture, pixels
@@ -60,8 +60,8 @@ using Spectrum = SpectrumOf<float>;
 /// In double precision.
 using DoubleSpectrum = SpectrumOf<double>;
 
-/// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused (BadCall): one
-/// would be everywhere. O(pixels log pixels) for any size, primes too.
+/// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused
+/// (InvalidArgument): one would be everywhere. O(pixels log pixels) for any size, primes too.
 Spectrum spectrum(const ConstView& in, Taper taper = Taper::none);
 /// The same reckoned in double.
 DoubleSpectrum double_spectrum(const ConstView& in, Taper taper = Taper::none);
@@ -78,7 +78,8 @@ enum class SpectrumShown {
   logarithm,  ///< log(1 + n |F|) over its largest, n the number of pixels: 0..1, the largest 1
 };
 /// A gray picture of a spectrum, of the size of the picture it came from. O(pixels).
-Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::logarithm, Origin origin = Origin::center);
+Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::logarithm,
+                     SpectrumOrigin origin = SpectrumOrigin::center);
 
 /// What stands at one point of a picture of a spectrum.
 struct FrequencyPoint {
@@ -91,14 +92,14 @@ struct FrequencyPoint {
   double amplitude = 0;        ///< of the wave in the picture: 2 |F|, |F| where it is its own mirror
   std::size_t rank = 1;        ///< 1 for the largest |F|; a point and its mirror count once
 };
-/// The point (x, y), pixels in the picture of the spectrum. BadCall outside of it. O(pixels).
-FrequencyPoint probe(const Spectrum& s, int x, int y, Origin origin = Origin::center);
+/// The point (x, y), pixels in the picture of the spectrum. InvalidArgument outside of it. O(pixels).
+FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin = SpectrumOrigin::center);
 
 /// The largest coefficients that are higher than their neighbors and off the axes (u and v at least 2 from 0), largest
 /// first, of each point and its mirror one; at most `most`. O(pixels).
 std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
 
-/// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, BadCall otherwise); entry i is for
+/// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, InvalidArgument otherwise); entry i is for
 /// frequencies from i * step on, up to 0.5. O(pixels).
 std::vector<double> radial_power(const Spectrum& s, double step);
 

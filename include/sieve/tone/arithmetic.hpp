@@ -1,30 +1,30 @@
 #pragma once
 /// Arithmetic with a second picture of the same size (gray, or with the same channels). Nothing is clipped. Alpha is
-/// the first picture's. BadCall where the second picture is missing or does not fit. O(samples).
+/// the first picture's. InvalidArgument where the second picture is missing or does not fit. O(samples).
 
 #include <string>
 
-#include "sieve/core/picture.hpp"
+#include "sieve/describe/shared_image.hpp"
 
 namespace sieve {
 
 /// in + with.
 struct Add {
-  Picture with = {};
+  SharedImage with = {};
   Image operator()(const ConstView& in) const;
   static void describe(Description<Add>& d);
 };
 
 /// in - with, signed.
 struct Subtract {
-  Picture with = {};
+  SharedImage with = {};
   Image operator()(const ConstView& in) const;
   static void describe(Description<Subtract>& d);
 };
 
 /// in * with.
 struct Multiply {
-  Picture with = {};
+  SharedImage with = {};
   Image operator()(const ConstView& in) const;
   static void describe(Description<Multiply>& d);
 };
@@ -32,23 +32,23 @@ struct Multiply {
 /// in / with, where |with| is at least `least`; elsewhere in / least with the sign of with, so that nothing divides by
 /// zero.
 struct Divide {
-  Picture with = {};
-  float least = 0.001F;  ///< smallest size of a divisor, above 0
+  SharedImage with = {};
+  Real least = 0.001F;  ///< smallest size of a divisor, above 0
   Image operator()(const ConstView& in) const;
   static void describe(Description<Divide>& d);
 };
 
 /// (1 - share) * in + share * with.
 struct Blend {
-  Picture with = {};
-  float share = 0.5F;  ///< of the second picture, 0..1
+  SharedImage with = {};
+  Real share = 0.5F;  ///< of the second picture, 0..1
   Image operator()(const ConstView& in) const;
   static void describe(Description<Blend>& d);
 };
 
 /// |in - with|.
 struct AbsoluteDifference {
-  Picture with = {};
+  SharedImage with = {};
   Image operator()(const ConstView& in) const;
   static void describe(Description<AbsoluteDifference>& d);
 };

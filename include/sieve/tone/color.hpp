@@ -1,7 +1,7 @@
 #pragma once
 /// Color: conversions that can be undone, and changes of hue and saturation that hold the lightness.
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -12,9 +12,6 @@ namespace sieve {
 struct ToOklab {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<ToOklab>& d);
 };
 
@@ -22,9 +19,6 @@ struct ToOklab {
 struct FromOklab {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<FromOklab>& d);
 };
 
@@ -34,9 +28,6 @@ struct FromOklab {
 struct ToHsv {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<ToHsv>& d);
 };
 
@@ -44,31 +35,22 @@ struct ToHsv {
 struct FromHsv {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<FromHsv>& d);
 };
 
 /// Chroma times `factor` in OKLab: lightness and hue stay. Gray pictures stay as they are.
 struct Saturate {
-  float factor = 1.4F;  ///< 0 (gray) to 20; 1 changes nothing
+  Real factor = 1.4F;  ///< 0 (gray) to 20; 1 changes nothing
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Saturate>& d);
 };
 
 /// Turns every hue by an angle in OKLab: lightness and chroma stay. Gray pictures stay as they are.
 struct HueShift {
-  float degrees = 30;  ///< -360 to 360
+  Real degrees = 30;  ///< -360 to 360
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<HueShift>& d);
 };
 
@@ -76,13 +58,11 @@ struct HueShift {
 /// `hue` keep all their chroma, those farther than that and `soft` keep none, between them it falls along a cosine.
 /// Pure red lies at 29 degrees, yellow at 110, green at 142, cyan at 195, blue at 264, magenta at 328.
 struct KeepHue {
-  float hue = 29;    ///< middle of the hues kept, degrees, 0 to 360
-  float width = 40;  ///< how many degrees keep all their color, 0 to 360
-  float soft = 20;   ///< over how many degrees it then fades, 0 to 180
+  Real hue = 29;    ///< middle of the hues kept, degrees, 0 to 360
+  Real width = 40;  ///< how many degrees keep all their color, 0 to 360
+  Real soft = 20;   ///< over how many degrees it then fades, 0 to 180
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
   static void describe(Description<KeepHue>& d);
 };
 

@@ -6,42 +6,33 @@
 #include <utility>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
 /// v^exponent.
 struct Gamma {
-  float exponent = 0.7F;  ///< 0.01 to 100; below 1 it brightens, above 1 it darkens
+  Real exponent = 0.7F;  ///< 0.01 to 100; below 1 it brightens, above 1 it darkens
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Gamma>& d);
 };
 
 /// log(1 + strength v) / log(1 + strength): lifts the dark levels far more than the bright ones; 0 stays 0, 1 stays 1.
 struct Logarithm {
-  float strength = 20;  ///< 0.001 to 1e6
+  Real strength = 20;  ///< 0.001 to 1e6
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Logarithm>& d);
 };
 
 /// An S-shaped curve, steepest at `center`: (s(v) - s(0)) / (s(1) - s(0)) with s(v) = 1 / (1 + exp(-steepness (v -
 /// center))). 0 stays 0 and 1 stays 1. Infinities become the ends of the curve.
 struct Sigmoid {
-  float steepness = 6;  ///< 0.01 to 50; the slope in the middle is about a quarter of it
-  float center = 0.5F;  ///< level where it is steepest, 0..1
+  Real steepness = 6;  ///< 0.01 to 50; the slope in the middle is about a quarter of it
+  Real center = 0.5F;  ///< level where it is steepest, 0..1
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Sigmoid>& d);
 };
 
@@ -52,7 +43,8 @@ class CurvePoints {
  public:
   /// The straight line from 0,0 to 1,1.
   CurvePoints() : CurvePoints(parse("0,0/1,1")) {}
-  /// Points `from,to` split by `/` or by line ends, 2 to 256 of them, `from` rising. BadCall with what is allowed.
+  /// Points `from,to` split by `/` or by line ends, 2 to 256 of them, `from` rising. InvalidArgument with what is
+  /// allowed.
   static CurvePoints parse(std::string_view text);
   /// The curve at a level.
   double operator()(double level) const;
@@ -75,32 +67,23 @@ struct Curve {
   CurvePoints points = {};
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Curve>& d);
 };
 
 /// v + amount.
 struct Brightness {
-  float amount = 0.1F;  ///< -10 to 10
+  Real amount = 0.1F;  ///< -10 to 10
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Brightness>& d);
 };
 
 /// pivot + factor (v - pivot).
 struct Contrast {
-  float factor = 1.3F;  ///< -100 to 100; above 1 more contrast, below 1 less, below 0 inverted
-  float pivot = 0.5F;   ///< the level that stays
+  Real factor = 1.3F;  ///< -100 to 100; above 1 more contrast, below 1 less, below 0 inverted
+  Real pivot = 0.5F;   ///< the level that stays
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Contrast>& d);
 };
 
@@ -108,20 +91,14 @@ struct Contrast {
 struct Invert {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Invert>& d);
 };
 
 /// 1 - v for levels above `level`, the others as they are.
 struct Solarize {
-  float level = 0.5F;  ///< levels above it are inverted
+  Real level = 0.5F;  ///< levels above it are inverted
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Solarize>& d);
 };
 
@@ -129,9 +106,6 @@ struct Solarize {
 struct Linearize {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Linearize>& d);
 };
 
@@ -139,9 +113,6 @@ struct Linearize {
 struct Encode {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Encode>& d);
 };
 

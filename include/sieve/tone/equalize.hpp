@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/tone/histogram.hpp"
 
 namespace sieve {
@@ -34,7 +34,8 @@ struct LevelRow {
 /// The table of equalization of one channel or of the luma (luma_channel): a row a level, lowest first. `levels` is L,
 /// the number of levels; 0 takes those of the integer source (8 for 3 bits, 256 for 8), or 256 for float data. Samples
 /// are rounded to the nearest level, those outside 0..1 to the end they lie beyond; what is not finite is left out.
-/// BadCall for levels of 1 or more than 65536. Source: Gonzalez and Woods, Digital Image Processing, 4th ed., 3.3.
+/// InvalidArgument for levels of 1 or more than 65536. Source: Gonzalez and Woods, Digital Image Processing, 4th
+/// ed., 3.3.
 std::vector<LevelRow> level_table(const ConstView& in, int channel = luma_channel, int levels = 0);
 
 /// Equalization: level k becomes round((L - 1) * cumulative(k)), half away from zero, exactly as level_table has it.
@@ -45,7 +46,6 @@ struct Equalize {
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<Equalize>& d);
 };
 
@@ -60,14 +60,13 @@ struct Clahe {
   int columns = 8;                ///< tiles side by side, 1 to 256, fewer where the picture is narrower
   int rows = 8;                   ///< tiles one above the other, 1 to 256
   std::optional<int> size = {};   ///< tile side in pixels instead of columns and rows; auto: by columns and rows
-  float limit = 3;                ///< most a bin may hold, in means, 1 (no change) to 1000 (no limit to speak of)
+  Real limit = 3;                 ///< most a bin may hold, in means, 1 (no change) to 1000 (no limit to speak of)
   int bins = 256;                 ///< parts of 0..1, 2 to 65536
-  float strength = 1;             ///< 0 gives the input back, 1 the full result
+  Real strength = 1;              ///< 0 gives the input back, 1 the full result
   ColorBy color = ColorBy::luma;  ///< luma with hue kept, or every channel by itself
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<Clahe>& d);
 };
 

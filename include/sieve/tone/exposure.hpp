@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
@@ -41,7 +41,6 @@ ExposurePlan plan_exposure(const ConstView& in);
 struct AutoExposure {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<AutoExposure>& d);
 };
 
@@ -61,11 +60,10 @@ struct ChoiceNames<BalanceBy> {
 /// processor model for object colour perception", 1980; Land and McCann, 1971. O(pixels).
 struct WhiteBalance {
   BalanceBy by = BalanceBy::gray_world;
-  float percent = 1;  ///< share of the brightest samples left out with white_patch, percent, 0 to 50
+  Real percent = 1;  ///< share of the brightest samples left out with white_patch, percent, 0 to 50
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<WhiteBalance>& d);
 };
 

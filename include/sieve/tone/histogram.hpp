@@ -31,11 +31,11 @@ struct Histogram {
 
 /// The histogram of one channel, or of the luma (luma_channel). `bins` equal parts of low..high, the last one with its
 /// upper end; 0 means one bin a level for integer sources over 0..1 (level k in bin k exactly) and 256 bins otherwise.
-/// BadCall for no such channel, fewer bins than 0 or more than 2^24, or an empty range. O(samples + bins).
+/// InvalidArgument for no such channel, fewer bins than 0 or more than 2^24, or an empty range. O(samples + bins).
 Histogram histogram(const ConstView& in, int channel, int bins = 0, double low = 0, double high = 1);
 
 /// The comb that a crude stretch of few levels leaves: levels that hold nothing between levels that hold much.
-struct Comb {
+struct HistogramComb {
   std::size_t used = 0;   ///< bins that hold a sample
   std::size_t empty = 0;  ///< empty bins where a smooth histogram would have at least 5 samples
   double share = 0;       ///< empty / bins from the lowest used to the highest used one
@@ -43,7 +43,7 @@ struct Comb {
 };
 /// Looks for a comb. A bin counts as empty by fault where it holds nothing, has used bins within 32 bins on both
 /// sides, and the mean count of the bins from one to the other is 5 or more. O(bins).
-Comb comb(const Histogram& h);
+HistogramComb comb(const Histogram& h);
 
 /// The lowest place between each two neighbors of `peaks` (bin numbers, rising); the middle one of equal places.
 std::vector<std::size_t> valleys_between(const Histogram& h, const std::vector<std::size_t>& peaks);

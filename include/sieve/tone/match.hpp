@@ -5,7 +5,7 @@
 #include <utility>
 #include <vector>
 
-#include "sieve/core/picture.hpp"
+#include "sieve/describe/shared_image.hpp"
 #include "sieve/tone/equalize.hpp"
 
 namespace sieve {
@@ -17,40 +17,39 @@ namespace sieve {
 /// gray first picture takes the luma of the second. NaN stays; it counts in neither histogram. Source: Gonzalez and
 /// Woods, 4th ed., 3.3 (specification). O(samples + bins).
 struct Match {
-  Picture with = {};                  ///< the picture whose histogram is wanted
+  SharedImage with = {};              ///< the picture whose histogram is wanted
   ColorBy color = ColorBy::channels;  ///< every channel by itself (takes over the tint, too), or luma with hue kept
   int bins = 1024;                    ///< parts of 0..1 or of the range for float data, 2 to 1048576
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<Match>& d);
 };
 
 /// A distribution of levels over 0..1.
-class Distribution {
+class LevelDistribution {
  public:
   /// Uniform.
-  Distribution() : Distribution(parse("uniform")) {}
+  LevelDistribution() : LevelDistribution(parse("uniform")) {}
   /// `uniform`, `normal:mean=M,deviation=D`, `rayleigh:scale=S` (both cut to 0..1), or rows of text "level,density"
   /// with rising levels in 0..1 and densities of 0 or more, straight lines between them; a first row of words is
-  /// skipped. BadCall with what is allowed.
-  static Distribution parse(std::string_view text);
+  /// skipped. InvalidArgument with what is allowed.
+  static LevelDistribution parse(std::string_view text);
   /// The level below which the share `share` (0..1) lies: rises from the lowest level to the highest.
   double quantile(double share) const;
   /// The text it was made from (rows split by `/` for a curve).
   const std::string& text() const { return text_; }
 
  private:
-  explicit Distribution(std::string text) : text_(std::move(text)) {}
+  explicit LevelDistribution(std::string text) : text_(std::move(text)) {}
   std::string text_;
   std::vector<double> levels_;      // the curve's corners
   std::vector<double> cumulative_;  // the share below each
 };
 template <>
-struct TextValue<Distribution> {
-  static std::string text(const Distribution& d) { return d.text(); }
-  static Distribution parse(std::string_view s, const Resources& r);
+struct TextValue<LevelDistribution> {
+  static std::string text(const LevelDistribution& d) { return d.text(); }
+  static LevelDistribution parse(std::string_view s, const Resources& r);
   static const char* allowed();
 };
 
@@ -59,13 +58,12 @@ struct TextValue<Distribution> {
 /// curve that is straight within each of `bins` parts of 0..1 (of the picture's range, where that is wider). NaN stays.
 /// O(samples + bins).
 struct MatchDistribution {
-  Distribution to = {};           ///< the wanted distribution
+  LevelDistribution to = {};      ///< the wanted distribution
   ColorBy color = ColorBy::luma;  ///< luma with hue kept, or every channel by itself
   int bins = 1024;                ///< parts of 0..1 or of the range for float data, 2 to 1048576
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
   static void describe(Description<MatchDistribution>& d);
 };
 

@@ -4,20 +4,17 @@
 #include <optional>
 #include <string>
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 
 namespace sieve {
 
 /// Samples below `low` become `low`, above `high` become `high`; NaN stays NaN. One of the few operations that clip.
 struct Clip {
-  float low = 0;   ///< lowest sample kept
-  float high = 1;  ///< highest sample kept; BadCall where it is below `low`
+  Real low = 0;   ///< lowest sample kept
+  Real high = 1;  ///< highest sample kept; InvalidArgument where it is below `low`
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Clip>& d);
 };
 
@@ -28,18 +25,12 @@ struct Clip {
 struct Stretch {
   std::optional<float> low = {};   ///< input level that becomes to_low; auto: measured
   std::optional<float> high = {};  ///< input level that becomes to_high; auto: measured
-  float to_low = 0;                ///< output level for low
-  float to_high = 1;               ///< output level for high; below to_low it inverts
-  float percent = 0;               ///< share of samples left out at each end when measured, in percent, 0 to 49
+  Real to_low = 0;                 ///< output level for low
+  Real to_high = 1;                ///< output level for high; below to_low it inverts
+  Real percent = 0;                ///< share of samples left out at each end when measured, in percent, 0 to 49
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  /// The same with both levels given, as they are measured in this picture.
-  Stretch measured(const ConstView& in) const;
-  /// 0 where both levels are given; else every sample depends on the whole picture.
-  std::optional<int> reach() const { return low && high ? std::optional<int>(0) : std::nullopt; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Stretch>& d);
 };
 
@@ -47,9 +38,6 @@ struct Stretch {
 struct Absolute {
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Absolute>& d);
 };
 
@@ -58,10 +46,6 @@ struct Gray {
   GrayBy by = GrayBy::rec709;
 
   Image operator()(const ConstView& in) const;
-  Image plain(const ConstView& in) const;
-  Shape shape(const Shape& in) const;
-  int reach() const { return 0; }
-  static constexpr bool in_strips = true;  ///< see Filter::strip_needs()
   static void describe(Description<Gray>& d);
 };
 

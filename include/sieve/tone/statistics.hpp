@@ -26,7 +26,7 @@ struct ChannelStatistics {
 std::vector<ChannelStatistics> statistics(const ConstView& in);
 
 /// The sample below which the share `share` (0..1) of all finite color samples lies, by rank: exact, no bins (rank
-/// floor(share (n - 1)) up to the middle, ceil beyond it). BadCall where no sample is finite. O(samples).
+/// floor(share (n - 1)) up to the middle, ceil beyond it). InvalidArgument where no sample is finite. O(samples).
 double percentile(const ConstView& in, double share);
 
 /// Several percentiles in the same two passes over the picture. O(samples).

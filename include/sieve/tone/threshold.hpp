@@ -1,7 +1,7 @@
 #pragma once
 /// Black and white by a level.
 
-#include "sieve/core/describe.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/tone/histogram.hpp"
 
 namespace sieve {
@@ -25,14 +25,13 @@ double otsu_level(const Histogram& h);
 /// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.
 struct Threshold {
   ThresholdBy by = ThresholdBy::otsu;
-  float level = 0.5F;  ///< with by=level
-  int radius = 15;     ///< half-width in pixels of the square window with by=local, 1 to 2047
-  float offset = 0;    ///< how far above the mean less this a sample must lie with by=local, -1 to 1
+  Real level = 0.5F;             ///< with by=level
+  Real radius = 15;              ///< half-width in pixels of the square window with by=local, 1 to 2047
+  Real offset = 0;               ///< how far above the mean less this a sample must lie with by=local, -1 to 1
+  Border border = Border::edge;  ///< with by=local: edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
-  Image plain(const ConstView& in) const;
-  std::string meaning() const;
   static void describe(Description<Threshold>& d);
 };
 

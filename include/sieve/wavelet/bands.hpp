@@ -38,7 +38,7 @@ WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, b
 /// The same into bands of an earlier call: pictures that fit are written again, not made anew.
 void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated, WaveletBands& bands);
 
-/// The picture back: of what wavelet_forward gave, to rounding. BadCall where the bands do not fit each other.
+/// The picture back: of what wavelet_forward gave, to rounding. InvalidArgument where the bands do not fit each other.
 Image wavelet_inverse(const WaveletBands& bands);
 /// The same into a buffer of the shape bands.shape.
 void wavelet_inverse(const WaveletBands& bands, const View& out);
@@ -59,7 +59,8 @@ std::vector<BandEnergy> band_energies(const WaveletBands& bands);
 /// The usual nested picture of decimated bands: the approximation at the upper left, vertical details to its right,
 /// horizontal ones below, diagonal ones across, level around level. Every band is scaled to be seen: the approximation
 /// from its lowest to its highest value; details so that 0 is mid-gray and the magnitude that one in a hundred exceeds
-/// reaches 0 or 1, where larger ones are cut off (`per_band`); or all as they are. BadCall for undecimated bands.
+/// reaches 0 or 1, where larger ones are cut off (`per_band`); or all as they are. InvalidArgument for undecimated
+/// bands.
 Image nested_bands(const WaveletBands& bands, bool per_band = true);
 
 }  // namespace sieve

@@ -1,0 +1,267 @@
+#pragma once
+/// One description of a filter, from which the library knows everything about it: range checks, catalogue, chain text,
+/// recipes, help, and how it looks at the picture.
+
+#include <functional>
+#include <initializer_list>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <type_traits>
+#include <typeindex>
+#include <utility>
+#include <vector>
+
+#include "sieve/core/border.hpp"
+#include "sieve/core/error.hpp"
+#include "sieve/core/image.hpp"
+#include "sieve/describe/parameter.hpp"
+#include "sieve/describe/stage.hpp"
+
+namespace sieve {
+
+class Chain;  // what a group holds, see sieve/filter/chain.hpp
+
+/// How a filter looks at the picture, once what it measures is known.
+enum class Access {
+  whole,   ///< a sample of the result may depend on every sample of the picture: what is meant where nothing is said
+  point,   ///< on the samples of the same pixel alone
+  window,  ///< on the samples within a reach
+};
+
+/// A filter's description without its type. `filter` is a pointer to a struct of the type that is described.
+class FilterDescription {
+ public:
+  std::string name;                       ///< in the catalogue, one word
+  std::string family;                     ///< the family it is listed with
+  std::string summary;                    ///< what it does, one or two lines
+  std::string wrong_when;                 ///< when it is the wrong choice
+  std::vector<std::string> search_words;  ///< other words that people look for it by
+  std::vector<Parameter> parameters;
+
+  /// The parameter of that name; InvalidArgument with the nearest name where there is none.
+  const Parameter& parameter(std::string_view parameter_name) const;
+  /// Sets one field of `filter` from text. InvalidArgument with what is allowed; the field is then as it was.
+  void set(void* filter, std::string_view parameter_name, std::string_view text, const Resources& resources) const;
+  /// InvalidArgument for the first field that is out of its range.
+  void check(const void* filter) const;
+  /// "gaussian sigma=2": the name, and the fields that differ from their defaults; with `full` all of them. Without
+  /// what a group holds.
+  std::string text(const void* filter, bool full = false) const;
+
+  /// How it looks at the picture.
+  Access access() const { return access_; }
+  /// Half-width in pixels of the neighborhood that a sample depends on, 0 for a point; nothing where that is the whole
+  /// picture, because of the filter or because something is still to be measured.
+  std::optional<int> reach(const void* filter) const;
+  /// True where it measures the whole picture before anything else, since no parameter tells what it needs.
+  bool measures(const void* filter) const { return measures_ && measures_(filter); }
+  /// A copy of the filter with what it would measure in this picture given as parameters; null where the description
+  /// names no such function.
+  std::shared_ptr<void> measured(const void* filter, const ConstView& in) const;
+  /// The reach, where the results of horizontal strips of the picture, put together, are the whole result to rounding:
+  /// nothing for a whole picture, a wrapped or shrinking or growing border, and what is described as undivided().
+  std::optional<int> strip_margin(const void* filter) const;
+  /// The shape of the result for a picture of shape `in`.
+  Shape result_shape(const void* filter, const Shape& in) const { return shape_ ? shape_(filter, in) : in; }
+  /// What the parameters mean in pixels ("window 5x5"); empty where there is nothing to say.
+  std::string meaning(const void* filter) const { return meaning_ ? meaning_(filter) : std::string(); }
+  /// What it computes on the way to its result ("blur", "mask"); none where the description names no such function.
+  std::vector<Stage> stages(const void* filter, const ConstView& in) const;
+  /// The chain that a group acts with; null for a filter that is no group.
+  const Chain* group(const void* filter) const { return group_ ? group_(const_cast<void*>(filter)) : nullptr; }
+  Chain* group(void* filter) const { return group_ ? group_(filter) : nullptr; }
+
+  /// Runs it.
+  Image run(const void* filter, const ConstView& in) const { return run_(filter, in); }
+  /// A copy of it.
+  std::shared_ptr<void> copy(const void* filter) const { return copy_(filter); }
+  /// The struct that is described.
+  std::type_index type() const { return type_; }
+
+ protected:
+  explicit FilterDescription(std::type_index type) : type_(type) {}
+
+  std::type_index type_;
+  Access access_ = Access::whole;
+  bool undivided_ = false;
+  std::function<std::optional<int>(const void*)> reach_;
+  std::function<bool(const void*)> measures_;
+  std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_;
+  std::function<Shape(const void*, const Shape&)> shape_;
+  std::function<std::string(const void*)> meaning_;
+  std::function<std::vector<Stage>(const void*, const ConstView&)> stages_;
+  std::function<Border(const void*)> border_;
+  std::function<Chain*(void*)> group_;
+  std::function<Image(const void*, const ConstView&)> run_;
+  std::function<std::shared_ptr<void>(const void*)> copy_;
+};
+
+namespace internal {
+// The borders that a window of samples can have, and those of them that hold samples of the picture alone.
+const std::vector<Border>& window_borders();
+const std::vector<Border>& picture_borders();
+}  // namespace internal
+
+/// Builds the description of a filter struct T: in its `static void describe(Description<T>& d)` a filter names
+/// everything that is to be known of it. Whatever takes a function takes a member function of T or a lambda of a
+/// `const T&`; one that does not exist does not compile. See the guide, "Your own filter".
+template <class T>
+class Description : public FilterDescription {
+ public:
+  Description() : FilterDescription(typeid(T)) {
+    // A struct of parameters alone is described like a filter.
+    if constexpr (std::is_invocable_r_v<Image, const T&, const ConstView&>)
+      run_ = [](const void* f, const ConstView& in) -> Image { return of(f)(in); };
+    copy_ = [](const void* f) -> std::shared_ptr<void> { return std::make_shared<T>(of(f)); };
+  }
+
+  /// The catalogue name, the family it is listed with, and what the filter does.
+  Description& called(const std::string& name_, const std::string& family_, const std::string& summary_) {
+    name = name_;
+    family = family_;
+    summary = summary_;
+    return *this;
+  }
+  /// When it is the wrong choice.
+  Description& wrong(const std::string& when) {
+    wrong_when = when;
+    return *this;
+  }
+  /// Other words that people look for it by: "erode", "salt and pepper".
+  Description& also(std::initializer_list<const char*> words) {
+    search_words.assign(words.begin(), words.end());
+    return *this;
+  }
+
+  /// A field with its unit and one line of help; `range` for numbers. Fields are bools, whole and real numbers (Real,
+  /// float, double, optional ones for parameters that may be left to the filter), enumerations with ChoiceNames, and
+  /// types with TextValue.
+  template <class V>
+  Description& field(std::string field_name, V T::*member, std::string unit, std::string help,
+                     ParameterRange range = {}) {
+    return add(std::move(field_name), std::move(unit), std::move(help), range,
+               [member](Parameter& p) { internal::describe_field<T, V>(p, member, false); });
+  }
+  /// A Real of which whole values alone are allowed: the radius of a square window.
+  Description& whole(std::string field_name, Real T::*member, std::string unit, std::string help,
+                     ParameterRange range = {}) {
+    return add(std::move(field_name), std::move(unit), std::move(help), range,
+               [member](Parameter& p) { internal::describe_field<T, Real>(p, member, true); });
+  }
+  /// The field `border`: what lies beyond the picture, one of `allowed` (all that a window can have, where it is not
+  /// given). With `fill` also that field, the sample beyond the picture with border=constant; without it
+  /// Border::constant is not allowed.
+  Description& border(Border T::*member, Real T::*fill = nullptr, std::vector<Border> allowed = {},
+                      std::string help = "what lies beyond the picture") {
+    if (allowed.empty()) allowed = internal::window_borders();
+    if (fill == nullptr) std::erase(allowed, Border::constant);
+    border_ = [member](const void* f) { return of(f).*member; };
+    add("border", "", std::move(help), {},
+        [&](Parameter& p) { internal::describe_choice<T, Border>(p, member, allowed); });
+    if (fill != nullptr) field("fill", fill, "0..1 scale", "the sample beyond the picture with border=constant");
+    return *this;
+  }
+
+  /// A pixel of the result depends on the same pixel of the picture alone.
+  Description& point() {
+    access_ = Access::point;
+    reach_ = [](const void*) { return std::optional<int>(0); };
+    return *this;
+  }
+  /// A sample depends on those within `reach(filter)` pixels to each side, an int, or an optional one that is nothing
+  /// where it depends on the whole picture.
+  template <class Reach>
+  Description& window(Reach reach_of) {
+    access_ = Access::window;
+    reach_ = [reach_of](const void* f) { return std::optional<int>(std::invoke(reach_of, of(f))); };
+    return *this;
+  }
+  /// Strips of the picture do not give the samples of the whole: the result depends on the place in the picture (noise
+  /// of a seed), or sums run over the picture and would round otherwise.
+  Description& undivided() {
+    undivided_ = true;
+    return *this;
+  }
+  /// True for a filter that measures the whole picture before all else.
+  template <class Measures>
+  Description& measures(Measures measures_of) {
+    measures_ = [measures_of](const void* f) -> bool { return std::invoke(measures_of, of(f)); };
+    return *this;
+  }
+  /// The same; `measured(filter, in)` is the filter with what it measures in a picture given as parameters.
+  template <class Measures, class Measured>
+  Description& measures(Measures measures_of, Measured measured_of) {
+    measured_ = [measured_of](const void* f, const ConstView& in) -> std::shared_ptr<void> {
+      return std::make_shared<T>(std::invoke(measured_of, of(f), in));
+    };
+    return measures(measures_of);
+  }
+  /// The shape of the result: `shape(filter, shape of the picture)`; without it the picture's.
+  template <class ResultShape>
+  Description& shape(ResultShape shape_of) {
+    shape_ = [shape_of](const void* f, const Shape& in) -> Shape { return std::invoke(shape_of, of(f), in); };
+    return *this;
+  }
+  /// What the parameters mean in pixels, in words.
+  template <class Meaning>
+  Description& meaning(Meaning meaning_of) {
+    meaning_ = [meaning_of](const void* f) -> std::string { return std::invoke(meaning_of, of(f)); };
+    return *this;
+  }
+  /// What is computed on the way to the result.
+  template <class Stages>
+  Description& stages(Stages stages_of) {
+    stages_ = [stages_of](const void* f, const ConstView& in) -> std::vector<Stage> {
+      return std::invoke(stages_of, of(f), in);
+    };
+    return *this;
+  }
+  /// The filter is a group, which acts with the chain in that field: in chain text it opens what `end` closes.
+  Description& group(Chain T::*chain) {
+    group_ = [chain](void* f) { return &(static_cast<T*>(f)->*chain); };
+    return *this;
+  }
+  using FilterDescription::group;
+  using FilterDescription::meaning;
+  using FilterDescription::measures;
+  using FilterDescription::stages;
+
+ private:
+  static const T& of(const void* f) { return *static_cast<const T*>(f); }
+
+  template <class Describe>
+  Description& add(std::string field_name, std::string unit, std::string help, ParameterRange range,
+                   Describe describe) {
+    Parameter p;
+    p.name = std::move(field_name);
+    p.unit = std::move(unit);
+    p.help = std::move(help);
+    p.range = range;
+    describe(p);
+    const T standard{};
+    p.standard = p.get(&standard);
+    parameters.push_back(std::move(p));
+    return *this;
+  }
+};
+
+/// The description of a filter struct, made once. T has `static void describe(Description<T>&)`.
+template <class T>
+const FilterDescription& description_of() {
+  static const Description<T> description = [] {
+    Description<T> d;
+    T::describe(d);
+    return d;
+  }();
+  return description;
+}
+
+/// InvalidArgument where a field of the filter is out of its described range: the first line of every call operator.
+template <class T>
+void check(const T& filter) {
+  description_of<T>().check(&filter);
+}
+
+}  // namespace sieve

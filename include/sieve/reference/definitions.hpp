@@ -1,0 +1,54 @@
+#pragma once
+/// The plain definitions of whole filters, by the type of the filter. Target LeanSieve::reference.
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <type_traits>
+#include <typeindex>
+#include <utility>
+
+#include "sieve/filter/filter.hpp"
+
+namespace sieve::reference {
+
+/// Which plain definition belongs to which filter, and how closely both agree. `Definitions::standard()` holds those of
+/// the library's filters; a copy of it takes one's own:
+///
+///     sieve::reference::Definitions mine = sieve::reference::Definitions::standard();
+///     mine.add<Warmer>(1e-6, [](const Warmer& f, const sieve::ConstView& in) { ... return out; });
+class Definitions {
+ public:
+  /// Those of the library's filters.
+  static const Definitions& standard();
+
+  /// `definition(filter, in)` is what the filter struct T gives, slowly and by its definition; no sample of the two
+  /// differs by more than `tolerance`. It stands in place of an earlier one.
+  template <FilterStruct T, class Plain>
+  requires std::is_invocable_r_v<Image, Plain, const T&, const ConstView&>
+  void add(double tolerance, Plain definition) {
+    const auto of_struct = [definition](const Filter& f, const ConstView& in) -> Image {
+      return definition(*f.as<T>(), in);
+    };
+    definitions_.insert_or_assign(std::type_index(typeid(T)), Definition{tolerance, of_struct});
+  }
+
+  /// The plain result; nothing where the filter has no definition. A chain has one where all its steps have.
+  /// InvalidArgument where a parameter is out of its range.
+  std::optional<Image> plain(const Filter& filter, const ConstView& in) const;
+  /// How closely the filter and its definition agree; nothing where it has none.
+  std::optional<double> tolerance(const Filter& filter) const;
+
+ private:
+  struct Definition {
+    double tolerance;
+    std::function<Image(const Filter& filter, const ConstView& in)> plain;
+  };
+  std::map<std::type_index, Definition> definitions_;
+};
+
+/// The plain result of one of the library's filters or of a chain of them; InvalidArgument for one that has no
+/// definition. Slow: meant for small pictures.
+Image plain(const Filter& filter, const ConstView& in);
+
+}  // namespace sieve::reference

@@ -1,0 +1,226 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "cli/session.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct ApplyArguments {
+  std::string in, out, sheet, depth, again, recipe, save;
+  std::vector<std::string> words;
+  int quality = 92;
+  bool json = false;
+};
+
+// The range of the color samples, in words and as figures.
+struct Range01 {
+  double low = 0, high = 0;
+  std::size_t outside = 0;
+};
+Range01 range_of(const Image& image) {
+  Range01 r;
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    if (c >= image.shape().color_channels()) break;
+    r.low = c == 0 ? s.minimum : std::min(r.low, s.minimum);
+    r.high = c == 0 ? s.maximum : std::max(r.high, s.maximum);
+    r.outside += s.below + s.above;
+    ++c;
+  }
+  return r;
+}
+
+// From the words, from a recipe, or from the record that a picture carries.
+Chain chain_of(const Session& session, const ApplyArguments& o) {
+  if (o.again.empty())
+    return Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
+  if (!o.words.empty() || !o.recipe.empty())
+    throw InvalidArgument("--again takes the chain from " + o.again + ": give no steps and no --recipe beside it");
+  const io::Loaded made = session.read(o.again);
+  try {
+    return Chain::parse(chain_text_of_record(made.record), session.catalogue, session.resources());
+  } catch (const InvalidArgument& e) {
+    throw InvalidArgument(o.again + ": " + e.what());
+  }
+}
+
+// Input and result along a row across the steepest upright edge of the input, each the mean of a few rows.
+std::optional<draw::SheetCell> edge_profile(const Image& in, const Image& result) {
+  constexpr int kHalf = 24, kRows = 4;
+  if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 ||
+      in.height() < 2 * kRows + 2)
+    return std::nullopt;
+  const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(before);
+  int x0 = kHalf, y0 = kRows;
+  float most = -1;
+  for (int y = kRows; y < in.height() - kRows; ++y) {
+    for (int x = kHalf; x < in.width() - kHalf; ++x) {
+      const float step = std::fabs(smooth.at(x + 1, y) - smooth.at(x - 1, y));
+      if (step > most) most = step, x0 = x, y0 = y;
+    }
+  }
+  draw::PlotCurve a{"input", {}, {}}, b{"result", {}, {}};
+  for (int x = x0 - kHalf; x <= x0 + kHalf; ++x) {
+    double p = 0, q = 0;
+    for (int y = y0 - kRows; y <= y0 + kRows; ++y) {
+      p += static_cast<double>(before.at(x, y)) / (2 * kRows + 1);
+      q += static_cast<double>(after.at(x, y)) / (2 * kRows + 1);
+    }
+    a.x.push_back(x), b.x.push_back(x);
+    a.y.push_back(p), b.y.push_back(q);
+  }
+  return draw::SheetCell{"across the steepest edge",
+                         draw::curves({a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows), "luma"),
+                         "", nullptr};
+}
+
+// Input, second pictures and result over common axes.
+void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in,
+                    const Image& result) {
+  std::vector<std::pair<std::string, Image>> others;
+  for (const Filter& f : chain.steps()) {
+    for (const Parameter& p : f.about().parameters) {
+      if (p.name != "with" || f.get("with") == "none") continue;
+      others.emplace_back(base_name(f.get("with")), session.read(f.get("with")).image);
+      sheet.add(draw::picture_cell("with: " + others.back().first, others.back().second));
+    }
+  }
+  std::vector<draw::NamedImage> all = {{"input", in}};
+  for (const auto& [name, image] : others) all.push_back({name, image});
+  all.push_back({"result", result});
+  const auto peaks = [](const Image& v) {
+    return histogram_peaks(histogram(v, v.shape().color_channels() == 1 ? 0 : luma_channel)).size();
+  };
+  sheet.add({"input and result", draw::histograms(all),
+             fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)),
+             draw::cumulatives(all)});
+  if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
+}
+
+int apply(const Session& session, const ApplyArguments& o) {
+  const Chain chain = chain_of(session, o);
+  if (!io::format_of_name(o.out))
+    throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
+    throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  io::WriteOptions options;
+  options.bits = bits_of_text(o.depth);
+  options.quality = o.quality;
+  Attended attended;
+  attended.hear_notes();
+  const io::Loaded in = session.read(o.in);
+  options.profile = in.profile;
+  options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
+
+  draw::Sheet sheet(base_name(o.in) + " step by step", chain.text());
+  const bool drawing = !o.sheet.empty();
+  if (drawing) sheet.add(draw::picture_cell("input", in.image));
+  ordered_json steps = ordered_json::array();
+  if (!o.json) fmt::print("{}: {}\n", o.in, text_of(in.image.shape()).text);
+  Image step_input;
+  if (drawing) step_input = in.image;
+  const Image result = chain.run(in.image, [&](std::size_t i, const Image& image, double seconds) {
+    const Filter& f = chain.steps()[i];
+    const Range01 r = range_of(image);
+    const std::string meaning = f.meaning();
+    const std::vector<std::string> notes = attended.take_notes();
+    if (o.json) {
+      steps.push_back({{"step", f.text()},
+                       {"meaning", meaning},
+                       {"seconds", seconds},
+                       {"width", image.width()},
+                       {"height", image.height()},
+                       {"minimum", r.low},
+                       {"maximum", r.high},
+                       {"outside", r.outside},
+                       {"notes", notes}});
+    } else {
+      fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(),
+                 meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
+      if (r.outside > 0) fmt::print(", {} samples outside 0..1", r.outside);
+      if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
+      fmt::print("\n");
+      for (const std::string& n : notes) fmt::print("     {}\n", n);
+    }
+    if (!drawing) return;
+    for (const Stage& p : f.stages(step_input)) {
+      if (!p.curves.empty()) {
+        sheet.add({fmt::format("{}. {}", i + 1, p.name), plot_of(p), "", nullptr});
+        continue;
+      }
+      draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, p.name), p.image);
+      if (p.content == StageContent::differences) cell.main = draw::signed_picture(p.image);
+      if (p.content == StageContent::frequencies) {
+        cell.main = draw::frequency_plane(p.image);
+        cell.below = nullptr;
+      }
+      sheet.add(std::move(cell));
+    }
+    sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
+    step_input = image;
+  });
+  // A gray or CMYK profile does not fit RGB and the other way round.
+  if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();
+  const io::Written w = io::write(o.out, result, options);
+  const Saturation& s = w.saturation;
+  if (o.json) {
+    ordered_json j = {{"input", o.in},
+                      {"output", o.out},
+                      {"chain", chain.text()},
+                      {"steps", steps},
+                      {"bits", w.bits},
+                      {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
+    if (!w.note.empty()) j["note"] = w.note;
+    print_json(j);
+  } else {
+    fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text,
+               w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+    if (s.total() > 0) {
+      fmt::print(
+          ", {} samples saturated ({} below 0, {} above 1{}): put clip, stretch or absolute last, or write float (.tif "
+          "with --depth float, .pfm)",
+          s.total(), s.below, s.above,
+          s.not_a_number ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
+    } else {
+      fmt::print(", no sample saturated");
+    }
+    fmt::print("\n");
+    if (!w.note.empty()) fmt::print("  note: {}\n", w.note);
+  }
+  if (!o.save.empty()) {
+    const std::string text = recipe_text(chain);
+    io::write_bytes(o.save, {text.begin(), text.end()});
+    fmt::print(stderr, "recipe: {}\n", o.save);
+  }
+  if (drawing) {
+    add_comparison(sheet, session, chain, in.image, result);
+    write_sheet(sheet, o.sheet);
+  }
+  return 0;
+}
+
+}  // namespace
+
+Command declare_apply(CLI::App& root, Session& session) {
+  auto o = std::make_shared<ApplyArguments>();
+  CLI::App* app = root.add_subcommand("apply", "Run a chain of filters on a picture and write the result.");
+  app->add_option("IN", o->in, "the picture to read")->required();
+  app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();
+  app->add_option("STEP", o->words, "NAME key=value ... [then NAME key=value ...]...; `lsieve list` shows the names");
+  app->add_option("--recipe", o->recipe, "take the chain from this TOML file");
+  app->add_option("--again", o->again, "take the chain from the record in this picture, written by apply");
+  app->add_option("--save", o->save, "write the chain as a recipe into this TOML file");
+  app->add_option("--sheet", o->sheet, "draw input, every step and result side by side into this PNG");
+  app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
+  app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve apply noon.png edges.png gray then convolve kernel=laplacian border=edge then stretch");
+  return {app, [o, &session] { return apply(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

@@ -1,0 +1,400 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <atomic>
+#include <chrono>
+#include <condition_variable>
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <functional>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "cli/batch_files.hpp"
+#include "cli/batch_journal.hpp"
+#include "cli/session.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+struct BatchArguments {
+  BatchChoice choice;
+  std::string recipe, depth, memory, shard;
+  int quality = 92, workers = 0;
+  bool resume = false, stop_on_error = false, json = false;
+};
+
+// Source, result and what filters need beside them, for each byte of the picture's samples: whole-picture transforms in
+// double take the most.
+constexpr double kNeed = 8;
+
+double bytes_of_text(const std::string& text) {
+  if (text.empty()) {
+    std::ifstream info("/proc/meminfo");
+    for (std::string word; info >> word;) {
+      double kilobytes = 0;
+      if (word == "MemAvailable:" && info >> kilobytes) return 512 * kilobytes;
+    }
+    return 1e9;
+  }
+  const std::size_t letter = text.find_first_not_of("0123456789.");
+  const auto v = internal::parse_number(text.substr(0, letter));
+  const std::string unit = letter == std::string::npos ? "" : text.substr(letter);
+  const double factor = unit == "K" ? 1e3 : unit == "M" ? 1e6 : unit == "G" ? 1e9 : unit.empty() ? 1 : 0;
+  if (!v || *v <= 0 || factor == 0)
+    throw InvalidArgument("--memory " + text + ": give bytes, or a number with K, M or G, as 800M");
+  return *v * factor;
+}
+
+// Memory that workers share: as much as they take is given back before another gets it. Somebody who needs more than
+// there is works alone.
+class Budget {
+ public:
+  explicit Budget(double bytes) : bytes_(bytes) {}
+  // need() is asked anew whenever something was given back; nothing known yet (0) means all there is.
+  double take(const std::function<double()>& need) {
+    std::unique_lock lock(mutex_);
+    const auto now = [&] {
+      const double n = need();
+      return n > 0 ? n : bytes_;
+    };
+    double n = now();
+    for (; taken_ > 0 && taken_ + n > bytes_; n = now()) {
+      checkpoint();
+      given_back_.wait_for(lock, std::chrono::milliseconds(100));
+    }
+    taken_ += n;
+    return n;
+  }
+  void give_back(double need) {
+    {
+      const std::lock_guard lock(mutex_);
+      taken_ -= need;
+    }
+    given_back_.notify_all();
+  }
+
+ private:
+  std::mutex mutex_;
+  std::condition_variable given_back_;
+  double bytes_, taken_ = 0;
+};
+
+// A share of the budget, given back at the end.
+class Share {
+ public:
+  Share(Budget& budget, const std::function<double()>& need) : budget_(budget), taken_(budget.take(need)) {}
+  ~Share() { budget_.give_back(taken_); }
+  Share(const Share&) = delete;
+  Share& operator=(const Share&) = delete;
+  double taken() const { return taken_; }
+  // Takes another amount. More may have to be waited for, without holding any, so that two who wait never wait for each
+  // other.
+  void become(double need) {
+    if (need <= taken_) return budget_.give_back(std::exchange(taken_, need) - need);
+    budget_.give_back(std::exchange(taken_, 0));
+    taken_ = budget_.take([need] { return need; });
+  }
+
+ private:
+  Budget& budget_;
+  double taken_;
+};
+
+// What became of a picture.
+struct Outcome {
+  enum class State { waiting, written, there, failed } state = State::waiting;
+  double seconds = 0, megapixels = 0;
+  std::size_t saturated = 0;
+  std::string why;
+};
+
+// The line that tells how far it is: drawn over and over on a terminal, a line for each picture elsewhere.
+class Teller {
+ public:
+  explicit Teller(std::size_t count) : count_(count), terminal_(::isatty(STDERR_FILENO) != 0) {}
+  void finished(const BatchFile& file, const Outcome& o) {
+    const std::lock_guard lock(mutex_);
+    ++done_;
+    if (o.state == Outcome::State::written) ++worked_;
+    if (o.state == Outcome::State::failed) {
+      ++errors_;
+      clear();
+      fmt::print(stderr, "lsieve: {}\n", o.why);
+    } else if (!terminal_ && o.state == Outcome::State::written) {
+      fmt::print(stderr, "{}/{} {} -> {} [{}]\n", done_, count_, file.in, file.out, time_text(o.seconds));
+    }
+    const auto now = std::chrono::steady_clock::now();
+    if (terminal_ && (now - drawn_ > std::chrono::milliseconds(100) || done_ == count_)) {
+      drawn_ = now;
+      draw(std::chrono::duration<double>(now - start_).count());
+    }
+  }
+  ~Teller() { clear(); }
+  Teller(const Teller&) = delete;
+  Teller& operator=(const Teller&) = delete;
+
+ private:
+  void draw(double elapsed) {
+    constexpr std::size_t kWide = 24;
+    const std::size_t filled = kWide * done_ / count_;
+    const double rate = static_cast<double>(worked_) / std::max(1e-9, elapsed);
+    const long left = rate > 0 ? std::lround(static_cast<double>(count_ - done_) / rate) : 0;
+    const std::string pace =
+        worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
+    fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}{}{}\033[K", "", filled, "", kWide - filled, done_, count_,
+               pace, errors_ == 0 ? "" : fmt::format("  {} failed", errors_));
+    std::fflush(stderr);
+    shown_ = true;
+  }
+  void clear() {
+    if (shown_) fmt::print(stderr, "\r\033[K");
+    shown_ = false;
+  }
+  std::mutex mutex_;
+  std::size_t count_, done_ = 0, worked_ = 0, errors_ = 0;
+  bool terminal_, shown_ = false;
+  std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now(), drawn_{};
+};
+
+class Batch {
+ public:
+  Batch(const Session& session, const BatchArguments& o)
+      : session_(session),
+        options_(o),
+        chain_(Chain::parse(chain_words(session, session.behind_dashes, o.recipe, false), session.catalogue,
+                            session.resources())),
+        budget_(bytes_of_text(o.memory)) {
+    write_.bits = bits_of_text(o.depth);
+    write_.quality = o.quality;
+    if (!o.shard.empty()) shard_ = shard_of(o.shard);
+    std::vector<BatchFile> all = batch_files(o.choice);
+    for (std::size_t i = static_cast<std::size_t>(shard_.index) - 1; i < all.size();
+         i += static_cast<std::size_t>(shard_.count))
+      files_.push_back(all[i]);
+    outcomes_.resize(files_.size());
+  }
+
+  int run() {
+    fs::create_directories(options_.choice.into);
+    const std::string name =
+        shard_.count == 1 ? "batch.journal" : fmt::format("batch-{}-of-{}.journal", shard_.index, shard_.count);
+    BatchJournal journal((fs::path(options_.choice.into) / name).string(), settings(), options_.resume);
+    const auto start = std::chrono::steady_clock::now();
+    Attended attended;
+    Watch* watch = current_watch();
+    watch->on_progress = {};  // the teller counts pictures
+    bool stopped = false;
+    {
+      Teller teller(files_.size());
+      const auto workers = std::min<std::size_t>(
+          files_.size(), static_cast<std::size_t>(options_.workers > 0 ? options_.workers : threads()));
+      std::vector<std::thread> pool;
+      for (std::size_t w = 0; w < workers; ++w) {
+        pool.emplace_back([&] {
+          const Watch::Active active(watch);
+          work(journal, teller, *watch);
+        });
+      }
+      for (std::thread& t : pool) t.join();
+      stopped = watch->stopped();
+    }
+    report(seconds_since(start));
+    if (failure_) std::rethrow_exception(failure_);
+    if (stopped) throw Error("stopped; the same command with --resume goes on");
+    const std::size_t failed = count(Outcome::State::failed), waiting = count(Outcome::State::waiting);
+    if (failed == 0) return 0;
+    throw Error(fmt::format("{} of {} pictures failed{}", failed, files_.size(),
+                            waiting > 0 ? fmt::format(", {} were not begun (--stop-on-error)", waiting) : ""));
+  }
+
+ private:
+  // All that the bytes of the results depend on beside the pictures.
+  std::string settings() const {
+    return fmt::format("{} | depth {} | quality {} | shard {}/{}", chain_.text(true),
+                       options_.depth.empty() ? "as it comes" : options_.depth, options_.quality, shard_.index,
+                       shard_.count);
+  }
+
+  void work(BatchJournal& journal, Teller& teller, const Watch& watch) {
+    for (;;) {
+      const std::size_t i = next_.fetch_add(1);
+      if (i >= files_.size() || watch.stopped() || over_) return;
+      Outcome o;
+      try {
+        o = one(files_[i], journal);
+      } catch (const Canceled&) {
+        return;
+      } catch (const std::bad_alloc&) {
+        o.state = Outcome::State::failed;
+        o.why = files_[i].in + ": memory ran out; try fewer --workers or less --memory";
+      } catch (const std::exception& e) {
+        o.state = Outcome::State::failed;
+        o.why = std::string(e.what()).find(files_[i].in) == std::string::npos &&
+                        std::string(e.what()).find(files_[i].out) == std::string::npos
+                    ? files_[i].in + ": " + e.what()
+                    : e.what();
+      }
+      if (o.state == Outcome::State::failed && options_.stop_on_error) over_ = true;
+      if (o.state == Outcome::State::written) {
+        try {
+          journal.add(files_[i]);
+        } catch (...) {
+          // Without a journal nothing could go on later.
+          const std::lock_guard lock(mutex_);
+          failure_ = std::current_exception();
+          over_ = true;
+        }
+      }
+      outcomes_[i] = o;
+      teller.finished(files_[i], o);
+    }
+  }
+
+  Outcome one(const BatchFile& file, const BatchJournal& journal) {
+    if (options_.resume) {
+      if (journal.done(file)) return {Outcome::State::there, 0, 0, 0, ""};
+      remove_parts(file.out);
+    }
+    const auto start = std::chrono::steady_clock::now();
+    // What the largest picture so far took; the first of all is read alone, and one that needs more is read again when
+    // there is room.
+    Share share(budget_, [&] { return largest_.load(); });
+    io::Loaded in = session_.read(file.in);
+    const double need = kNeed * static_cast<double>(in.image.shape().samples()) * sizeof(float);
+    for (double known = largest_.load(); known < need && !largest_.compare_exchange_weak(known, need);) {
+    }
+    const bool waits = need > share.taken();
+    if (waits) in = {};
+    share.become(need);
+    if (waits) in = session_.read(file.in);
+    const Image result = chain_(in.image);
+    io::WriteOptions options = write_;
+    options.record = in.record.empty() ? record_of(chain_) : record_after(in.record, chain_);
+    if (result.shape().color_channels() == in.image.shape().color_channels()) options.profile = in.profile;
+    fs::create_directories(fs::path(file.out).parent_path());
+    const io::Written written = io::write(file.out, result, options);
+    return {Outcome::State::written, seconds_since(start), static_cast<double>(in.image.shape().pixels()) / 1e6,
+            written.saturation.total(), ""};
+  }
+
+  // What a killed run left beside a result.
+  static void remove_parts(const std::string& out) {
+    std::error_code ignored;
+    const fs::path folder = fs::path(out).parent_path();
+    const std::string begins = fs::path(out).filename().string() + ".part";
+    if (!fs::is_directory(folder, ignored)) return;
+    for (const auto& e : fs::directory_iterator(folder, ignored)) {
+      if (e.path().filename().string().starts_with(begins)) fs::remove(e.path(), ignored);
+    }
+  }
+
+  std::size_t count(Outcome::State state) const {
+    return static_cast<std::size_t>(
+        std::count_if(outcomes_.begin(), outcomes_.end(), [state](const Outcome& o) { return o.state == state; }));
+  }
+
+  void report(double seconds) const {
+    double megapixels = 0;
+    std::size_t saturated = 0, saturated_pictures = 0;
+    for (const Outcome& o : outcomes_) {
+      megapixels += o.megapixels;
+      saturated += o.saturated;
+      saturated_pictures += o.saturated > 0 ? 1 : 0;
+    }
+    const std::size_t written = count(Outcome::State::written), there = count(Outcome::State::there),
+                      failed = count(Outcome::State::failed), waiting = count(Outcome::State::waiting);
+    if (options_.json) {
+      ordered_json pictures = ordered_json::array();
+      constexpr const char* names[] = {"not begun", "written", "already there", "failed"};
+      for (std::size_t i = 0; i < files_.size(); ++i) {
+        const Outcome& o = outcomes_[i];
+        ordered_json j = {
+            {"input", files_[i].in}, {"output", files_[i].out}, {"state", names[static_cast<std::size_t>(o.state)]}};
+        if (o.state == Outcome::State::written) {
+          j["seconds"] = o.seconds;
+          j["saturated"] = o.saturated;
+        }
+        if (!o.why.empty()) j["error"] = o.why;
+        pictures.push_back(j);
+      }
+      print_json({{"chain", chain_.text()},
+                  {"shard", {{"index", shard_.index}, {"count", shard_.count}}},
+                  {"written", written},
+                  {"already_there", there},
+                  {"failed", failed},
+                  {"not_begun", waiting},
+                  {"megapixels", megapixels},
+                  {"seconds", seconds},
+                  {"saturated", saturated},
+                  {"pictures", pictures}});
+      return;
+    }
+    fmt::print("{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n", "written", written, "already there", there,
+               "failed", failed, "not begun", waiting);
+    fmt::print("{:<14} {:>8.1f} in {}: {:.1f} a second\n", "megapixels", megapixels, time_text(seconds),
+               megapixels / std::max(1e-9, seconds));
+    if (saturated > 0)
+      fmt::print("{:<14} {:>8} samples in {} pictures: put clip, stretch or absolute last, or write float\n",
+                 "saturated", saturated, saturated_pictures);
+    for (std::size_t i = 0; i < files_.size(); ++i) {
+      if (outcomes_[i].state == Outcome::State::failed) fmt::print("failed: {}\n", outcomes_[i].why);
+    }
+  }
+
+  const Session& session_;
+  const BatchArguments& options_;
+  Chain chain_;
+  io::WriteOptions write_;
+  Shard shard_;
+  std::vector<BatchFile> files_;
+  std::vector<Outcome> outcomes_;
+  Budget budget_;
+  std::atomic<double> largest_ = 0;
+  std::atomic<std::size_t> next_ = 0;
+  std::atomic<bool> over_ = false;
+  std::mutex mutex_;
+  std::exception_ptr failure_;
+};
+
+int batch(const Session& session, const BatchArguments& o) {
+  if (o.choice.into.empty()) throw InvalidArgument("--into is missing: the folder for the results");
+  if (!o.choice.ending.empty() && !io::format_of_name("x." + o.choice.ending))
+    throw InvalidArgument(fmt::format("--format {}: known are {}", o.choice.ending, io::known_endings()));
+  return Batch(session, o).run();
+}
+
+}  // namespace
+
+Command declare_batch(CLI::App& root, Session& session) {
+  auto o = std::make_shared<BatchArguments>();
+  CLI::App* app =
+      root.add_subcommand("batch", "Run a chain of filters on many pictures: folders, patterns, part after part.");
+  app->add_option("PATH", o->choice.paths, "pictures, folders, and patterns in quotes ('night-*.png')")->required();
+  app->add_option("--into", o->choice.into, "folder for the results; the folders of the pictures are made below it")
+      ->required();
+  app->add_option("--recipe", o->recipe, "take the chain from this TOML file; else it stands behind --");
+  app->add_flag("--recursive", o->choice.recursive, "folders within folders, too");
+  app->add_option("--format", o->choice.ending, "ending of the results, as png; default: as the picture's");
+  app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
+  app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
+  app->add_option("--workers", o->workers, "pictures at a time at most; default: one a processor")
+      ->check(CLI::Range(1, 1024));
+  app->add_option("--memory", o->memory,
+                  "what all pictures at work may take, as 800M or 4G; default: half of what is free");
+  app->add_option("--shard", o->shard, "do part I of N only: I/N, or auto within a job array");
+  app->add_flag("--resume", o->resume, "go on with a run that was stopped: what is done and whole stays");
+  app->add_flag("--stop-on-error", o->stop_on_error, "begin no other picture after one that failed");
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve batch --into clean --recursive camera -- median radius=1 then stretch percent=1");
+  return {app, [o, &session] { return batch(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

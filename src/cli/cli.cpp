@@ -1,0 +1,76 @@
+#include "sieve/cli.hpp"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cstdio>
+#include <string_view>
+
+#include "cli/session.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+int fail(int code, const std::string& line) {
+  std::fflush(stdout);
+  fmt::print(stderr, "lsieve: {}\n", line);
+  return code;
+}
+
+}  // namespace
+
+}  // namespace sieve::internal::cli
+
+int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogue,
+                    const reference::Definitions& definitions) {
+  using namespace internal::cli;
+  Session session{catalogue, definitions, {}, 0};
+  CLI::App app{"Lean Sieve: look at pictures, filter them, and see every step.", "lsieve"};
+  app.set_version_flag("--version", "lsieve " LSIEVE_VERSION);
+  app.add_option("--threads", session.threads, "threads to use; default: one a processor")->check(CLI::Range(1, 4096));
+  app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
+  app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
+  app.require_subcommand(1);
+  app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
+  const std::vector<Command> commands = {
+      declare_look(app, session),       declare_advise(app, session), declare_psf(app, session),
+      declare_find_psf(app, session),   declare_levels(app, session), declare_apply(app, session),
+      declare_batch(app, session),      declare_list(app, session),   declare_kernel(app, session),
+      declare_judge(app, session),      declare_lineup(app, session), declare_sweep(app, session),
+      declare_pack(app, session),       declare_unpack(app, session), declare_rate(app, session),
+      declare_compaction(app, session), declare_verify(app, session), declare_time(app, session),
+      declare_demo(app, session),       declare_manual(app, session), declare_completion(app, session)};
+  // The chain of a batch stands behind --, so that its words are not taken for pictures.
+  const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) {
+    return std::string_view(a) == "batch" || std::string_view(a) == "--";
+  });
+  if (command != argv + argc && std::string_view(*command) == "batch") {
+    const auto dashes = std::find_if(command, argv + argc, [](const char* a) { return std::string_view(a) == "--"; });
+    session.behind_dashes.assign(std::min(dashes + 1, argv + argc), argv + argc);
+    argc = static_cast<int>(dashes - argv);
+  }
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& e) {
+    return app.exit(e);  // help and version
+  } catch (const CLI::ParseError& e) {
+    const std::string where =
+        argc > 1 && argv[1][0] != '-' ? fmt::format("lsieve {} --help", argv[1]) : "lsieve --help";
+    return fail(2, fmt::format("{} (see `{}`)", e.what(), where));
+  }
+  try {
+    if (session.threads > 0) set_threads(session.threads);
+    for (const Command& c : commands) {
+      if (c.app->parsed()) return c.work();
+    }
+    return 2;
+  } catch (const InvalidArgument& e) {
+    return fail(2, e.what());
+  } catch (const std::bad_alloc&) {
+    return fail(1, "memory ran out: crop or shrink the picture, or close other programs");
+  } catch (const std::exception& e) {
+    return fail(1, e.what());
+  }
+}

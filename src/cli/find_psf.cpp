@@ -1,0 +1,116 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "cli/session.hpp"
+#include "sieve/restore/find_psf.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct FindPsfArguments {
+  std::string in, into, sheet;
+  std::vector<int> point, edge;
+  int radius = 8;
+  bool motion = false, blind = false, json = false;
+};
+
+// A PSF whose text is no name is written row by row.
+std::string kernel_file(const FoundPsf& f) {
+  std::string text = "# " + f.family + ": " + f.reason + "\n";
+  for (int y = 0; y < f.psf.height(); ++y) {
+    for (int x = 0; x < f.psf.width(); ++x) text += fmt::format("{}{:.8g}", x == 0 ? "" : " ", f.psf.at(x, y));
+    text += "\n";
+  }
+  return text;
+}
+
+std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
+  if (!o.point.empty()) return {psf_from_point(image, o.point[0], o.point[1], o.radius)};
+  if (!o.edge.empty()) return {psf_from_edge(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]})};
+  if (o.motion) return {psf_from_motion(image)};
+  if (o.blind) return {psf_blind(image)};
+  std::vector<FoundPsf> all = {psf_from_motion(image), psf_blind(image)};
+  if (all[1].confidence > all[0].confidence) std::swap(all[0], all[1]);
+  return all;
+}
+
+std::string spec_of(const FoundPsf& f) {
+  return f.family == "point" ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height()) : f.psf.text();
+}
+
+int find_psf(const Session& session, const FindPsfArguments& o) {
+  if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1)
+    throw InvalidArgument("give one of --point, --edge, --motion and --blind, or none to try the last two");
+  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
+    throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  const Attended attended;
+  const Image image = session.read(o.in).image;
+  const std::vector<FoundPsf> all = found(o, image);
+  if (o.json) {
+    ordered_json list = ordered_json::array();
+    for (const FoundPsf& f : all) {
+      list.push_back({{"family", f.family},
+                      {"psf", f.family == "point" ? ordered_json(nullptr) : ordered_json(f.psf.text())},
+                      {"size", f.size},
+                      {"angle", f.angle},
+                      {"confidence", f.confidence},
+                      {"reason", f.reason}});
+    }
+    print_json({{"input", o.in}, {"found", list}});
+  } else {
+    for (const FoundPsf& f : all)
+      fmt::print("{}: {}, confidence {:.2f}\n  {}\n", o.in, spec_of(f), f.confidence, f.reason);
+    if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())
+      fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
+  }
+  if (!o.into.empty()) {
+    const std::string text = kernel_file(all[0]);
+    io::write_bytes(o.into, {text.begin(), text.end()});
+    fmt::print(stderr, "weights: {}\n", o.into);
+  }
+  if (o.sheet.empty()) return 0;
+  draw::Sheet sheet("Point spread function of " + base_name(o.in), "found in the picture, with the confidence of each");
+  draw::SheetCell input = draw::picture_cell("input", image);
+  if (!o.edge.empty()) input.below = draw::detail(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]});
+  if (!o.point.empty())
+    input.below =
+        draw::detail(image, {o.point[0] - o.radius, o.point[1] - o.radius, 2 * o.radius + 1, 2 * o.radius + 1});
+  sheet.add(std::move(input));
+  for (const FoundPsf& f : all) {
+    draw::SheetCell cell{spec_of(f), draw::heat(f.psf.width(), f.psf.height(), f.psf.taps()),
+                         fmt::format("confidence {:.2f}", f.confidence), nullptr};
+    if (!f.profile.empty())
+      cell.below = draw::curves({{"edge", f.position, f.profile}, {f.psf.text(), f.position, f.fitted}},
+                                "pixels from the edge", "share of the step");
+    sheet.add(std::move(cell));
+  }
+  write_sheet(sheet, o.sheet);
+  return 0;
+}
+
+}  // namespace
+
+Command declare_find_psf(CLI::App& root, Session& session) {
+  auto o = std::make_shared<FindPsfArguments>();
+  CLI::App* app = root.add_subcommand("find-psf", "Find the point spread function in a blurred picture.");
+  app->add_option("IN", o->in, "the blurred picture")->required();
+  app->add_option("--point", o->point, "X,Y of a bright point on an even background")->delimiter(',')->expected(2);
+  app->add_option("--radius", o->radius, "half-width of the part about the point, pixels (default 8)");
+  app->add_option("--edge", o->edge, "X,Y,W,H of a part with one straight edge, slanted by 2 to 10 degrees")
+      ->delimiter(',')
+      ->expected(4);
+  app->add_flag("--motion", o->motion, "a straight motion, from the cepstrum");
+  app->add_flag("--blind", o->blind, "the Gaussian that makes the steepest edges as wide");
+  app->add_option("--into", o->into, "write the weights into this text file, for psf=@FILE");
+  app->add_option("--sheet", o->sheet, "draw picture, weights and edge into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->footer("Example: lsieve find-psf shaken.png --sheet found.png");
+  return {app, [o, &session] { return find_psf(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

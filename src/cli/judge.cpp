@@ -1,0 +1,129 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include "cli/session.hpp"
+#include "cli/trial.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct JudgeArguments {
+  std::string result, truth, before, sheet;
+  bool json = false;
+};
+
+// The luma along one row.
+draw::PlotCurve row_profile(const std::string& name, const Image& image, int y) {
+  const Image gray = to_gray(image);
+  draw::PlotCurve c{name, {}, {}};
+  for (int x = 0; x < gray.width(); ++x) {
+    c.x.push_back(x);
+    c.y.push_back(gray.at(x, y));
+  }
+  return c;
+}
+
+draw::SheetCell plain_cell(const std::string& caption, const Image& image) {
+  draw::SheetCell c = draw::picture_cell(caption, image);
+  c.below = nullptr;
+  return c;
+}
+
+int judge(const Session& session, const JudgeArguments& o) {
+  const Attended attended;
+  const Image result = session.read(o.result).image, truth = session.read(o.truth).image;
+  require_same_size(result, o.result, truth, o.truth);
+  const Comparison q = compare(result, truth);
+  std::optional<Image> before;
+  std::optional<Comparison> b;
+  if (!o.before.empty()) {
+    before = session.read(o.before).image;
+    require_same_size(*before, o.before, truth, o.truth);
+    b = compare(*before, truth);
+  }
+  const ImpulseShare impulses = impulse_share(result);
+  const double noise = measured_noise(result), sharp = sharpness(result), sharp_truth = sharpness(truth);
+  const Image gray = to_gray(result);
+  const auto peaks = histogram_peaks(histogram(gray, 0, 256));
+  if (o.json) {
+    ordered_json j = {{"result", o.result}, {"truth", o.truth}};
+    add_figures(j, q);
+    if (b) {
+      ordered_json k;
+      add_figures(k, *b);
+      j["before"] = k;
+      j["gain"] = {{"psnr", finite_or_null(q.psnr - b->psnr)}, {"ssim", finite_or_null(q.ssim - b->ssim)}};
+    }
+    ordered_json levels = ordered_json::array();
+    for (const HistogramPeak& p : peaks) levels.push_back(p.level);
+    j["without_truth"] = {{"noise", noise},
+                          {"impulses_dark", impulses.dark},
+                          {"impulses_bright", impulses.bright},
+                          {"sharpness", sharp},
+                          {"histogram_peaks", levels}};
+    print_json(j);
+  } else {
+    fmt::print("{} against {}\n", o.result, o.truth);
+    const auto row = [&](const char* name, double v, std::optional<double> was, const char* format) {
+      fmt::print("  {:22}{:>12}", name, fmt::format(fmt::runtime(format), v));
+      if (was) fmt::print("   before {:>10}   {:+.4g}", fmt::format(fmt::runtime(format), *was), v - *was);
+      fmt::print("\n");
+    };
+    if (q.changed == 0 && q.not_finite == 0) fmt::print("  identical in every sample\n");
+    row("PSNR (peak 1), dB", q.psnr, b ? std::optional(b->psnr) : std::nullopt, "{:.3f}");
+    row("SSIM", q.ssim, b ? std::optional(b->ssim) : std::nullopt, "{:.4f}");
+    row("mean squared error", q.mse, b ? std::optional(b->mse) : std::nullopt, "{:.4g}");
+    row("mean absolute error", q.mae, b ? std::optional(b->mae) : std::nullopt, "{:.4g}");
+    fmt::print("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y,
+               channel_name(q.channel, result.shape()));
+    fmt::print("  {:22}{:>10.2f} %\n", "samples changed", 100 * q.changed);
+    if (q.not_finite > 0) fmt::print("  {} samples are not finite and left out\n", q.not_finite);
+    fmt::print(
+        "without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
+        noise, 100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());
+  }
+  if (!o.sheet.empty()) {
+    draw::Sheet sheet(base_name(o.result) + " judged",
+                      fmt::format("PSNR {} (peak 1), SSIM {:.4f}{}", psnr_text(q.psnr), q.ssim,
+                                  b ? fmt::format("; before {}, {:.4f}", psnr_text(b->psnr), b->ssim) : ""));
+    sheet.add(plain_cell("truth: " + base_name(o.truth), truth));
+    if (before) sheet.add(plain_cell("before: " + base_name(o.before), *before));
+    sheet.add(plain_cell("result: " + base_name(o.result), result));
+    sheet.add({"result - truth", draw::signed_picture(difference(result, truth)),
+               "blue: too dark, orange: too bright; 99.5 % of the samples lie within the scale", nullptr});
+    std::vector<draw::NamedImage> named = {{"truth", truth}};
+    const int y = truth.height() / 2;
+    std::vector<draw::PlotCurve> rows = {row_profile("truth", truth, y)};
+    if (before) {
+      named.push_back({"before", *before});
+      rows.push_back(row_profile("before", *before, y));
+    }
+    named.push_back({"result", result});
+    rows.push_back(row_profile("result", result, y));
+    sheet.add({"histograms of the luma", draw::histograms(named), "", nullptr});
+    sheet.add({fmt::format("luma along row {}", y), draw::curves(std::move(rows), "x, pixels", "luma"), "", nullptr});
+    write_sheet(sheet, o.sheet);
+  }
+  return 0;
+}
+
+}  // namespace
+
+Command declare_judge(CLI::App& root, Session& session) {
+  auto o = std::make_shared<JudgeArguments>();
+  CLI::App* app = root.add_subcommand("judge", "A result against the truth: PSNR, SSIM and where they differ.");
+  app->add_option("RESULT", o->result, "the picture to judge")->required();
+  app->add_option("--truth", o->truth, "the clean picture")->required();
+  app->add_option("--before", o->before, "the damaged picture: the gain over it is told");
+  app->add_option("--sheet", o->sheet,
+                  "draw truth, before, result, difference, histograms and a row profile into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object");
+  return {app, [o, &session] { return judge(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

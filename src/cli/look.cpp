@@ -1,0 +1,394 @@
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "cli/look_transform.hpp"
+#include "cli/session.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct Place {
+  int x, y;
+};
+
+// A histogram asked for: `bins` parts of low..high, 0 for one a level.
+struct Wanted {
+  int bins = 0;
+  double low = 0, high = 1;
+};
+
+// A picture with what it calls for, measured once for text and sheet.
+struct Looked {
+  std::string file;
+  io::Loaded loaded;
+  Findings findings;
+};
+
+Place place_of(const std::string& text, const char* option = "--at") {
+  const std::size_t comma = text.find(',');
+  const auto number = [](const std::string& s) -> std::optional<int> {
+    try {
+      std::size_t used = 0;
+      const int v = std::stoi(s, &used);
+      if (used == s.size()) return v;
+    } catch (const std::exception&) {
+    }
+    return std::nullopt;
+  };
+  const auto x = comma == std::string::npos ? std::nullopt : number(text.substr(0, comma));
+  const auto y = comma == std::string::npos ? std::nullopt : number(text.substr(comma + 1));
+  if (!x || !y) throw InvalidArgument(fmt::format("{} {}: give X,Y in pixels, from 0,0 at the top left", option, text));
+  return {*x, *y};
+}
+
+Wanted wanted_of(int bins, const std::string& range) {
+  Wanted w{bins};
+  if (range.empty()) return w;
+  const std::size_t comma = range.find(',');
+  const auto low = internal::parse_number(range.substr(0, comma)),
+             high = comma == std::string::npos ? std::nullopt : internal::parse_number(range.substr(comma + 1));
+  if (!low || !high || !(*low < *high))
+    throw InvalidArgument("--range " + range + ": give LOW,HIGH on the 0..1 scale, the first one lower");
+  w.low = *low;
+  w.high = *high;
+  return w;
+}
+
+// The histograms of the color channels and, of a color picture, of the luma.
+std::vector<std::pair<std::string, Histogram>> histograms_of(const Image& image, const Wanted& w) {
+  std::vector<std::pair<std::string, Histogram>> all;
+  for (int c = 0; c < image.shape().color_channels(); ++c)
+    all.emplace_back(channel_name(c, image.shape()), histogram(image, c, w.bins, w.low, w.high));
+  if (all.size() > 1) all.emplace_back("luma", histogram(image, luma_channel, w.bins, w.low, w.high));
+  return all;
+}
+
+ordered_json histogram_json(const Image& image, const Wanted& w) {
+  ordered_json j = {{"low", w.low}, {"high", w.high}, {"channels", ordered_json::array()}};
+  for (const auto& [name, h] : histograms_of(image, w)) {
+    j["by_level"] = h.by_level;
+    ordered_json peaks = ordered_json::array();
+    for (const HistogramPeak& p : histogram_peaks(h)) peaks.push_back(p.level);
+    j["channels"].push_back({{"channel", name},
+                             {"counts", h.counts},
+                             {"cumulative", h.cumulative()},
+                             {"below", h.below},
+                             {"above", h.above},
+                             {"not_finite", h.not_finite},
+                             {"peaks", peaks}});
+  }
+  return j;
+}
+
+void print_histogram(const Image& image, const Wanted& w) {
+  const auto all = histograms_of(image, w);
+  const Histogram& first = all[0].second;
+  const double width = (w.high - w.low) / static_cast<double>(first.counts.size());
+  std::string head = fmt::format("  {:>10}{:>10}", first.by_level ? "level" : "from", first.by_level ? "sample" : "to");
+  for (const auto& [name, h] : all) head += fmt::format("{:>10}", name);
+  fmt::print("{}\n", head);
+  for (std::size_t b = 0; b < first.counts.size(); ++b) {
+    const auto low = w.low + static_cast<double>(b) * width;
+    std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b))
+                                      : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
+    for (const auto& [name, h] : all) line += fmt::format("{:>10}", h.counts[b]);
+    fmt::print("{}\n", line);
+  }
+  for (const auto& [name, h] : all) {
+    if (h.below + h.above > 0) fmt::print("  {}: {} samples below and {} above these bins\n", name, h.below, h.above);
+  }
+}
+
+// The stored level of a sample, or its value for float data.
+double stored(float v, std::uint32_t maximum) {
+  return maximum == 0 ? static_cast<double>(v) : std::round(static_cast<double>(v) * maximum);
+}
+
+std::string stored_text(float v, std::uint32_t maximum) { return fmt::format("{:.6g}", stored(v, maximum)); }
+
+void check_place(const Place& p, const Image& image, const std::string& file) {
+  if (p.x < 0 || p.y < 0 || p.x >= image.width() || p.y >= image.height()) {
+    throw InvalidArgument(fmt::format("--at {},{} is outside {}: x is 0..{}, y is 0..{}", p.x, p.y, file,
+                                      image.width() - 1, image.height() - 1));
+  }
+}
+
+ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
+  const auto& [file, l, f] = looked;
+  const Image& image = l.image;
+  ordered_json j = {{"file", file},
+                    {"format", io::name_of(l.format)},
+                    {"width", image.width()},
+                    {"height", image.height()},
+                    {"channels", image.channels()},
+                    {"bits", l.bits},
+                    {"profile_bytes", l.profile.size()}};
+  if (!l.note.empty()) j["note"] = l.note;
+  if (!l.record.empty()) j["record"] = l.record;
+  j["statistics"] = ordered_json::array();
+  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
+    j["statistics"].push_back({{"channel", channel_name(c++, image.shape())},
+                               {"minimum", s.minimum},
+                               {"maximum", s.maximum},
+                               {"mean", s.mean},
+                               {"deviation", s.deviation},
+                               {"at_floor", s.at_floor},
+                               {"at_ceiling", s.at_ceiling},
+                               {"below", s.below},
+                               {"above", s.above},
+                               {"not_finite", s.not_finite}});
+  }
+  j["exposure"] = {{"verdict", f.exposure.verdict}, {"reason", f.exposure.reason}};
+  j["levels"] = {
+      {"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
+  j["estimates"] = {{"noise", f.noise},
+                    {"sharpness", f.sharpness},
+                    {"dark_impulses", f.impulses.dark},
+                    {"bright_impulses", f.impulses.bright},
+                    {"light_range", f.light_range},
+                    {"light_share", f.light_share},
+                    {"light_slope", f.light_slope}};
+  j["advice"] = ordered_json::array();
+  for (const Advice& a : f.advice)
+    j["advice"].push_back({{"take", a.take}, {"chain", a.chain.text()}, {"reason", a.reason}});
+  j["samples"] = ordered_json::array();
+  for (const Place& p : places) {
+    ordered_json levels = ordered_json::array(), values = ordered_json::array();
+    for (int c = 0; c < image.channels(); ++c) {
+      const float v = image.at(p.x, p.y, c);
+      if (image.white_level() == 0) {
+        levels.push_back(v);
+      } else {
+        levels.push_back(std::llround(stored(v, image.white_level())));
+      }
+      values.push_back(v);
+    }
+    j["samples"].push_back({{"x", p.x}, {"y", p.y}, {"stored", levels}, {"values", values}});
+  }
+  return j;
+}
+
+// One line of blocks for a channel: 64 bins, the height by the square root so that small counts are seen.
+std::string block_histogram(const Image& image, int channel) {
+  constexpr int kBins = 64;
+  const Histogram h = histogram(image, channel, kBins);
+  const std::size_t most = *std::max_element(h.counts.begin(), h.counts.end());
+  constexpr const char* blocks[] = {" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
+  std::string line;
+  for (const std::size_t n : h.counts) {
+    const double share = most == 0 ? 0 : std::sqrt(static_cast<double>(n) / static_cast<double>(most));
+    line += blocks[n == 0 ? 0 : 1 + static_cast<int>(std::floor(share * 7.999 * 7 / 8))];
+  }
+  return line;
+}
+
+std::string depth_text(const io::Loaded& l) {
+  if (l.bits == 32) return "32-bit float";
+  const std::uint32_t m = l.image.white_level();
+  return (m & (m + 1)) == 0 ? fmt::format("{} bits a sample", l.bits)
+                            : fmt::format("levels 0..{} ({} bits a sample)", m, l.bits);
+}
+
+std::string size_text(const io::Loaded& l) {
+  constexpr const char* kinds[] = {"gray", "gray + alpha", "RGB", "RGBA"};
+  return fmt::format("{}x{}, {}, {}, {}{}", l.image.width(), l.image.height(), kinds[l.image.channels() - 1],
+                     depth_text(l), io::name_of(l.format),
+                     l.profile.empty() ? "" : fmt::format(", color profile of {} bytes", l.profile.size()));
+}
+
+// The findings in lines: estimates, warnings, advice.
+std::vector<std::string> findings_text(const Findings& f, const Image& image) {
+  std::vector<std::string> lines = {"exposure: " + f.exposure.verdict + ": " + f.exposure.reason};
+  if (f.exposure.verdict == "unreadable") return lines;
+  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise,
+                              255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
+  if (image.white_level() > 0)
+    lines.push_back(fmt::format("levels: {} of {} used{}", f.comb.used, image.white_level() + 1,
+                                image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
+  if (f.comb.found)
+    lines.push_back(fmt::format(
+        "warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them",
+        100 * f.comb.share));
+  if (f.at_floor + f.at_ceiling >= 0.01)
+    lines.push_back(
+        fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings "
+                    "back what they were",
+                    100 * f.at_floor, 100 * f.at_ceiling));
+  for (const Advice& a : f.advice)
+    lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain.text(), a.reason));
+  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; }))
+    lines.push_back("no correction of levels or light suggests itself; lsieve advise measures noise and blur");
+  return lines;
+}
+
+void print(const Looked& looked, const std::vector<Place>& places) {
+  const auto& [file, l, findings] = looked;
+  const Image& image = l.image;
+  fmt::print("{}: {}\n", file, size_text(l));
+  if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
+  if (!l.record.empty()) fmt::print("  made by: {}\n", l.record);
+  fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation",
+             "at floor", "at ceiling");
+  const auto all = statistics(image);
+  for (int c = 0; c < image.channels(); ++c) {
+    const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
+    fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()),
+               s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
+    if (s.below + s.above > 0)
+      fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
+    if (s.not_finite > 0)
+      fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
+  }
+  // On a terminal each channel's in its own color.
+  const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
+  for (int c = 0; c < image.shape().color_channels(); ++c) {
+    const std::string on = colored ? fmt::format("\033[{}m", 31 + (c == 0 ? 0 : c == 1 ? 1 : 3)) : "";
+    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c),
+               colored ? "\033[0m" : "");
+  }
+  fmt::print("          0{:>64}\n", image.white_level() == 0 ? "1" : std::to_string(image.white_level()));
+  for (const std::string& line : findings_text(findings, image)) fmt::print("  {}\n", line);
+  for (const Place& p : places) {
+    std::string levels, values;
+    for (int c = 0; c < image.channels(); ++c) {
+      levels += (c ? ", " : "") + stored_text(image.at(p.x, p.y, c), image.white_level());
+      values += fmt::format("{}{:.5f}", c ? ", " : "", image.at(p.x, p.y, c));
+    }
+    fmt::print("  at {},{}: stored {}  =  {}\n", p.x, p.y, levels, values);
+  }
+}
+
+draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
+  if (pictures.size() > 1) {
+    draw::Sheet sheet(fmt::format("{} pictures", pictures.size()),
+                      "each with its range and its histogram: counts over the level");
+    for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
+    return sheet;
+  }
+  const auto& [file, l, findings] = pictures[0];
+  draw::Sheet sheet(base_name(file), size_text(l));
+  std::vector<std::string> facts;
+  const auto all = statistics(l.image);
+  for (int c = 0; c < l.image.channels(); ++c) {
+    const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
+    facts.push_back(
+        fmt::format("{}: {:.3f} .. {:.3f}, mean {:.3f}, deviation {:.3f}, at floor {:.2f} %, at ceiling {:.2f} %",
+                    channel_name(c, l.image.shape()), s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor,
+                    100 * s.at_ceiling));
+  }
+  for (std::string& line : findings_text(findings, l.image)) facts.push_back(std::move(line));
+  draw::SheetCell cell = draw::picture_cell("picture", l.image);
+  // Where transforms take the room the figures stand below the picture.
+  cell.below = transforms.any() ? draw::text(facts) : nullptr;
+  sheet.add(std::move(cell));
+  sheet.add({"histogram", draw::histogram(l.image, true), "", transforms.any() ? nullptr : draw::text(facts)});
+  add_transforms(sheet, l.image, transforms);
+  return sheet;
+}
+
+struct LookArguments {
+  std::vector<std::string> files, at;
+  std::string sheet, range, taper = "none", wavelet;
+  std::optional<int> bins, cosine;
+  std::vector<std::string> probes;
+  int levels = 4;
+  bool json = false, spectrum = false, singular = false;
+};
+
+TransformsWanted transforms_of(const LookArguments& o) {
+  TransformsWanted w;
+  w.singular = o.singular;
+  w.spectrum = o.spectrum || !o.probes.empty();
+  w.taper = choice_of<Taper>("--taper", o.taper);
+  for (const std::string& p : o.probes) {
+    const Place place = place_of(p, "--probe");
+    w.probes.emplace_back(place.x, place.y);
+  }
+  w.cosine = o.cosine;
+  if (!o.wavelet.empty()) w.wavelet = choice_of<Wavelet>("--wavelet", o.wavelet);
+  w.levels = o.levels;
+  return w;
+}
+
+int look(const Session& session, const LookArguments& o) {
+  std::vector<Place> places;
+  for (const std::string& a : o.at) places.push_back(place_of(a));
+  const Wanted wanted = wanted_of(o.bins.value_or(0), o.range);
+  const TransformsWanted transforms = transforms_of(o);
+  const bool counted = o.bins.has_value() || !o.range.empty();
+  const Attended attended;
+  std::vector<Looked> pictures;
+  ordered_json out = ordered_json::array();
+  int failures = 0;
+  for (const std::string& file : o.files) {
+    try {
+      io::Loaded l = session.read(file);
+      for (const Place& p : places) check_place(p, l.image, file);
+      Findings findings = examine(l.image);
+      Looked looked{file, std::move(l), std::move(findings)};
+      if (o.json) {
+        out.push_back(as_json(looked, places));
+        if (counted) out.back()["histogram"] = histogram_json(looked.loaded.image, wanted);
+        if (transforms.any()) out.back()["transforms"] = transforms_json(looked.loaded.image, transforms);
+      } else {
+        print(looked, places);
+        if (counted) print_histogram(looked.loaded.image, wanted);
+        print_transforms(looked.loaded.image, transforms);
+      }
+      if (!o.sheet.empty()) pictures.push_back(std::move(looked));
+    } catch (const InvalidArgument&) {
+      throw;
+    } catch (const Canceled&) {
+      throw;
+    } catch (const Error& e) {
+      // One bad picture does not hide the others.
+      std::fflush(stdout);
+      fmt::print(stderr, "lsieve: {}\n", e.what());
+      ++failures;
+    }
+  }
+  if (o.json && !(o.files.size() == 1 && out.empty())) print_json(o.files.size() == 1 ? out[0] : out);
+  if (!pictures.empty()) write_sheet(sheet_of(pictures, transforms), o.sheet);
+  return failures == 0 ? 0 : 1;
+}
+
+}  // namespace
+
+Command declare_look(CLI::App& root, Session& session) {
+  auto o = std::make_shared<LookArguments>();
+  CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
+  app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
+  app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")
+      ->allow_extra_args(false);
+  app->add_option("--bins", o->bins,
+                  "print the histogram of every channel and the luma in so many bins; 0: one a level")
+      ->check(CLI::Range(0, 1 << 24));
+  app->add_option("--range", o->range, "LOW,HIGH of that histogram on the 0..1 scale (default 0,1)");
+  app->add_flag("--spectrum", o->spectrum,
+                "the Fourier spectrum: strongest waves, periodic interference; on the sheet also its radial average");
+  app->add_option("--taper", o->taper,
+                  "against the cross that borders make in a spectrum: none, hann, tukey or periodic");
+  app->add_option(
+         "--probe", o->probes,
+         "print frequency, period, angle and value at X,Y of the centered picture of the spectrum (repeatable)")
+      ->allow_extra_args(false);
+  app->add_flag("--singular", o->singular, "singular values: how many hold 90, 95 and 99 percent");
+  app->add_option("--cosine", o->cosine,
+                  "the cosine transform of blocks of so many samples a side; 0: of the whole picture")
+      ->check(CLI::Range(0, 4096));
+  app->add_option("--wavelet", o->wavelet,
+                  "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
+  app->add_option("--levels", o->levels, "levels of the wavelet")->check(CLI::Range(1, 16));
+  app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
+  return {app, [o, &session] { return look(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

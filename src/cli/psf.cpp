@@ -1,0 +1,128 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "cli/session.hpp"
+#include "sieve/restore/psf.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct PsfArguments {
+  std::vector<std::string> specs;
+  std::string size = "512x512", picture, sheet;
+  bool json = false;
+};
+
+// A kernel's text, or a picture file.
+Kernel psf_of(const Session& session, const std::string& spec) {
+  if (io::format_of_name(spec)) return Kernel::of_picture(session.read(spec).image);
+  const Kernel k = Kernel::parse(spec, session.resources());
+  if (!(k.sum() > 0))
+    throw InvalidArgument(
+        fmt::format("{}: the PSF sums to {:g}; a point spread function has a sum above 0", spec, k.sum()));
+  return k.normalized();
+}
+
+std::pair<int, int> size_of(const std::string& text) {
+  const std::size_t x = text.find('x');
+  const auto w = x == std::string::npos ? std::nullopt : internal::parse_whole(text.substr(0, x)),
+             h = x == std::string::npos ? std::nullopt : internal::parse_whole(text.substr(x + 1));
+  if (!w || !h || *w < 1 || *h < 1 || *w > 20000 || *h > 20000)
+    throw InvalidArgument("--size " + text + ": give WxH in pixels, 1 to 20000 each");
+  return {static_cast<int>(*w), static_cast<int>(*h)};
+}
+
+// log10 |H| along fx, held at 1e-6.
+draw::PlotCurve transfer_curve(const std::string& spec, const Kernel& k) {
+  draw::PlotCurve c{spec, {}, {}};
+  for (int i = 0; i <= 200; ++i) {
+    c.x.push_back(i / 400.0);
+    c.y.push_back(std::log10(std::max(1e-6, std::abs(frequency_response(k, c.x.back(), 0)))));
+  }
+  return c;
+}
+
+// log |H|, frequency 0 in the middle: 1 for |H| = 1, 0 for 1e-4 and less.
+Image transfer_picture(const Kernel& k, int width, int height) {
+  const DoubleSpectrum h = transfer_function(k, width, height);
+  Image out(width, height);
+  for (int y = 0; y < height; ++y) {
+    for (int x = 0; x < width; ++x)
+      out.at(x, y) = static_cast<float>(
+          std::clamp(1 + std::log10(std::max(1e-9, std::abs(h.at(x - width / 2, y - height / 2)))) / 4, 0.0, 1.0));
+  }
+  return out;
+}
+
+int psf(const Session& session, const PsfArguments& o) {
+  const auto [w, h] = size_of(o.size);
+  std::vector<Kernel> kernels;
+  for (const std::string& s : o.specs) kernels.push_back(psf_of(session, s));
+  ordered_json all = ordered_json::array();
+  draw::Sheet sheet("Point spread functions", fmt::format("as weights, and the logarithm of their transfer function at "
+                                                          "{}x{} (white: all passes, black: 1/10000 and less)",
+                                                          w, h));
+  std::vector<draw::PlotCurve> profiles, transfers;
+  for (std::size_t i = 0; i < kernels.size(); ++i) {
+    const Kernel& k = kernels[i];
+    const PsfDiagnosis d = diagnose(k, w, h);
+    if (o.json) {
+      all.push_back({{"psf", o.specs[i]},
+                     {"width", k.width()},
+                     {"height", k.height()},
+                     {"size", {w, h}},
+                     {"verdict", d.verdict},
+                     {"smallest", d.smallest},
+                     {"below_tenth", d.below_tenth},
+                     {"below_hundredth", d.below_hundredth},
+                     {"below_thousandth", d.below_thousandth},
+                     {"zero", d.zero},
+                     {"noise_gain", d.noise_gain}});
+    } else {
+      fmt::print("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, d.verdict, d.reason);
+    }
+    if (o.sheet.empty()) continue;
+    sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()),
+               fmt::format("{}: smallest |H| {:.2g}, noise times {:.3g}", d.verdict, d.smallest, d.noise_gain),
+               draw::frequency_plane(transfer_picture(k, w, h))});
+    profiles.push_back(profile(o.specs[i], k));
+    transfers.push_back(transfer_curve(o.specs[i], k));
+  }
+  if (o.json) print_json(kernels.size() == 1 ? all[0] : all);
+  if (o.sheet.empty()) return 0;
+  sheet.add({"profile, and gain along x", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "",
+             draw::curves(std::move(transfers), "cycles per pixel", "log10 |H|")});
+  if (!o.picture.empty()) {
+    const Image image = session.read(o.picture).image;
+    sheet.add({"log spectrum of " + base_name(o.picture),
+               draw::frequency_plane(spectrum_image(spectrum(image, Taper::periodic))), "", nullptr});
+  }
+  write_sheet(sheet, o.sheet);
+  return 0;
+}
+
+}  // namespace
+
+Command declare_psf(CLI::App& root, Session& session) {
+  auto o = std::make_shared<PsfArguments>();
+  CLI::App* app = root.add_subcommand(
+      "psf", "What a point spread function leaves of each frequency, and whether that can be undone.");
+  app->add_option("PSF", o->specs,
+                  "gaussian:sigma=2, disk:radius=5, motion:length=15,angle=25, airy:radius=3, any kernel, @FILE, or a "
+                  "picture file")
+      ->required();
+  app->add_option("--size", o->size, "WxH of the picture it is for (default 512x512)");
+  app->add_option("--picture", o->picture, "on the sheet, beside it the spectrum of this picture");
+  app->add_option("--sheet", o->sheet, "draw weights, profiles and transfer functions into this PNG");
+  app->add_flag("--json", o->json, "print JSON");
+  app->footer("Example: lsieve psf disk:radius=5 --size 768x512 --sheet psf.png");
+  return {app, [o, &session] { return psf(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

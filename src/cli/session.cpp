@@ -1,0 +1,115 @@
+#include "cli/session.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <csignal>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+
+namespace sieve::internal::cli {
+
+namespace {
+std::atomic<Watch*> interrupted{nullptr};
+
+extern "C" void on_interrupt(int) {
+  if (Watch* w = interrupted.load()) w->stop();
+}
+}  // namespace
+
+Resources Session::resources() const {
+  return {[this](const std::string& name) { return read(name).image; },
+          [](const std::string& name) { return io::read_text(name); }};
+}
+
+std::string base_name(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
+
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,
+                                     const std::string& recipe, bool ranges) {
+  if (recipe.empty() == words.empty())
+    throw InvalidArgument("give either steps (NAME key=value ... [then ...]) or --recipe FILE");
+  return recipe.empty() ? words
+                        : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
+}
+
+draw::SheetPanelPtr plot_of(const Stage& stage) {
+  std::vector<draw::PlotCurve> all;
+  for (const StageCurve& c : stage.curves) all.push_back({c.name, c.x, c.y, c.chosen});
+  return draw::curves(std::move(all), stage.x_name, stage.y_name);
+}
+
+draw::PlotCurve profile(const std::string& spec, const Kernel& k) {
+  draw::PlotCurve c{spec, {}, {}};
+  for (int x = 0; x < k.width(); ++x) {
+    c.x.push_back(x - k.anchor_x());
+    c.y.push_back(k.at(x, k.anchor_y()));
+  }
+  return c;
+}
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+void print_json(const nlohmann::ordered_json& value) {
+  fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+}
+
+void write_sheet(const draw::Sheet& sheet, const std::string& path) {
+  if (io::format_of_name(path) != io::Format::png)
+    throw InvalidArgument(path + ": a sheet is a PNG: give a name that ends in .png");
+  io::write_bytes(path, sheet.png());
+  fmt::print(stderr, "sheet: {}\n", path);
+}
+
+std::optional<int> bits_of_text(const std::string& depth) {
+  if (depth.empty()) return std::nullopt;
+  if (depth == "float") return 32;
+  const auto v = internal::parse_whole(depth);
+  if (!v || *v < 1 || *v > 32) throw InvalidArgument("--depth " + depth + ": give 1 to 16 (bits a sample) or float");
+  return static_cast<int>(*v);
+}
+
+std::string record_after(const std::string& before, const Chain& chain) {
+  std::string record = record_of(chain);
+  return record.insert(record.find(" | ") + 3, chain_text_of_record(before) + " then ");
+}
+
+const char* channel_name(int channel, const Shape& shape) {
+  if (shape.has_alpha() && channel == shape.channels - 1) return "alpha";
+  if (shape.color_channels() == 1) return "gray";
+  constexpr const char* names[] = {"red", "green", "blue"};
+  return names[channel];
+}
+
+std::string time_text(double seconds) {
+  return seconds < 1 ? fmt::format("{:.3g} ms", 1e3 * seconds) : fmt::format("{:.3g} s", seconds);
+}
+
+Attended::Attended() {
+  interrupted = &watch_;
+  struct sigaction action {};
+  action.sa_handler = on_interrupt;
+  action.sa_flags = static_cast<int>(SA_RESETHAND);  // a second Ctrl-C ends the program at once
+  ::sigaction(SIGINT, &action, nullptr);
+  if (::isatty(STDERR_FILENO) == 0) return;
+  const auto start = std::chrono::steady_clock::now();
+  watch_.on_progress = [this, start](double share) {
+    if (std::chrono::steady_clock::now() - start < std::chrono::seconds(1)) return;
+    shown_ = true;
+    fmt::print(stderr, "\r{:3.0f} % ", 100 * share);
+    std::fflush(stderr);
+  };
+}
+
+void Attended::hear_notes() {
+  watch_.on_note = [this](const std::string& line) { notes_.push_back(line); };
+}
+
+Attended::~Attended() {
+  if (shown_) fmt::print(stderr, "\r       \r");
+  interrupted = nullptr;
+}
+
+}  // namespace sieve::internal::cli

@@ -1,0 +1,124 @@
+#pragma once
+// What all commands share: the catalogue, reading files for parameters, sheets, progress and Ctrl-C.
+
+#include <CLI/App.hpp>
+#include <chrono>
+#include <functional>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "sieve/draw.hpp"
+#include "sieve/io.hpp"
+#include "sieve/reference/definitions.hpp"
+#include "sieve/sieve.hpp"
+
+namespace sieve::internal::cli {
+
+struct Session {
+  const Catalogue& catalogue;
+  const reference::Definitions& definitions;
+  io::Limits limits;
+  int threads = 0;
+  std::vector<std::string> behind_dashes = {};  // the words behind --
+
+  // Opens the files that parameters name.
+  Resources resources() const;
+  io::Loaded read(const std::string& path) const { return io::read(path, limits); }
+};
+
+// A command: its options are declared, and `work` is called after parsing; it returns the exit code.
+struct Command {
+  CLI::App* app;
+  std::function<int()> work;
+};
+
+Command declare_advise(CLI::App& root, Session& session);
+Command declare_look(CLI::App& root, Session& session);
+Command declare_levels(CLI::App& root, Session& session);
+Command declare_apply(CLI::App& root, Session& session);
+Command declare_batch(CLI::App& root, Session& session);
+Command declare_list(CLI::App& root, Session& session);
+Command declare_kernel(CLI::App& root, Session& session);
+Command declare_psf(CLI::App& root, Session& session);
+Command declare_find_psf(CLI::App& root, Session& session);
+Command declare_compaction(CLI::App& root, Session& session);
+Command declare_pack(CLI::App& root, Session& session);
+Command declare_rate(CLI::App& root, Session& session);
+Command declare_unpack(CLI::App& root, Session& session);
+Command declare_judge(CLI::App& root, Session& session);
+Command declare_lineup(CLI::App& root, Session& session);
+Command declare_sweep(CLI::App& root, Session& session);
+Command declare_verify(CLI::App& root, Session& session);
+Command declare_time(CLI::App& root, Session& session);
+Command declare_manual(CLI::App& root, Session& session);
+Command declare_completion(CLI::App& root, Session& session);
+Command declare_demo(CLI::App& root, Session& session);
+
+// "noon.png" of "data/demo/noon.png".
+std::string base_name(const std::string& path);
+
+// The chain of words, or of a recipe file; InvalidArgument where both or neither are given.
+std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,
+                                     const std::string& recipe, bool ranges);
+
+// The value of an enumeration that an option names; InvalidArgument lists them all.
+template <class E>
+E choice_of(const std::string& option, const std::string& text) {
+  std::vector<std::string> names;
+  for (const auto& [name, value] : ChoiceNames<E>::all()) {
+    if (text == name) return value;
+    names.emplace_back(name);
+  }
+  throw InvalidArgument(option + " " + text + ": give one of " + listed(names));
+}
+
+// The curves of a stage as a plot.
+draw::SheetPanelPtr plot_of(const Stage& stage);
+
+// The row of a kernel through its anchor.
+draw::PlotCurve profile(const std::string& spec, const Kernel& k);
+
+// Prints one JSON value on standard output.
+void print_json(const nlohmann::ordered_json& value);
+
+// Writes a sheet and says where it is on standard error. InvalidArgument for a name that does not end in .png.
+void write_sheet(const draw::Sheet& sheet, const std::string& path);
+
+// Bits a sample of a --depth option: "float" is 32, "" nothing. InvalidArgument for anything else.
+std::optional<int> bits_of_text(const std::string& depth);
+
+// The record of a chain on a picture that carries one already: what was done before comes first.
+std::string record_after(const std::string& before, const Chain& chain);
+
+// "gray", "red", ... for a channel of a picture.
+const char* channel_name(int channel, const Shape& shape);
+
+// Seconds from a moment until now.
+double seconds_since(std::chrono::steady_clock::time_point start);
+
+// "12.3 ms", "1.25 s".
+std::string time_text(double seconds);
+
+// Shows progress on a terminal from the first second on, and turns Ctrl-C into Watch::stop().
+class Attended {
+ public:
+  Attended();
+  ~Attended();
+  // From here on filters tell what they found; some measure more for it.
+  void hear_notes();
+  // What they have told since the last call.
+  std::vector<std::string> take_notes() { return std::exchange(notes_, {}); }
+  Attended(const Attended&) = delete;
+  Attended& operator=(const Attended&) = delete;
+
+ private:
+  Watch watch_;
+  Watch::Active active_{watch_};
+  bool shown_ = false;
+  std::vector<std::string> notes_;
+};
+
+}  // namespace sieve::internal::cli

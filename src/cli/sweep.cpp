@@ -1,0 +1,228 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <tuple>
+
+#include "cli/session.hpp"
+#include "cli/trial.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct SweepArguments {
+  std::string in, truth, sheet, by, recipe;
+  std::vector<std::string> words;
+  bool json = false, csv = false;
+};
+
+// A word of the chain with several values.
+struct Varied {
+  std::size_t word;
+  std::string key;                  // as it stands in the chain
+  std::vector<std::string> values;  // as text
+  bool logarithmic = false;
+};
+
+[[noreturn]] void wrong(const std::string& word, const std::string& why) {
+  throw InvalidArgument(word + ": " + why + "; a range is LOW..HIGH:STEPS or LOW..HIGH:STEPS:log, a list is A|B|C");
+}
+
+Varied varied_of(std::size_t at, const std::string& word) {
+  const std::size_t eq = word.find('=');
+  Varied v{at, word.substr(0, eq), {}, false};
+  const std::string text = word.substr(eq + 1);
+  if (text.find('|') != std::string::npos) {
+    for (std::size_t start = 0; start <= text.size();) {
+      const std::size_t end = std::min(text.find('|', start), text.size());
+      if (end == start) wrong(word, "an empty value");
+      v.values.push_back(text.substr(start, end - start));
+      start = end + 1;
+    }
+    return v;
+  }
+  const std::size_t dots = text.find(".."), colon = text.find(':', dots);
+  if (colon == std::string::npos) wrong(word, "how many steps?");
+  const std::size_t second = text.find(':', colon + 1);
+  const std::string tail = second == std::string::npos ? "" : text.substr(second + 1);
+  const auto low = internal::parse_number(text.substr(0, dots)),
+             high = internal::parse_number(text.substr(dots + 2, colon - dots - 2));
+  const auto steps = internal::parse_whole(
+      text.substr(colon + 1, second == std::string::npos ? std::string::npos : second - colon - 1));
+  if (!low || !high) wrong(word, "an end of the range is no number");
+  if (!steps || *steps < 2 || *steps > 200) wrong(word, "the steps are a whole number from 2 to 200");
+  if (!tail.empty() && tail != "log") wrong(word, "only :log may follow the steps");
+  v.logarithmic = tail == "log";
+  if (v.logarithmic && (*low <= 0 || *high <= 0)) wrong(word, "a logarithmic range lies above 0");
+  for (long long i = 0; i < *steps; ++i) {
+    const double t = static_cast<double>(i) / static_cast<double>(*steps - 1);
+    const double value = v.logarithmic ? *low * std::pow(*high / *low, t) : *low + (*high - *low) * t;
+    v.values.push_back(fmt::format("{:.6g}", value));
+  }
+  return v;
+}
+
+struct Plan {
+  std::vector<std::string> words;
+  std::vector<Varied> varied;  // one or two
+  std::size_t size() const { return varied[0].values.size() * (varied.size() > 1 ? varied[1].values.size() : 1); }
+  // The values of run i: the first varied runs fastest.
+  std::vector<std::string> values(std::size_t i) const {
+    std::vector<std::string> v = {varied[0].values[i % varied[0].values.size()]};
+    if (varied.size() > 1) v.push_back(varied[1].values[i / varied[0].values.size()]);
+    return v;
+  }
+  std::vector<std::string> chain(std::size_t i) const {
+    std::vector<std::string> w = words;
+    const auto v = values(i);
+    for (std::size_t k = 0; k < varied.size(); ++k) w[varied[k].word] = varied[k].key + "=" + v[k];
+    return w;
+  }
+  std::string label(std::size_t i) const {
+    std::string s;
+    const auto v = values(i);
+    for (std::size_t k = 0; k < varied.size(); ++k) s += (k ? " " : "") + varied[k].key + "=" + v[k];
+    return s;
+  }
+};
+
+Plan plan_of(const Session& session, const SweepArguments& o) {
+  Plan p;
+  p.words = chain_words(session, o.words, o.recipe, true);
+  for (std::size_t i = 0; i < p.words.size(); ++i) {
+    const std::size_t eq = p.words[i].find('=');
+    if (eq == std::string::npos || !holds_range(p.words[i].substr(eq + 1))) continue;
+    // Names of files and kernels may hold dots: a range begins with a number.
+    const std::string value = p.words[i].substr(eq + 1);
+    if (value.find('|') == std::string::npos && value.find_first_of("0123456789") != 0 && value[0] != '-' &&
+        value[0] != '+' && value[0] != '.')
+      continue;
+    p.varied.push_back(varied_of(i, p.words[i]));
+  }
+  if (p.varied.empty())
+    throw InvalidArgument("no value varies: give one or two as a range (sigma=0.5..4:8) or a list (radius=1|2|3)");
+  if (p.varied.size() > 2) throw InvalidArgument(fmt::format("{} values vary; one or two may", p.varied.size()));
+  if (p.size() > 400) throw InvalidArgument(fmt::format("{} runs; at most 400 in one sweep", p.size()));
+  for (std::size_t i = 0; i < p.size(); ++i)
+    Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
+  return p;
+}
+
+void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
+  if (o.json) {
+    ordered_json runs = ordered_json::array();
+    for (std::size_t i = 0; i < c.trials.size(); ++i) {
+      ordered_json values;
+      const auto v = plan.values(i);
+      for (std::size_t k = 0; k < v.size(); ++k) {
+        const auto n = internal::parse_number(v[k]);
+        values[plan.varied[k].key] = n ? ordered_json(*n) : ordered_json(v[k]);
+      }
+      ordered_json j = {{"values", values}};
+      j.update(c.json(i));
+      runs.push_back(j);
+    }
+    print_json({{"input", o.in},
+                {"figure", c.best < 0 ? ordered_json(nullptr) : ordered_json(c.figure.name)},
+                {"runs", runs}});
+    return;
+  }
+  if (o.csv) {
+    for (const Varied& v : plan.varied) fmt::print("{},", v.key);
+    fmt::print("{}\n", kCsvHead);
+    for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", fmt::join(plan.values(i), ","), c.csv(i));
+    return;
+  }
+  for (std::size_t i = 0; i < c.trials.size(); ++i) {
+    const Trial& t = c.trials[i];
+    fmt::print("{} {:28}", c.is_best(i) ? "*" : " ", plan.label(i));
+    if (t.against) fmt::print("  PSNR {:>9}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim);
+    fmt::print("  noise {:.4f}  sharpness {:.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
+  }
+  if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
+}
+
+void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
+  const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
+  draw::Sheet sheet(base_name(o.in) + ": a sweep",
+                    o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
+  const std::string marked = best >= 0 ? "; the best is marked" : "";
+  if (plan.varied.size() == 1) {
+    draw::PlotCurve curve{figure.name, {}, {}, best};
+    bool numbers = true;
+    for (std::size_t i = 0; i < trials.size(); ++i) {
+      const auto n = internal::parse_number(plan.values(i)[0]);
+      numbers = numbers && n.has_value();
+      const double x = n ? *n : static_cast<double>(i);
+      curve.x.push_back(plan.varied[0].logarithmic && n ? std::log10(x) : x);
+      const double y = value_of(trials[i], figure);
+      curve.y.push_back(std::isfinite(y) ? y : 0);
+    }
+    const std::string axis = plan.varied[0].logarithmic ? "log10 of " + plan.varied[0].key
+                             : numbers                  ? plan.varied[0].key
+                                                        : plan.varied[0].key + ", place in the list";
+    sheet.add({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked),
+               draw::curves({curve}, axis, figure.name), "", nullptr});
+  } else {
+    std::vector<double> values;
+    for (std::size_t i = 0; i < plan.size(); ++i)
+      values.push_back(i < trials.size() ? value_of(trials[i], figure) : std::nan(""));
+    sheet.add(
+        {fmt::format("{}{}", figure.name, marked),
+         draw::map(plan.varied[0].values, plan.varied[1].values, values, best, plan.varied[0].key, plan.varied[1].key),
+         "", nullptr});
+  }
+  // At most two dozen pictures, evenly chosen, the best always among them.
+  const std::size_t every = (trials.size() + 23) / 24;
+  for (std::size_t i = 0; i < trials.size(); ++i) {
+    const bool is_best = c.is_best(i);
+    if (i % every != 0 && !is_best) continue;
+    draw::SheetCell cell = draw::picture_cell((is_best ? "* " : "") + plan.label(i), trials[i].result);
+    cell.below = nullptr;
+    const Trial& t = trials[i];
+    cell.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim)
+                          : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
+    sheet.add(std::move(cell));
+  }
+  write_sheet(sheet, o.sheet);
+}
+
+int sweep(const Session& session, const SweepArguments& o) {
+  const Plan plan = plan_of(session, o);
+  const Attended attended;
+  Contest contest(session, o.in, o.truth, o.by);
+  contest.run(plan.size(),
+              [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
+  const Watch::Active none(nullptr);  // showing what is finished is not stopped again
+  report(o, plan, contest);
+  if (!o.sheet.empty()) draw_sheet(o, plan, contest);
+  if (contest.stopped)
+    throw Error(
+        fmt::format("stopped on request: {} of {} runs are finished and shown", contest.trials.size(), plan.size()));
+  return 0;
+}
+
+}  // namespace
+
+Command declare_sweep(CLI::App& root, Session& session) {
+  auto o = std::make_shared<SweepArguments>();
+  CLI::App* app = root.add_subcommand("sweep", "One chain with one or two values varied.");
+  app->add_option("IN", o->in, "the picture to filter")->required();
+  app->add_option("STEP", o->words,
+                  "a chain with ranges: sigma=0.5..4:8, weight=0.01..1:9:log, or lists: radius=1|2|3 (in quotes)");
+  app->add_option("--recipe", o->recipe, "take the chain from this TOML file; ranges stand in strings");
+  app->add_option("--truth", o->truth, "the clean picture");
+  app->add_option("--by", o->by,
+                  "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
+  app->add_option("--sheet", o->sheet, "draw the figure over the values and the results into this PNG");
+  app->add_flag("--json", o->json, "print one JSON object");
+  app->add_flag("--csv", o->csv, "print a CSV table");
+  app->footer("Example: lsieve sweep noisy.png --truth noon.png gaussian sigma=0.5..4:8");
+  return {app, [o, &session] { return sweep(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

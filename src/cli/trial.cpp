@@ -1,0 +1,143 @@
+#include "cli/trial.hpp"
+
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cmath>
+#include <limits>
+#include <nlohmann/json.hpp>
+
+namespace sieve::internal::cli {
+
+using nlohmann::ordered_json;
+
+double measured_noise(const ConstView& result) {
+  try {
+    return noise_level(result);
+  } catch (const InvalidArgument&) {
+    return std::numeric_limits<double>::quiet_NaN();
+  }
+}
+
+Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
+  Trial t;
+  t.name = chain.text();
+  const auto start = std::chrono::steady_clock::now();
+  t.result = chain(in);
+  t.seconds = seconds_since(start);
+  if (truth != nullptr) {
+    require_same_size(t.result, "the result of `" + t.name + "`", *truth, "the truth");
+    t.against = compare(t.result, *truth);
+  }
+  t.noise = measured_noise(t.result);
+  t.sharpness = sharpness(t.result);
+  return t;
+}
+
+Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by)
+    : in_file(std::move(in_path)),
+      truth_file(std::move(truth_path)),
+      by(std::move(ranked_by)),
+      figure(figure_of(!by.empty()          ? by
+                       : truth_file.empty() ? "noise"
+                                            : "psnr",
+                       !truth_file.empty())),
+      ranked(!by.empty() || !truth_file.empty()) {
+  in = session.read(in_file).image;
+  if (!truth_file.empty()) truth = session.read(truth_file).image;
+}
+
+void Contest::run(std::size_t count, const std::function<Chain(std::size_t)>& chain) {
+  Progress progress(static_cast<double>(count));
+  for (std::size_t i = 0; i < count && !stopped; ++i) {
+    try {
+      trials.push_back(run_trial(chain(i), in, truth ? &*truth : nullptr));
+    } catch (const Canceled&) {
+      stopped = true;
+    }
+    progress.add(1);
+  }
+  if (trials.empty()) throw Canceled();
+  best = ranked ? best_of(trials, figure) : -1;
+}
+
+ordered_json Contest::json(std::size_t i) const {
+  const Trial& t = trials[i];
+  ordered_json j = {{"chain", t.name}, {"seconds", t.seconds}};
+  if (t.against) add_figures(j, *t.against);
+  j["noise"] = t.noise;
+  j["sharpness"] = t.sharpness;
+  j["best"] = is_best(i);
+  return j;
+}
+
+std::string Contest::csv(std::size_t i) const {
+  const Trial& t = trials[i];
+  const auto figures =
+      t.against ? fmt::format("{},{},{},{}", t.against->psnr, t.against->ssim, t.against->mse, t.against->mae)
+                : std::string(",,,");
+  return fmt::format("{},{},{},{},{}", figures, t.noise, t.sharpness, t.seconds, is_best(i));
+}
+
+void require_same_size(const Image& result, const std::string& what, const Image& truth,
+                       const std::string& truth_file) {
+  if (result.width() != truth.width() || result.height() != truth.height() ||
+      result.shape().color_channels() != truth.shape().color_channels()) {
+    throw InvalidArgument(fmt::format("{} is {}, {} is {}: both need one size and the same color channels", what,
+                                      text_of(result.shape()).text, truth_file, text_of(truth.shape()).text));
+  }
+}
+
+ordered_json finite_or_null(double v) { return std::isfinite(v) ? ordered_json(v) : ordered_json(nullptr); }
+
+void add_figures(ordered_json& j, const Comparison& c) {
+  j["mse"] = finite_or_null(c.mse);
+  j["mae"] = finite_or_null(c.mae);
+  j["psnr"] = finite_or_null(c.psnr);
+  j["peak"] = c.peak;
+  j["ssim"] = finite_or_null(c.ssim);
+  j["maximum_deviation"] = c.maximum_deviation;
+  j["at"] = {{"x", c.x}, {"y", c.y}, {"channel", c.channel}};
+  j["changed"] = c.changed;
+  j["identical"] = c.changed == 0 && c.not_finite == 0;
+  j["not_finite"] = c.not_finite;
+}
+
+std::string psnr_text(double psnr) { return std::isinf(psnr) ? "identical" : fmt::format("{:.2f} dB", psnr); }
+
+Figure figure_of(const std::string& name, bool truth) {
+  static constexpr Figure all[] = {{"psnr", true, true}, {"ssim", true, true},    {"mse", true, false},
+                                   {"mae", true, false}, {"noise", false, false}, {"sharpness", false, true}};
+  for (const Figure& f : all) {
+    if (name != f.name) continue;
+    if (f.needs_truth && !truth)
+      throw InvalidArgument(
+          fmt::format("--by {} needs a truth: give --truth CLEAN, or rank by noise or sharpness", name));
+    return f;
+  }
+  throw InvalidArgument(fmt::format("--by {}: known are psnr, ssim, mse, mae (with --truth), noise, sharpness", name));
+}
+
+double value_of(const Trial& t, const Figure& f) {
+  const std::string name = f.name;
+  if (name == "noise") return t.noise;
+  if (name == "sharpness") return t.sharpness;
+  if (!t.against) return std::nan("");
+  return name == "psnr"   ? t.against->psnr
+         : name == "ssim" ? t.against->ssim
+         : name == "mse"  ? t.against->mse
+                          : t.against->mae;
+}
+
+int best_of(const std::vector<Trial>& trials, const Figure& f) {
+  int best = -1;
+  for (std::size_t i = 0; i < trials.size(); ++i) {
+    const double v = value_of(trials[i], f);
+    if (std::isnan(v)) continue;
+    const double b = best < 0 ? 0 : value_of(trials[static_cast<std::size_t>(best)], f);
+    if (best < 0 || (f.larger_is_better ? v > b : v < b)) best = static_cast<int>(i);
+  }
+  return best;
+}
+
+}  // namespace sieve::internal::cli

@@ -1,0 +1,152 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <chrono>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "cli/session.hpp"
+#include "cli/trial.hpp"
+
+namespace sieve::internal::cli {
+
+namespace {
+
+using nlohmann::ordered_json;
+
+struct VerifyArguments {
+  std::vector<std::string> words;
+  bool json = false;
+};
+
+// Noise over smooth waves, in color with alpha: odd sides, samples below 0 and above 1.
+Image made_up(int width, int height) {
+  Image image(width, height, 4);
+  for (int c = 0; c < 4; ++c) {
+    const RandomStream random(20, static_cast<std::uint64_t>(c));
+    for (int y = 0; y < height; ++y) {
+      for (int x = 0; x < width; ++x) {
+        image.at(x, y, c) = static_cast<float>(0.5 + 0.4 * std::sin(0.11 * x + c) * std::cos(0.07 * y) +
+                                               0.5 * (random.uniform(static_cast<std::uint64_t>(y * 131 + x)) - 0.5));
+      }
+    }
+  }
+  return image;
+}
+
+struct Verdict {
+  std::string name;
+  double deviation = 0, tolerance = 0, fast = 0, plain = 0;
+  int x = 0, y = 0, channel = 0;
+  bool same_shape = true;
+  bool good() const { return same_shape && deviation <= tolerance; }
+};
+
+// Largest deviation, also in alpha; a NaN against a number counts as infinite.
+Verdict verify_one(const reference::Definitions& definitions, const Filter& f, const Image& in) {
+  Verdict v;
+  v.name = f.text();
+  auto start = std::chrono::steady_clock::now();
+  const auto plain = definitions.plain(f, in);
+  v.plain = seconds_since(start);
+  if (!plain) throw InvalidArgument(f.about().name + ": it has no plain definition to hold it against");
+  f(in);  // the first run makes plans and touches pages
+  start = std::chrono::steady_clock::now();
+  const Image fast = f(in);
+  v.fast = seconds_since(start);
+  // The tolerance is for samples of size 1 and scales with the largest result.
+  double largest = 1;
+  v.same_shape = fast.shape() == plain->shape();
+  for (int c = 0; v.same_shape && c < fast.channels(); ++c) {
+    for (int y = 0; y < fast.height(); ++y) {
+      for (int x = 0; x < fast.width(); ++x) {
+        const double a = fast.at(x, y, c), b = plain->at(x, y, c);
+        if (std::isfinite(b)) largest = std::max(largest, std::abs(b));
+        if (a == b || (std::isnan(a) && std::isnan(b))) continue;
+        const double d = std::isnan(a - b) ? HUGE_VAL : std::abs(a - b);
+        if (d > v.deviation) {
+          v.deviation = d;
+          v.x = x;
+          v.y = y;
+          v.channel = c;
+        }
+      }
+    }
+  }
+  v.tolerance = std::max(*definitions.tolerance(f), 1.2e-7) * largest;
+  return v;
+}
+
+int verify(const Session& session, const VerifyArguments& o) {
+  // FILTER [key=value ...] [IN]
+  std::string name, file;
+  std::vector<std::string> step;
+  for (const std::string& w : o.words) {
+    if (w.find('=') != std::string::npos && !step.empty()) {
+      step.push_back(w);
+    } else if (step.empty()) {
+      step.push_back(w);
+    } else if (file.empty()) {
+      file = w;
+    } else {
+      throw InvalidArgument("verify: '" + w + "' is one word too many: FILTER [key=value ...] [IN]");
+    }
+  }
+  std::vector<Filter> filters;
+  if (!step.empty()) {
+    filters = Chain::parse(step, session.catalogue, session.resources()).steps();
+  } else {
+    const Image tiny(3, 3);
+    for (const std::string& n : session.catalogue.names()) {
+      const Filter& f = session.catalogue.find(n);
+      bool has = false;
+      try {
+        has = session.definitions.plain(f, tiny).has_value();
+      } catch (const InvalidArgument&) {
+      }
+      if (has) filters.push_back(f);
+    }
+  }
+  const Attended attended;
+  // Plain definitions of a whole transform take time as the square of the pixels.
+  const Image in = !file.empty() ? session.read(file).image : step.empty() ? made_up(71, 53) : made_up(131, 97);
+  ordered_json all = ordered_json::array();
+  int failed = 0;
+  for (const Filter& f : filters) {
+    const Verdict v = verify_one(session.definitions, f, in);
+    failed += !v.good();
+    if (o.json) {
+      all.push_back({{"filter", v.name},
+                     {"agrees", v.good()},
+                     {"maximum_deviation", finite_or_null(v.deviation)},
+                     {"at", {{"x", v.x}, {"y", v.y}, {"channel", v.channel}}},
+                     {"tolerance", v.tolerance},
+                     {"seconds", v.fast},
+                     {"seconds_plain", v.plain},
+                     {"times_faster", v.plain / v.fast}});
+      continue;
+    }
+    if (!v.same_shape) {
+      fmt::print("FAILS  {}: the two results differ in shape\n", v.name);
+      continue;
+    }
+    fmt::print("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n",
+               v.good() ? "agrees" : "FAILS ", v.name, v.deviation, v.x, v.y, channel_name(v.channel, in.shape()),
+               v.tolerance, time_text(v.fast), time_text(v.plain), v.plain / v.fast);
+  }
+  if (o.json) print_json(all.size() == 1 ? all[0] : all);
+  return failed == 0 ? 0 : 1;
+}
+
+}  // namespace
+
+Command declare_verify(CLI::App& root, Session& session) {
+  auto o = std::make_shared<VerifyArguments>();
+  CLI::App* app = root.add_subcommand("verify", "The fast way of a filter against its plain definition.");
+  app->add_option("FILTER", o->words,
+                  "FILTER [key=value ...] [IN]; default: every filter that has one, on a made-up picture");
+  app->add_flag("--json", o->json, "print JSON");
+  return {app, [o, &session] { return verify(session, *o); }};
+}
+
+}  // namespace sieve::internal::cli

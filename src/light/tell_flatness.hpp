@@ -1,9 +1,0 @@
-#pragma once
-#include "sieve/core/image.hpp"
-
-namespace sieve {
-
-// A note with the flatness of input and result, measured only where somebody hears it.
-void tell_flatness(const ConstView& before, const ConstView& after);
-
-}  // namespace sieve

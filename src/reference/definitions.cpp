@@ -1,0 +1,62 @@
+#include "sieve/reference/definitions.hpp"
+
+#include "reference/families.hpp"
+#include "sieve/filter/chain.hpp"
+
+namespace sieve::reference {
+
+const Definitions& Definitions::standard() {
+  static const Definitions all = [] {
+    Definitions d;
+    internal::define_spatial(d);
+    internal::define_rank(d);
+    internal::define_tone(d);
+    internal::define_color(d);
+    internal::define_spectral(d);
+    internal::define_lowrank(d);
+    internal::define_illumination(d);
+    internal::define_denoise(d);
+    internal::define_sharpen(d);
+    internal::define_restore(d);
+    internal::define_groups(d);
+    return d;
+  }();
+  return all;
+}
+
+std::optional<Image> Definitions::plain(const Filter& filter, const ConstView& in) const {
+  if (const Chain* chain = filter.as<Chain>()) {
+    std::optional<Image> current(in);
+    for (const Filter& step : chain->steps()) {
+      current = plain(step, *current);
+      if (!current) return std::nullopt;
+    }
+    return current;
+  }
+  const auto found = definitions_.find(filter.about().type());
+  if (found == definitions_.end()) return std::nullopt;
+  filter.about().check(filter.fields().get());
+  return found->second.plain(filter, in);
+}
+
+std::optional<double> Definitions::tolerance(const Filter& filter) const {
+  if (const Chain* chain = filter.as<Chain>()) {
+    double sum = 0;
+    for (const Filter& step : chain->steps()) {
+      const std::optional<double> one = tolerance(step);
+      if (!one) return std::nullopt;
+      sum += *one;
+    }
+    return sum;
+  }
+  const auto found = definitions_.find(filter.about().type());
+  return found == definitions_.end() ? std::nullopt : std::optional<double>(found->second.tolerance);
+}
+
+Image plain(const Filter& filter, const ConstView& in) {
+  std::optional<Image> result = Definitions::standard().plain(filter, in);
+  if (!result) throw InvalidArgument(filter.about().name + ": it has no plain definition");
+  return *std::move(result);
+}
+
+}  // namespace sieve::reference

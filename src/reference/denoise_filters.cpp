@@ -1,0 +1,189 @@
+#include <algorithm>
+#include <limits>
+
+#include "reference/families.hpp"
+#include "sieve/denoise.hpp"
+#include "sieve/quality/estimate.hpp"
+#include "sieve/reference/denoise.hpp"
+#include "sieve/reference/spatial.hpp"
+#include "sieve/reference/tone.hpp"
+#include "sieve/reference/wavelet.hpp"
+
+namespace sieve {
+
+namespace {
+
+// The parameter, or a multiple of the noise that is measured, but no less than `least`.
+double or_noise(const std::optional<float>& given, const ConstView& in, double times, double least) {
+  return given ? static_cast<double>(*given) : std::max(least, times * noise_level(in));
+}
+
+Image bilateral(const Bilateral& f, const ConstView& in) {
+  return reference::bilateral(in, f.sigma, static_cast<int>(std::ceil(2.5F * f.sigma)),
+                              or_noise(f.range, in, 2.5, 0.02), f.border);
+}
+
+Image guided(const Guided& f, const ConstView& in) {
+  return reference::guided(in, f.with.empty() ? in : f.with.image("guided", "with").view(), static_cast<int>(f.radius),
+                           or_noise(f.strength, in, 2, 0.01), f.border);
+}
+
+Image diffusion(const Diffusion& f, const ConstView& in) {
+  const double k = or_noise(f.edge, in, 2.5, 0.01);
+  return reference::diffusion(in, f.iterations, f.rate, [&](double d) {
+    return f.conductance == Conductance::rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k));
+  });
+}
+
+Image nonlocal_means(const NonlocalMeans& f, const ConstView& in) {
+  const double noise = f.noise ? std::max(1e-4, static_cast<double>(*f.noise)) : or_noise({}, in, 1, 1e-4);
+  return reference::nonlocal_means(in, f.patch, f.search, f.strength, noise, f.border);
+}
+
+Image anscombe(const Anscombe& f, const ConstView& in) {
+  return reference::map_levels(in, [k = static_cast<double>(f.peak)](double v) {
+    return 2 * std::sqrt(std::max(0.0, v * k + 0.375)) / (2 * std::sqrt(k + 0.375));
+  });
+}
+
+Image inverse_anscombe(const InverseAnscombe& f, const ConstView& in) {
+  return reference::map_levels(in, [k = static_cast<double>(f.peak)](double v) {
+    const double d = std::max(v * 2 * std::sqrt(k + 0.375), 2 * std::sqrt(0.375));
+    return (0.25 * d * d + 0.25 * std::sqrt(1.5) / d - 11.0 / 8 / std::pow(d, 2) +
+            5.0 / 8 * std::sqrt(1.5) / std::pow(d, 3) - 0.125) /
+           k;
+  });
+}
+
+// Donoho and Johnstone (1994): s sqrt(2 ln n).
+double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::max(2.0, n))); }
+
+// Donoho and Johnstone (1995): of all |c| up to the universal threshold, the one of the least estimated risk; the
+// universal threshold in a band that holds next to nothing (their section 2.4).
+double sure(std::vector<double> sizes, double s) {
+  const auto n = static_cast<double>(sizes.size());
+  double energy = 0;
+  for (const double c : sizes) energy += c * c;
+  if (energy / (n * s * s) - 1 <= std::pow(std::log2(n), 1.5) / std::sqrt(n)) return universal(n, s);
+  std::sort(sizes.begin(), sizes.end());
+  double best = n * s * s, at = 0, below = 0;
+  for (std::size_t i = 0; i < sizes.size(); ++i) {
+    const double t = sizes[i];
+    if (static_cast<float>(t) > static_cast<float>(universal(n, s))) break;
+    below += t * t;
+    const auto count = static_cast<double>(i + 1);
+    const double risk = n * s * s - 2 * s * s * count + below + (n - count) * t * t;
+    if (risk < best) best = risk, at = t;
+  }
+  return at;
+}
+
+// Chang, Yu and Vetterli (2000): s^2 over the deviation of the detail.
+double bayes(const std::vector<double>& sizes, double s) {
+  double energy = 0;
+  for (const double c : sizes) energy += c * c;
+  const double detail = energy / static_cast<double>(sizes.size()) - s * s;
+  return detail > 0 ? s * s / std::sqrt(detail) : std::numeric_limits<double>::infinity();
+}
+
+void shrink(Image& band, const WaveletShrink& f, double s) {
+  if (band.empty()) return;
+  std::vector<double> sizes;
+  for (int y = 0; y < band.height(); ++y) {
+    for (int x = 0; x < band.width(); ++x) sizes.push_back(std::abs(static_cast<double>(band.at(x, y))));
+  }
+  const double t = static_cast<double>(f.strength) * (f.rule == ThresholdRule::universal
+                                                          ? universal(static_cast<double>(sizes.size()), s)
+                                                      : f.rule == ThresholdRule::sure ? sure(sizes, s)
+                                                                                      : bayes(sizes, s));
+  band = map_samples(band, [&](float v) {
+    // Decided in single precision, as a coefficient that is the threshold itself has it.
+    const float size = std::fabs(v), threshold = static_cast<float>(t);
+    if (f.shrink == Shrinkage::hard) return size > threshold ? v : 0;
+    return std::copysign(std::max(0.0F, size - threshold), v);
+  });
+}
+
+Image shrunk(const WaveletShrink& f, const ConstView& channel, double s) {
+  WaveletBands b = reference::wavelet_forward(channel, f.wavelet, f.levels, f.undecimated);
+  for (int j = 0; j < f.levels; ++j) {
+    WaveletDetails& d = b.levels[static_cast<std::size_t>(j)];
+    shrink(d.horizontal, f, s * wavelet_noise_gain(f.wavelet, j, false, true));
+    shrink(d.vertical, f, s * wavelet_noise_gain(f.wavelet, j, true, false));
+    shrink(d.diagonal, f, s * wavelet_noise_gain(f.wavelet, j, true, true));
+  }
+  return reference::wavelet_inverse(b);
+}
+
+// The mean over all shifts by up to shifts - 1 pixels, the picture mirrored at its left and upper border.
+Image over_shifts(const WaveletShrink& f, const ConstView& channel, double s) {
+  const int n = f.shifts, w = channel.width(), h = channel.height();
+  Image sum(w, h);
+  for (int dy = 0; dy < n; ++dy) {
+    for (int dx = 0; dx < n; ++dx) {
+      const Image one = shrunk(f, reference::pad(channel, dx, 0, dy, 0, Border::mirror, 0), s);
+      sum = map_pairs(sum, one.view().part({dx, dy, w, h}),
+                      [share = 1.0F / static_cast<float>(n * n)](float a, float b) { return a + share * b; });
+    }
+  }
+  return sum;
+}
+
+Image wavelet_shrink(const WaveletShrink& f, const ConstView& in) {
+  const double s = f.noise ? std::max(1e-6, static_cast<double>(*f.noise)) : or_noise({}, in, 1, 1e-6);
+  return internal::of_finite(in, [&](Image out) {
+    for (int c = 0; c < in.shape.color_channels(); ++c)
+      copy(over_shifts(f, Image(out.view().channel(c)), s), out.view().channel(c));
+    return out;
+  });
+}
+
+// The lower quartile of deviation over mean of the windows, mean over the channels.
+double speckle_of(const Lee& f, const ConstView& in) {
+  if (f.speckle) return *f.speckle;
+  const int radius = static_cast<int>(f.radius), color = in.shape.color_channels();
+  double sum = 0;
+  for (int c = 0; c < color; ++c) {
+    std::vector<double> ratios;
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        double total = 0, squares = 0, n = 0;
+        for (int dy = -radius; dy <= radius; ++dy) {
+          for (int dx = -radius; dx <= radius; ++dx) {
+            const double v = reference::sample(in, x + dx, y + dy, c, f.border, 0);
+            total += v, squares += v * v, n += 1;
+          }
+        }
+        const double mean = total / n, variance = std::max(0.0, squares / n - mean * mean);
+        if (mean > 0.01) ratios.push_back(std::sqrt(variance) / mean);
+      }
+    }
+    if (ratios.empty()) continue;
+    std::sort(ratios.begin(), ratios.end());
+    sum += ratios[static_cast<std::size_t>(0.25 * static_cast<double>(ratios.size() - 1))];
+  }
+  return sum / color;
+}
+
+}  // namespace
+
+void internal::define_denoise(reference::Definitions& d) {
+  d.add<TotalVariation>(0.03, [](const TotalVariation& f, const ConstView& in) {
+    return reference::total_variation(in, or_noise(f.weight, in, 1, 1e-4), 5 * f.iterations, f.together);
+  });
+  d.add<NonlocalMeans>(1e-3, nonlocal_means);
+  d.add<Bilateral>(2e-4, bilateral);
+  d.add<Guided>(2e-4, guided);
+  d.add<Diffusion>(1e-4, diffusion);
+  d.add<WaveletShrink>(1e-3, wavelet_shrink);
+  d.add<AdaptiveWiener>(1e-4, [](const AdaptiveWiener& f, const ConstView& in) {
+    return reference::adaptive_wiener(in, static_cast<int>(f.radius), or_noise(f.noise, in, 1, 0), f.border);
+  });
+  d.add<Lee>(1e-4, [](const Lee& f, const ConstView& in) {
+    return reference::lee(in, static_cast<int>(f.radius), speckle_of(f, in), f.border);
+  });
+  d.add<Anscombe>(1e-6, anscombe);
+  d.add<InverseAnscombe>(1e-5, inverse_anscombe);
+}
+
+}  // namespace sieve

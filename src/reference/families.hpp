@@ -1,0 +1,38 @@
+#pragma once
+// Each family's filters put their plain definitions into the list.
+
+#include <cmath>
+
+#include "sieve/core/map.hpp"
+#include "sieve/reference/definitions.hpp"
+
+namespace sieve::internal {
+
+void define_spatial(reference::Definitions& d);
+void define_rank(reference::Definitions& d);
+void define_tone(reference::Definitions& d);
+void define_color(reference::Definitions& d);
+void define_spectral(reference::Definitions& d);
+void define_lowrank(reference::Definitions& d);
+void define_illumination(reference::Definitions& d);
+void define_denoise(reference::Definitions& d);
+void define_sharpen(reference::Definitions& d);
+void define_restore(reference::Definitions& d);
+void define_groups(reference::Definitions& d);
+
+// work(in with 0 for what is not finite), but what is not finite stays as it is, and so does alpha.
+template <class Work>
+Image of_finite(const ConstView& in, Work work) {
+  Image out = work(map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; }));
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        if (!std::isfinite(in.at(x, y, c))) out.at(x, y, c) = in.at(x, y, c);
+      }
+    }
+  }
+  copy_alpha(in, out.view());
+  return out;
+}
+
+}  // namespace sieve::internal

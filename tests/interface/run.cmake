@@ -1,0 +1,25 @@
+# What the interface accepts without a warning, and what it refuses: with the compiler of the build, and Clang 14 where it
+# is there. Called by CTest with SOURCE, INCLUDE and COMPILER.
+find_program(CLANG clang++-14)
+set(compilers ${COMPILER})
+if(CLANG)
+  list(APPEND compilers ${CLANG})
+endif()
+function(compile compiler file flag expected)
+  execute_process(
+    COMMAND ${compiler} -std=c++20 -fsyntax-only -Wall -Wextra -Wconversion -Werror ${flag} -I${INCLUDE} ${SOURCE}/${file}
+    RESULT_VARIABLE code ERROR_VARIABLE said OUTPUT_QUIET)
+  if(expected STREQUAL "accepted" AND NOT code EQUAL 0)
+    message(FATAL_ERROR "${compiler} refuses ${file} ${flag}:\n${said}")
+  elseif(expected STREQUAL "refused" AND code EQUAL 0)
+    message(FATAL_ERROR "${compiler} accepts ${file} ${flag}")
+  endif()
+endfunction()
+foreach(compiler ${compilers})
+  compile(${compiler} initializers.cpp -DNONE accepted)
+  foreach(file misspelled_hook.cpp no_description.cpp)
+    compile(${compiler} ${file} -DRIGHT accepted)
+    compile(${compiler} ${file} -DWRONG refused)
+  endforeach()
+  message(STATUS "${compiler}: as expected")
+endforeach()
