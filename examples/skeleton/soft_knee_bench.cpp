@@ -32,5 +32,6 @@ int main() {
     copies.push_back(seconds([&] { sieve::copy(in, out.view()); }));
     runs.push_back(seconds([&] { filter(in, out.view()); }));
   }
-  std::cout << "soft_knee, 3840x2160: " << 1e3 * median(runs) << " ms, " << median(runs) / median(copies) << " copies\n";
+  std::cout << "soft_knee, 3840x2160: " << 1e3 * median(runs) << " ms, " << median(runs) / median(copies)
+            << " copies\n";
 }

@@ -1,5 +1,5 @@
-// Highway compiles everything up to HWY_ONCE once for each instruction set: foreach_target.h includes this file again for
-// every one of them, and HWY_NAMESPACE is another name each time.
+// Highway compiles everything up to HWY_ONCE once for each instruction set: foreach_target.h includes this file again
+// for every one of them, and HWY_NAMESPACE is another name each time.
 #include "soft_knee_lanes.hpp"
 
 #undef HWY_TARGET_INCLUDE

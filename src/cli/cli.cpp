@@ -13,9 +13,19 @@ namespace sieve::internal::cli {
 
 namespace {
 
+// The library names a limit by its field; here it is an option.
+std::string with_options(std::string line) {
+  const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
+                                                                 {"Limits::pixels", "--max-pixels"}};
+  for (const auto& [field, option] : names) {
+    if (const std::size_t at = line.find(field); at != std::string::npos) line.replace(at, field.size(), option);
+  }
+  return line;
+}
+
 int fail(int code, const std::string& line) {
   std::fflush(stdout);
-  fmt::print(stderr, "lsieve: {}\n", line);
+  fmt::print(stderr, "lsieve: {}\n", with_options(line));
   return code;
 }
 

@@ -12,10 +12,12 @@ inline constexpr double kImpulses = 0.005;
 
 // Deviation of grain that is worth a denoiser, and that a stretch or a curve would raise visibly.
 inline constexpr double kGrain = 0.008, kGrainRaised = 0.02;
-// Photon noise: the classes of brightness span this much, and the variance of the grain rises this many times over them.
+// Photon noise: the classes of brightness span this much, and the variance of the grain rises this many times over
+// them.
 inline constexpr double kPhotonSpan = 0.2, kPhotonRise = 2;
 
-// Sigma in pixels of the blur of the steepest edges: from a blur that is visible to one beyond which there are no edges.
+// Sigma in pixels of the blur of the steepest edges: from a blur that is visible to one beyond which there are no
+// edges.
 inline constexpr double kBlurred = 1.2, kNoEdges = 20;
 // Confidence of a motion in the cepstrum, and the smallest picture in which it is looked for.
 inline constexpr double kMotion = 0.7;
@@ -27,8 +29,8 @@ inline constexpr double kPsfNoise = 0.005, kPsfNoiseTimes = 2;
 // between which slopes from block to block.
 inline constexpr double kLightRange = 0.4, kLightShare = 0.5, kLightSlopeLow = 0.7, kLightSlopeHigh = 1.6;
 
-// Non-local means against grain: up to these deviations (gray, color) patches of half-width 1 and of half-width 2, beyond
-// them 3; and the strengths that go with them.
+// Non-local means against grain: up to these deviations (gray, color) patches of half-width 1 and of half-width 2,
+// beyond them 3; and the strengths that go with them.
 inline constexpr double kSmallPatch[] = {0.03, 0.07}, kMiddlePatch[] = {0.1, 0.15};
 inline constexpr double kSmallPatchStrength = 0.7, kMiddlePatchStrength[] = {0.6, 0.5}, kLargePatchStrength = 0.5;
 

@@ -74,7 +74,7 @@ std::vector<std::uint8_t> read_bytes(const std::string& path, std::uint64_t limi
   std::vector<std::uint8_t> bytes;
   if (S_ISREG(info.st_mode)) {
     if (static_cast<std::uint64_t>(info.st_size) > limit) {
-      fail(path, fmt::format("has {} bytes, more than the limit of {}: raise --max-bytes", info.st_size, limit));
+      fail(path, fmt::format("has {} bytes, more than the limit of {}: raise Limits::file_bytes", info.st_size, limit));
     }
     bytes.reserve(static_cast<std::size_t>(info.st_size));
   }
@@ -85,7 +85,7 @@ std::vector<std::uint8_t> read_bytes(const std::string& path, std::uint64_t limi
     if (n < 0) fail(path, "cannot be read: " + reason());
     if (n == 0) return bytes;
     if (bytes.size() + static_cast<std::size_t>(n) > limit)
-      fail(path, fmt::format("is longer than the limit of {} bytes: raise --max-bytes", limit));
+      fail(path, fmt::format("is longer than the limit of {} bytes: raise Limits::file_bytes", limit));
     bytes.insert(bytes.end(), block.begin(), block.begin() + n);
   }
 }
@@ -150,8 +150,8 @@ void fail(const std::string& name, const std::string& what) { throw Error(name +
 void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits) {
   if (width == 0 || height == 0) fail(name, fmt::format("its header says {}x{}: no pixel at all", width, height));
   if (width > 0x7fffffff || height > 0x7fffffff || width > limits.pixels / height) {
-    fail(name, fmt::format("its header says {}x{} pixels, more than the limit of {} pixels: raise --max-pixels", width,
-                           height, limits.pixels));
+    fail(name, fmt::format("its header says {}x{} pixels, more than the limit of {} pixels: raise Limits::pixels",
+                           width, height, limits.pixels));
   }
 }
 

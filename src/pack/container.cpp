@@ -132,8 +132,8 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   if (h.info.lossless && (h.info.by != PackBy::wavelet || h.info.white_level == 0))
     damaged("its header says lossless for a method that is not");
   if (w > pixels / ht)
-    throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise --max-pixels", w, ht,
-                            pixels));
+    throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise Limits::pixels", w,
+                            ht, pixels));
   // The flattest picture takes a byte for some ten thousand pixels: what says more is a lie, and no memory is spent on
   // it.
   if (w * ht / 65536 > bytes.size() + 16)

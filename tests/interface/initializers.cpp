@@ -1,5 +1,5 @@
-// Natural initializers: variables of any arithmetic type for every parameter that is a number. Compiled with warnings as
-// errors by every compiler that is there; see run.cmake.
+// Natural initializers: variables of any arithmetic type for every parameter that is a number. Compiled with warnings
+// as errors by every compiler that is there; see run.cmake.
 
 #include "sieve/sieve.hpp"
 
