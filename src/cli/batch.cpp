@@ -237,10 +237,10 @@ class Batch {
         o.why = files_[i].in + ": memory ran out; try fewer --workers or less --memory";
       } catch (const std::exception& e) {
         o.state = Outcome::State::failed;
-        o.why = std::string(e.what()).find(files_[i].in) == std::string::npos &&
-                        std::string(e.what()).find(files_[i].out) == std::string::npos
-                    ? files_[i].in + ": " + e.what()
-                    : e.what();
+        o.why = in_words_of_the_tool(std::string(e.what()).find(files_[i].in) == std::string::npos &&
+                                             std::string(e.what()).find(files_[i].out) == std::string::npos
+                                         ? files_[i].in + ": " + e.what()
+                                         : e.what());
       }
       if (o.state == Outcome::State::failed && options_.stop_on_error) over_ = true;
       if (o.state == Outcome::State::written) {

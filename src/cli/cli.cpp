@@ -13,21 +13,8 @@ namespace sieve::internal::cli {
 
 namespace {
 
-// The library knows nothing of the tool: it names a limit by its field, which here is an option, and cannot say where
-// all filters are listed.
-std::string in_words_of_the_tool(std::string line) {
-  const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
-                                                                 {"Limits::pixels", "--max-pixels"}};
-  for (const auto& [field, option] : names) {
-    if (const std::size_t at = line.find(field); at != std::string::npos) line.replace(at, field.size(), option);
-  }
-  if (line.find("no filter is called") != std::string::npos) line += "; `lsieve list` shows them";
-  return line;
-}
-
 int fail(int code, const std::string& line) {
-  std::fflush(stdout);
-  fmt::print(stderr, "lsieve: {}\n", in_words_of_the_tool(line));
+  print_error(line);
   return code;
 }
 

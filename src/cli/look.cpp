@@ -349,8 +349,7 @@ int look(const Session& session, const LookArguments& o) {
       throw;
     } catch (const Error& e) {
       // One bad picture does not hide the others.
-      std::fflush(stdout);
-      fmt::print(stderr, "lsieve: {}\n", e.what());
+      print_error(e.what());
       ++failures;
     }
   }

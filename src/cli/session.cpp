@@ -23,6 +23,21 @@ Resources Session::resources() const {
           [](const std::string& name) { return io::read_text(name); }};
 }
 
+std::string in_words_of_the_tool(std::string line) {
+  const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
+                                                                 {"Limits::pixels", "--max-pixels"}};
+  for (const auto& [field, option] : names) {
+    if (const std::size_t at = line.find(field); at != std::string::npos) line.replace(at, field.size(), option);
+  }
+  if (line.find("no filter is called") != std::string::npos) line += "; `lsieve list` shows them";
+  return line;
+}
+
+void print_error(const std::string& line) {
+  std::fflush(stdout);
+  fmt::print(stderr, "lsieve: {}\n", in_words_of_the_tool(line));
+}
+
 std::string base_name(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
 
 std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,

@@ -57,6 +57,12 @@ Command declare_manual(CLI::App& root, Session& session);
 Command declare_completion(CLI::App& root, Session& session);
 Command declare_demo(CLI::App& root, Session& session);
 
+// A message of the library in the words of the tool: the library names a limit by its field, which here is an option,
+// and cannot say where all filters are listed.
+std::string in_words_of_the_tool(std::string line);
+// An error on a line of its own, in the words of the tool.
+void print_error(const std::string& line);
+
 // "noon.png" of "data/demo/noon.png".
 std::string base_name(const std::string& path);
 

@@ -4,6 +4,18 @@
 
 namespace sieve {
 
+FilterDescription::~FilterDescription() = default;
+
+Parameter& FilterDescription::begin_parameter(std::string_view parameter_name, std::string_view unit,
+                                              std::string_view help, ParameterRange range) {
+  Parameter& p = parameters.emplace_back();
+  p.name = parameter_name;
+  p.unit = unit;
+  p.help = help;
+  p.range = range;
+  return p;
+}
+
 const Parameter& FilterDescription::parameter(std::string_view parameter_name) const {
   std::vector<std::string> names;
   for (const Parameter& p : parameters) {

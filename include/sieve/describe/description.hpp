@@ -82,6 +82,13 @@ class FilterDescription {
 
  protected:
   explicit FilterDescription(std::type_index type) : type_(type) {}
+  ~FilterDescription();
+  FilterDescription(const FilterDescription&) = delete;
+  FilterDescription& operator=(const FilterDescription&) = delete;
+
+  // A new parameter, whose accessors and default are still to be given.
+  Parameter& begin_parameter(std::string_view parameter_name, std::string_view unit, std::string_view help,
+                             ParameterRange range);
 
   std::type_index type_;
   Access access_ = Access::whole;
@@ -118,14 +125,14 @@ class Description : public FilterDescription {
   }
 
   /// The catalogue name, the family it is listed with, and what the filter does.
-  Description& called(const std::string& name_, const std::string& family_, const std::string& summary_) {
+  Description& called(std::string_view name_, std::string_view family_, std::string_view summary_) {
     name = name_;
     family = family_;
     summary = summary_;
     return *this;
   }
   /// When it is the wrong choice.
-  Description& wrong(const std::string& when) {
+  Description& wrong(std::string_view when) {
     wrong_when = when;
     return *this;
   }
@@ -139,27 +146,26 @@ class Description : public FilterDescription {
   /// float, double, optional ones for parameters that may be left to the filter), enumerations with ChoiceNames, and
   /// types with TextValue.
   template <class V>
-  Description& field(std::string field_name, V T::*member, std::string unit, std::string help,
+  Description& field(std::string_view field_name, V T::*member, std::string_view unit, std::string_view help,
                      ParameterRange range = {}) {
-    return add(std::move(field_name), std::move(unit), std::move(help), range,
-               [member](Parameter& p) { internal::describe_field<T, V>(p, member, false); });
+    return add(begin_parameter(field_name, unit, help, range), member, false);
   }
   /// A Real of which whole values alone are allowed: the radius of a square window.
-  Description& whole(std::string field_name, Real T::*member, std::string unit, std::string help,
+  Description& whole(std::string_view field_name, Real T::*member, std::string_view unit, std::string_view help,
                      ParameterRange range = {}) {
-    return add(std::move(field_name), std::move(unit), std::move(help), range,
-               [member](Parameter& p) { internal::describe_field<T, Real>(p, member, true); });
+    return add(begin_parameter(field_name, unit, help, range), member, true);
   }
   /// The field `border`: what lies beyond the picture, one of `allowed` (all that a window can have, where it is not
   /// given). With `fill` also that field, the sample beyond the picture with border=constant; without it
   /// Border::constant is not allowed.
   Description& border(Border T::*member, Real T::*fill = nullptr, std::vector<Border> allowed = {},
-                      std::string help = "what lies beyond the picture") {
+                      std::string_view help = "what lies beyond the picture") {
     if (allowed.empty()) allowed = internal::window_borders();
     if (fill == nullptr) std::erase(allowed, Border::constant);
     border_ = [member](const void* f) { return of(f).*member; };
-    add("border", "", std::move(help), {},
-        [&](Parameter& p) { internal::describe_choice<T, Border>(p, member, allowed); });
+    Parameter& p = begin_parameter("border", "", help, {});
+    internal::describe_choice<Border>(p, place(member), allowed);
+    p.standard = p.get(&standard_);
     if (fill != nullptr) field("fill", fill, "0..1 scale", "the sample beyond the picture with border=constant");
     return *this;
   }
@@ -231,30 +237,26 @@ class Description : public FilterDescription {
  private:
   static const T& of(const void* f) { return *static_cast<const T*>(f); }
 
-  template <class Describe>
-  Description& add(std::string field_name, std::string unit, std::string help, ParameterRange range,
-                   Describe describe) {
-    Parameter p;
-    p.name = std::move(field_name);
-    p.unit = std::move(unit);
-    p.help = std::move(help);
-    p.range = range;
-    describe(p);
-    const T standard{};
-    p.standard = p.get(&standard);
-    parameters.push_back(std::move(p));
+  template <class V>
+  static internal::FieldPlace place(V T::*member) {
+    return [member](void* f) -> void* { return &(static_cast<T*>(f)->*member); };
+  }
+  template <class V>
+  Description& add(Parameter& p, V T::*member, bool whole) {
+    internal::describe_value<V>(p, place(member), whole);
+    p.standard = p.get(&standard_);
     return *this;
   }
+
+  const T standard_{};
 };
 
 /// The description of a filter struct, made once. T has `static void describe(Description<T>&)`.
 template <class T>
 const FilterDescription& description_of() {
-  static const Description<T> description = [] {
-    Description<T> d;
-    T::describe(d);
-    return d;
-  }();
+  static const struct Made : Description<T> {
+    Made() { T::describe(*this); }
+  } description;
   return description;
 }
 

@@ -91,139 +91,71 @@ template <class T>
 concept HasTextValue = requires {
   TextValue<T>::allowed();
 };
-template <class T>
-constexpr bool is_optional_v = false;
-template <class T>
-constexpr bool is_optional_v<std::optional<T>> = true;
 
-// The arithmetic type that a numeric field holds; void where it is none.
+// Where a field lies in a filter, without the types of both. The accessors of a parameter are made from it in one
+// place, not anew for each field of each filter: it is what keeps a file of filters quick to compile.
+using FieldPlace = std::function<void*(void* filter)>;
+
+template <class V, class... Types>
+constexpr bool is_one_of_v = (std::is_same_v<V, Types> || ...);
+// The types of numeric fields.
 template <class V>
-struct NumberOf {
-  using type = std::conditional_t<std::is_arithmetic_v<V>, V, void>;
-};
-template <>
-struct NumberOf<Real> {
-  using type = float;
-};
-template <>
-struct NumberOf<Seed> {
-  using type = std::uint64_t;
-};
+constexpr bool is_number_v = is_one_of_v<V, Real, Seed, float, double, short, int, long, long long, unsigned short,
+                                         unsigned, unsigned long, unsigned long long>;
+template <class V>
+constexpr bool is_number_v<std::optional<V>> = is_number_v<V>;
 
-// The accessors of a parameter that is a number; `get` and `set` move an optional of it, which is nothing for `auto`.
-template <class N, class Get, class Set>
-void describe_number(Parameter& p, bool whole, Get get, Set set) {
-  constexpr bool integral = std::is_integral_v<N>;
-  p.kind = integral || whole ? ParameterKind::whole : ParameterKind::number;
-  if constexpr (integral) {
-    // Beyond 2^53 a double no longer tells whole numbers apart; seeds are checked as whole numbers below.
-    p.range.low = std::max(p.range.low, static_cast<double>(std::numeric_limits<N>::lowest()));
-    p.range.high = std::min(p.range.high, static_cast<double>(std::numeric_limits<N>::max()));
+// A field that is a number; one that is an optional may be left out. `whole`: of a real number whole values alone are
+// allowed.
+template <class V>
+void describe_number(Parameter& p, const FieldPlace& place, bool whole);
+
+// A field that is a bool.
+void describe_flag(Parameter& p, const FieldPlace& place);
+
+// The values of an enumeration as whole numbers, and how to read and write a field of it.
+struct Choices {
+  std::vector<std::pair<const char*, long long>> values;
+  const char* (*name)(const void* field);
+  long long (*read)(const void* field);
+  void (*write)(void* field, long long value);
+};
+void describe_choice(Parameter& p, const FieldPlace& place, const Choices& choices);
+
+// A field that is one of an enumeration's values, of which `allowed` may name some; empty: all.
+template <class E>
+void describe_choice(Parameter& p, const FieldPlace& place, const std::vector<E>& allowed) {
+  Choices choices;
+  for (const auto& [name, value] : ChoiceNames<E>::all()) {
+    if (allowed.empty() || std::find(allowed.begin(), allowed.end(), value) != allowed.end())
+      choices.values.emplace_back(name, static_cast<long long>(value));
   }
-  const bool automatic = p.may_be_auto;
-  const ParameterRange range = p.range;
-  p.get = [get](const void* f) {
-    const std::optional<N> v = get(f);
-    if (!v) return std::string("auto");
-    if constexpr (integral) return std::to_string(*v);
-    return number_text(static_cast<double>(*v), sizeof(N) == 4);
-  };
-  p.set = [set, automatic, whole](void* f, std::string_view s, const Resources&) {
-    if (automatic && s == "auto") {
-      set(f, std::optional<N>());
-      return true;
-    }
-    if (integral || whole) {
-      const auto v = parse_whole(s);
-      if (!v) return false;
-      if constexpr (integral) {
-        if (!std::in_range<N>(*v)) return false;
-      }
-      set(f, std::optional<N>(static_cast<N>(*v)));
-    } else {
-      const auto v = parse_number(s);
-      if (!v) return false;
-      set(f, std::optional<N>(static_cast<N>(*v)));
-    }
-    return true;
-  };
-  p.in_range = [get, range, whole](const void* f) {
-    const std::optional<N> v = get(f);
-    if (!v) return true;
-    const auto d = static_cast<double>(*v);
-    if (whole && d != std::floor(d)) return false;
-    // The ends as the field's own type holds them: 0.001 as a float lies below 0.001 as a double.
-    if constexpr (std::is_floating_point_v<N>)
-      return d >= static_cast<double>(static_cast<N>(range.low)) &&
-             d <= static_cast<double>(static_cast<N>(range.high));
-    return d >= range.low && d <= range.high;
-  };
-  p.allowed = range_text(p.range, p.kind, p.unit);
-  if (automatic) p.allowed += ", or auto";
+  choices.name = [](const void* field) { return name_of(*static_cast<const E*>(field)); };
+  choices.read = [](const void* field) { return static_cast<long long>(*static_cast<const E*>(field)); };
+  choices.write = [](void* field, long long value) { *static_cast<E*>(field) = static_cast<E>(value); };
+  describe_choice(p, place, choices);
 }
 
-// The accessors of a parameter that is one of an enumeration's values, of which `allowed` may name some; empty: all.
-template <class T, class E>
-void describe_choice(Parameter& p, E T::*member, const std::vector<E>& allowed) {
-  p.kind = ParameterKind::choice;
-  std::vector<std::pair<const char*, E>> choices;
-  for (const auto& c : ChoiceNames<E>::all()) {
-    if (allowed.empty() || std::find(allowed.begin(), allowed.end(), c.second) != allowed.end()) choices.push_back(c);
-  }
-  for (const auto& c : choices) p.choices.emplace_back(c.first);
-  p.get = [member](const void* f) { return std::string(name_of(static_cast<const T*>(f)->*member)); };
-  p.set = [member, choices](void* f, std::string_view s, const Resources&) {
-    for (const auto& [n, v] : choices) {
-      if (s != n) continue;
-      static_cast<T*>(f)->*member = v;
-      return true;
-    }
-    return false;
-  };
-  p.in_range = [member, choices](const void* f) {
-    return std::any_of(choices.begin(), choices.end(),
-                       [v = static_cast<const T*>(f)->*member](const auto& c) { return c.second == v; });
-  };
-  p.allowed = "one of " + listed(p.choices);
-}
-
-// The accessors of a field of struct T, by its type. `whole`: a real number of which whole values alone are allowed.
-template <class T, class V>
-void describe_field(Parameter& p, V T::*member, bool whole) {
-  const auto value_of = [member](const void* f) -> const V& { return static_cast<const T*>(f)->*member; };
+// The accessors of a field by its type V.
+template <class V>
+void describe_value(Parameter& p, const FieldPlace& place, bool whole) {
   if constexpr (std::is_same_v<V, bool>) {
-    p.kind = ParameterKind::flag;
-    p.choices = {"no", "yes"};
-    p.get = [value_of](const void* f) { return std::string(value_of(f) ? "yes" : "no"); };
-    p.set = [member](void* f, std::string_view s, const Resources&) {
-      if (s != "yes" && s != "no") return false;
-      static_cast<T*>(f)->*member = s == "yes";
-      return true;
-    };
-    p.in_range = [](const void*) { return true; };
-    p.allowed = "yes or no";
+    describe_flag(p, place);
   } else if constexpr (std::is_enum_v<V>) {
-    describe_choice<T, V>(p, member, {});
+    describe_choice<V>(p, place, {});
   } else if constexpr (HasTextValue<V>) {
     p.kind = ParameterKind::text;
-    p.get = [value_of](const void* f) { return TextValue<V>::text(value_of(f)); };
-    p.set = [member](void* f, std::string_view s, const Resources& r) {
-      static_cast<T*>(f)->*member = TextValue<V>::parse(s, r);
+    p.get = [place](const void* f) { return TextValue<V>::text(*static_cast<V*>(place(const_cast<void*>(f)))); };
+    p.set = [place](void* f, std::string_view s, const Resources& r) {
+      *static_cast<V*>(place(f)) = TextValue<V>::parse(s, r);
       return true;
     };
     p.in_range = [](const void*) { return true; };
     p.allowed = TextValue<V>::allowed();
-  } else if constexpr (is_optional_v<V>) {
-    p.may_be_auto = true;
-    describe_number<typename V::value_type>(p, whole, value_of,
-                                            [member](void* f, const V& v) { static_cast<T*>(f)->*member = v; });
   } else {
-    using N = typename NumberOf<V>::type;
-    static_assert(!std::is_void_v<N>,
+    static_assert(is_number_v<V>,
                   "a field is a bool, a number, an enumeration with ChoiceNames, or a type with TextValue");
-    describe_number<N>(
-        p, whole, [value_of](const void* f) { return std::optional<N>(static_cast<N>(value_of(f))); },
-        [member](void* f, const std::optional<N>& v) { static_cast<T*>(f)->*member = *v; });
+    describe_number<V>(p, place, whole);
   }
 }
 
