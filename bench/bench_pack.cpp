@@ -34,7 +34,7 @@ int main(int argc, char** argv) {
       // The quality that gives the same step.
       const double quality = 100 - 100 * std::sqrt(std::max(0.0, (static_cast<double>(p.step) * 255 - 0.5) / 255));
       megapixels(("pack, " + std::string(name) + ", " + std::to_string(rate).substr(0, 4) + " bits a pixel").c_str(),
-                 [by, quality] { benchmark::DoNotOptimize(pack(scene(), {.by = by, .quality = quality})); });
+                 [by = by, quality] { benchmark::DoNotOptimize(pack(scene(), {.by = by, .quality = quality})); });
       megapixels(("unpack, " + std::string(name) + ", " + std::to_string(rate).substr(0, 4) + " bits a pixel").c_str(),
                  [bytes = p.bytes] { benchmark::DoNotOptimize(unpack(bytes)); });
     }

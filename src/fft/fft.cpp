@@ -208,8 +208,8 @@ void RealFft2d::inverse(std::complex<float>* spectrum, float* samples) const {
 
 #endif
 
-template class LineFft<float>;
-template class LineFft<double>;
+template class internal::LineFft<float>;
+template class internal::LineFft<double>;
 
 int internal::good_fft_size(int n) {
   for (int m = n + n % 2;; m += 2) {

@@ -84,7 +84,7 @@ void LineDct<T>::inverse(const T* in, T* out, const Scratch& s) const {
   unfold(s.line.data(), out, n);
 }
 
-template class LineDct<float>;
-template class LineDct<double>;
+template class internal::LineDct<float>;
+template class internal::LineDct<double>;
 
 }  // namespace sieve

@@ -94,12 +94,12 @@ void internal::each_column(const HalfPlane<T>& s, const std::function<void(int u
       s.columns, s.height, 8, [&](int y) { return s.row(y); }, work);
 }
 
-template void forward_rows(const ConstView&, int, Border, const HalfPlane<float>&);
-template void forward_rows(const ConstView&, int, Border, const HalfPlane<double>&);
-template void inverse_rows(const HalfPlane<float>&, int, double, const View&);
-template void inverse_rows(const HalfPlane<double>&, int, double, const View&);
-template void each_column(const HalfPlane<float>&, const std::function<void(int, std::complex<float>*)>&);
-template void each_column(const HalfPlane<double>&, const std::function<void(int, std::complex<double>*)>&);
+template void internal::forward_rows(const ConstView&, int, Border, const HalfPlane<float>&);
+template void internal::forward_rows(const ConstView&, int, Border, const HalfPlane<double>&);
+template void internal::inverse_rows(const HalfPlane<float>&, int, double, const View&);
+template void internal::inverse_rows(const HalfPlane<double>&, int, double, const View&);
+template void internal::each_column(const HalfPlane<float>&, const std::function<void(int, std::complex<float>*)>&);
+template void internal::each_column(const HalfPlane<double>&, const std::function<void(int, std::complex<double>*)>&);
 
 void internal::filter_fourier(const ConstView& in, int width, int height, Border border,
                               const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
