@@ -119,6 +119,14 @@ TEST_CASE("a group of one's own, with one's own filters in it: chain text, recip
   CHECK(message("even_rows").find("even_rows: no filter in the group") == 0);
   CHECK(message("even_rows then end").find("even_rows: no filter in the group") == 0);
   CHECK(message("clip then end").find("closes no group") != std::string::npos);
+  const auto nested = [](int depth) {
+    std::string text;
+    for (int i = 0; i < depth; ++i) text += "within then ";
+    return text + "clip";
+  };
+  CHECK(Chain::parse(nested(100))(test::noise(9, 7)).width() == 9);
+  CHECK(message(nested(101)).find("more than 100 deep") != std::string::npos);
+  CHECK(message(nested(30000)).find("more than 100 deep") != std::string::npos);
   CHECK(message("even_rows then clip then end clip").find("put 'then' between") != std::string::npos);
   struct End {
     Image operator()(const ConstView& v) const { return Image(v); }

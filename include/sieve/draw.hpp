@@ -22,6 +22,7 @@ class SheetPanel {
   /// For the library's own use: paints on a Cairo context (`cairo_t*`), within left, top, width, height in pixels.
   virtual void paint(void* cairo, double left, double top, double width, double height) const = 0;
 };
+/// A panel, shared by sheets; panels do not change.
 using SheetPanelPtr = std::shared_ptr<const SheetPanel>;
 
 /// A picture on the 0..1 scale. Samples outside are not hidden: in gray pictures what is below 0 is tinted blue and
@@ -82,10 +83,10 @@ SheetPanelPtr text(std::vector<std::string> lines);
 
 /// One place of a sheet: a caption, what it shows, a note under it, and a second panel below (may be null).
 struct SheetCell {
-  std::string caption;
-  SheetPanelPtr main;
-  std::string note;
-  SheetPanelPtr below;
+  std::string caption;  ///< above the picture
+  SheetPanelPtr main;   ///< the panel itself
+  std::string note;     ///< a line under both
+  SheetPanelPtr below;  ///< a second panel under it, or null
 };
 
 /// The cell for a picture: caption, picture, its range in words, histogram.

@@ -55,9 +55,9 @@ std::string read_text(const std::string& path);
 struct WriteOptions {
   std::optional<int> bits = {};  ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
   int quality = 92;              ///< JPEG and packed pictures, 1 to 100
-  std::optional<bool> full_color =
-      {};                 ///< JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
-  bool smallest = false;  ///< PNG alone: as small as the library makes it, and slow
+  /// JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
+  std::optional<bool> full_color = {};
+  bool smallest = false;                   ///< PNG alone: as small as the library makes it, and slow
   std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
   std::string record = {};                 ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
 };

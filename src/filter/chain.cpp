@@ -14,6 +14,9 @@ using namespace internal;
 
 namespace {
 
+// A group in a group and so on, at most: reading them, running them and taking them apart goes as deep as they do.
+constexpr int kDeepest = 100;
+
 // Reads the steps of a chain from words, one after the other.
 class StepReader {
  public:
@@ -61,7 +64,11 @@ class StepReader {
     if (filter.group() == nullptr) return filter;
     if (at_ == words_.size()) throw InvalidArgument(empty(name));
     ++at_;  // then
+    if (++depth_ > kDeepest)
+      throw InvalidArgument(
+          fmt::format("{}: groups stand in each other more than {} deep: close some", name, kDeepest));
     filter.set_group(Chain(steps(name)));
+    --depth_;
     if (at_ < words_.size() && words_[at_] != "then")
       throw InvalidArgument(fmt::format("'{}' follows 'end': put 'then' between", words_[at_]));
     return filter;
@@ -73,6 +80,7 @@ class StepReader {
 
   std::span<const std::string> words_;
   std::size_t at_ = 0;
+  int depth_ = 0;  // groups that are open
   const Catalogue& catalogue_;
   const Resources& resources_;
 };

@@ -4,7 +4,7 @@
 
 namespace sieve::internal {
 
-// Mean of the (2 radius + 1) by (2 radius + 1) window of one channel; any border but inside.
+// Mean of the (2 radius + 1) by (2 radius + 1) window of one channel; any border that gives samples beyond the picture.
 void box_mean(const ConstView& in, int radius, Border border, float fill, const View& out);
 
 }  // namespace sieve::internal

@@ -83,12 +83,16 @@ void fill_window_rows(const ConstView& channel, int first_row, int rows, int rea
 
 /// f(window) for every pixel of every color channel, in parallel; the result has the input's size. `reach` is the
 /// half-width of the window in pixels (0 or more): 1 means 3 by 3. `fill` is used with Border::constant;
-/// Border::inside is refused (crop the result instead). Alpha is copied. O(samples * cost of f).
+/// InvalidArgument for Border::inside (crop the result instead), full and taper, which are no samples beyond the
+/// picture. Alpha is copied. O(samples * cost of f).
 template <class F>
 Image map_windows(const ConstView& in, int reach, Border border, F f, float fill = 0) {
   require_input(in, "map_windows");
   if (reach < 0) throw InvalidArgument("map_windows: reach=" + std::to_string(reach) + ": it starts at 0");
-  if (border == Border::inside) throw InvalidArgument("map_windows: border inside is not for windows; crop the result");
+  if (border == Border::inside || border == Border::full || border == Border::taper)
+    throw InvalidArgument(
+        "map_windows: border inside, full or taper: give edge, mirror, reflect, wrap, zero or constant, and crop or "
+        "pad");
   Image result(in.shape, in.white_level);
   const View out = result.view();
   const std::ptrdiff_t stride = static_cast<std::ptrdiff_t>(in.width()) + 2 * static_cast<std::ptrdiff_t>(reach);

@@ -23,10 +23,10 @@ struct PeriodicNoise {
 /// Whole rows or columns at one level, in all color channels, as from a broken sensor line.
 struct DeadLines {
   enum class Along { columns, rows };
-  Along along = Along::columns;
-  Real share = 0.01F;  ///< probability of each line, 0..1
-  Real level = 0;      ///< the sample that stands on a dead line
-  Seed seed = 1;
+  Along along = Along::columns;  ///< rows or columns
+  Real share = 0.01F;            ///< probability of each line, 0..1
+  Real level = 0;                ///< the sample that stands on a dead line
+  Seed seed = 1;                 ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

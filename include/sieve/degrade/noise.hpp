@@ -12,7 +12,7 @@ namespace sieve {
 /// Adds normal noise of mean 0: the read noise of a sensor.
 struct GaussianNoise {
   Real deviation = 0.1F;  ///< standard deviation on the 0..1 scale (25/255 is about 0.098), 0 or more
-  Seed seed = 1;
+  Seed seed = 1;          ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -22,7 +22,7 @@ struct GaussianNoise {
 /// Adds noise that is uniform in -amplitude..amplitude (deviation amplitude / sqrt 3).
 struct UniformNoise {
   Real amplitude = 0.1F;  ///< half the width of the distribution, 0..1 scale
-  Seed seed = 1;
+  Seed seed = 1;          ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -33,7 +33,7 @@ struct UniformNoise {
 struct ImpulseNoise {
   Real dark = 0.05F;    ///< share of samples that become 0, 0..1
   Real bright = 0.05F;  ///< share of samples that become 1, 0..1; InvalidArgument where both together pass 1
-  Seed seed = 1;
+  Seed seed = 1;        ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -45,7 +45,7 @@ struct ImpulseNoise {
 /// (Hoermann, "The transformed rejection method for generating Poisson random variables", 1993).
 struct PoissonNoise {
   Real photons = 100;  ///< mean count at white
-  Seed seed = 1;
+  Seed seed = 1;       ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -55,7 +55,7 @@ struct PoissonNoise {
 /// Multiplies by 1 + n, n normal of mean 0: the speckle of coherent light in its common model.
 struct SpeckleNoise {
   Real deviation = 0.2F;  ///< standard deviation of n
-  Seed seed = 1;
+  Seed seed = 1;          ///< of the random stream
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

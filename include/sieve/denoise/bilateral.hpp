@@ -32,8 +32,8 @@ struct ChoiceNames<BilateralMethod> {
 struct Bilateral {
   Real sigma = 2;                   ///< of the distance, pixels, 0.5 to 100
   std::optional<float> range = {};  ///< of the difference in level, 0.005 to 10; auto: from the noise level
-  BilateralMethod method = BilateralMethod::automatic;
-  Border border = Border::mirror;  ///< edge, mirror, reflect or wrap
+  BilateralMethod method = BilateralMethod::automatic;  ///< exact, fast, or by sigma
+  Border border = Border::mirror;                       ///< edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -47,8 +47,8 @@ struct Bilateral {
 /// radius.
 struct Guided {
   Real radius = 4;  ///< half-width of the square window in pixels, 1 to 500
-  std::optional<float> strength =
-      {};  ///< eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
+  /// eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: from the noise level
+  std::optional<float> strength = {};
   SharedImage with = {};         ///< a gray guide, or one with the picture's channels; none: the picture itself
   Border border = Border::edge;  ///< edge, mirror, reflect or wrap
 

@@ -25,7 +25,7 @@ struct Diffusion {
   int iterations = 15;             ///< 1 to 10000
   std::optional<float> edge = {};  ///< k: differences well above it are kept, 1e-4 to 10; auto: from the noise level
   Real rate = 0.2F;                ///< 0.01 to 0.25: above that it would not be stable
-  Conductance conductance = Conductance::rational;
+  Conductance conductance = Conductance::rational;  ///< how it falls with the gradient
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

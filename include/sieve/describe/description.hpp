@@ -38,7 +38,7 @@ class FilterDescription {
   std::string summary;                    ///< what it does, one or two lines
   std::string wrong_when;                 ///< when it is the wrong choice
   std::vector<std::string> search_words;  ///< other words that people look for it by
-  std::vector<Parameter> parameters;
+  std::vector<Parameter> parameters;      ///< its fields, in the order in which they are described
 
   /// The parameter of that name; InvalidArgument with the nearest name where there is none.
   const Parameter& parameter(std::string_view parameter_name) const;
@@ -71,6 +71,7 @@ class FilterDescription {
   std::vector<Stage> stages(const void* filter, const ConstView& in) const;
   /// The chain that a group acts with; null for a filter that is no group.
   const Chain* group(const void* filter) const { return group_ ? group_(const_cast<void*>(filter)) : nullptr; }
+  /// The same, to be changed.
   Chain* group(void* filter) const { return group_ ? group_(filter) : nullptr; }
 
   /// Runs it.

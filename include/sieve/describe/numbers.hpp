@@ -13,9 +13,11 @@ namespace sieve {
 class Real {
  public:
   constexpr Real() = default;
+  /// Of any number.
   template <class N>
   requires std::is_arithmetic_v<N>
   constexpr Real(N value) : value_(static_cast<float>(value)) {}
+  /// The number.
   constexpr operator float() const { return value_; }
 
  private:
@@ -26,8 +28,10 @@ class Real {
 class Seed {
  public:
   constexpr Seed() = default;
+  /// Of any whole number.
   template <std::integral N>
   constexpr Seed(N value) : value_(static_cast<std::uint64_t>(value)) {}
+  /// The number.
   constexpr operator std::uint64_t() const { return value_; }
 
  private:

@@ -2,7 +2,6 @@
 /// One parameter of a filter, without its type, and how a field of a filter struct becomes one.
 
 #include <algorithm>
-#include <cmath>
 #include <cstdint>
 #include <functional>
 #include <limits>
@@ -27,8 +26,8 @@ enum class ParameterKind { flag, whole, number, choice, text };
 
 /// Allowed numbers, both ends included.
 struct ParameterRange {
-  double low = -std::numeric_limits<double>::infinity();
-  double high = std::numeric_limits<double>::infinity();
+  double low = -std::numeric_limits<double>::infinity();  ///< the smallest
+  double high = std::numeric_limits<double>::infinity();  ///< the largest
 };
 
 /// The names of an enumeration's values; specialize it for an enum of one's own to use it as a parameter.
@@ -68,18 +67,20 @@ struct TextValue<std::optional<Rectangle>> {
 
 /// One parameter of a filter, without its type: what the tool, the catalogue and recipes see.
 struct Parameter {
-  std::string name;
-  std::string unit;  ///< "pixels", "samples 0..1", empty where there is none
-  std::string help;  ///< one line
-  ParameterKind kind = ParameterKind::number;
-  ParameterRange range;              ///< for whole and number
-  bool may_be_auto = false;          ///< the text `auto` leaves the choice to the filter
-  std::vector<std::string> choices;  ///< for choice
-  std::string standard;              ///< the default, as text
-  std::string allowed;               ///< what may be given, in words
+  std::string name;                            ///< of the field, as chain text gives it
+  std::string unit;                            ///< "pixels", "samples 0..1", empty where there is none
+  std::string help;                            ///< one line
+  ParameterKind kind = ParameterKind::number;  ///< of its value
+  ParameterRange range;                        ///< for whole and number
+  bool may_be_auto = false;                    ///< the text `auto` leaves the choice to the filter
+  std::vector<std::string> choices;            ///< for choice
+  std::string standard;                        ///< the default, as text
+  std::string allowed;                         ///< what may be given, in words
+  /// The field as text.
   std::function<std::string(const void* filter)> get;
   /// Sets the field from text; false where the text is no such value (InvalidArgument where the type says more itself).
   std::function<bool(void* filter, std::string_view text, const Resources&)> set;
+  /// False where the field is not allowed.
   std::function<bool(const void* filter)> in_range;
 };
 

@@ -21,6 +21,7 @@ class Catalogue {
   void add() {
     add(Filter(T{}));
   }
+  /// The same for a filter with defaults of its own.
   void add(Filter filter);
 
   /// The names of the filters that a word may mean, the likeliest first: the filter of that name, those that people

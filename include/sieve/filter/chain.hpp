@@ -17,13 +17,15 @@ namespace sieve {
 class Chain {
  public:
   Chain() = default;
+  /// Of steps; those of a chain among them are put in its place.
   Chain(std::initializer_list<Filter> steps) : Chain(std::vector<Filter>(steps)) {}
+  /// The same.
   explicit Chain(const std::vector<Filter>& steps);
 
   /// The chain that words say: a filter name, then key=value words, then `then` and the next step:
   /// {"gray", "then", "gaussian", "sigma=2"}. A key may stand once a step. A step that is a group, such as `within`,
-  /// is closed by the step `end` (or the end of the text); what stands between is the chain it acts with.
-  /// InvalidArgument says what is wrong in which step.
+  /// is closed by the step `end` (or the end of the text); what stands between is the chain it acts with. Groups stand
+  /// in each other at most 100 deep. InvalidArgument says what is wrong in which step.
   static Chain parse(std::span<const std::string> words, const Catalogue& catalogue = Catalogue::standard(),
                      const Resources& resources = {});
   /// The same from one line, split by words_of(): a blank within a value has a backslash before it.

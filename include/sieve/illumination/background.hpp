@@ -41,8 +41,8 @@ struct ChoiceNames<BackgroundRemoval> {
 /// not finite are left out, and a note tells their number. Sources: Gonzalez and Woods, 4th ed., 9.6 (opening); Huber
 /// and Ronchetti, Robust Statistics, 2009. O(pixels).
 struct Background {
-  BackgroundBy by = BackgroundBy::gaussian;
-  Real sigma = 50;   ///< of the Gaussian in pixels, 1 to 500
+  BackgroundBy by = BackgroundBy::gaussian;  ///< how the background is found
+  Real sigma = 50;                           ///< of the Gaussian in pixels, 1 to 500
   Real radius = 20;  ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
   int degree = 2;    ///< with by=polynomial: 1 to 4
   ObjectTone objects = ObjectTone::bright;  ///< with by=opening: what stands out
@@ -58,8 +58,8 @@ struct Background {
 /// that are; of a mean of 0 nothing is divided. Samples that are not finite stay. Tells flatness before and after in a
 /// note. O(pixels).
 struct Flatten {
-  BackgroundBy by = BackgroundBy::gaussian;
-  Real sigma = 50;   ///< of the Gaussian in pixels, 1 to 500
+  BackgroundBy by = BackgroundBy::gaussian;  ///< how the background is found
+  Real sigma = 50;                           ///< of the Gaussian in pixels, 1 to 500
   Real radius = 20;  ///< with by=opening: half-width in pixels, wider than the objects, 1 to 2047
   int degree = 2;    ///< with by=polynomial: 1 to 4
   ObjectTone objects = ObjectTone::bright;            ///< with by=opening: what stands out

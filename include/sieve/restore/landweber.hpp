@@ -14,11 +14,11 @@ namespace sieve {
 /// iterations. Reckoned in one step: after n iterations a coefficient is (1 - (1 - step |H|^2)^n) G / H. Source:
 /// Landweber, American Journal of Mathematics 73, 1951. O(pixels log pixels).
 struct Landweber {
-  Kernel psf = Kernel::gaussian(1);
-  int iterations = 1000;            ///< at most, 1 to 1000000
-  Real step = 1;                    ///< times 1 / (largest |H|)^2, 0.001 to 1.99
-  std::optional<float> noise = {};  ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Border border = Border::mirror;
+  Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
+  int iterations = 1000;             ///< at most, 1 to 1000000
+  Real step = 1;                     ///< times 1 / (largest |H|)^2, 0.001 to 1.99
+  std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
+  Border border = Border::mirror;    ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

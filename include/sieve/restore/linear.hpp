@@ -24,8 +24,8 @@ namespace sieve {
 /// Inverse filter: G / H. Refused, with the diagnosis, where H has zeros; where it raises noise, a note tells by how
 /// much. O(pixels log pixels).
 struct Inverse {
-  Kernel psf = Kernel::gaussian(1);
-  Border border = Border::mirror;
+  Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
+  Border border = Border::mirror;    ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -41,11 +41,11 @@ struct PseudoInverse {
     hold,      ///< divided by H at the threshold, with H's phase
     constant,  ///< multiplied by `constant`
   };
-  Kernel psf = Kernel::gaussian(1);
-  Real threshold = 0.05F;     ///< of |H|, 1e-9 to 1
-  Below below = Below::drop;  ///< what becomes of a coefficient below the threshold
-  Real constant = 1;          ///< factor of the coefficients below, -100 to 100
-  Border border = Border::mirror;
+  Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
+  Real threshold = 0.05F;            ///< of |H|, 1e-9 to 1
+  Below below = Below::drop;         ///< what becomes of a coefficient below the threshold
+  Real constant = 1;                 ///< factor of the coefficients below, -100 to 100
+  Border border = Border::mirror;    ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -62,12 +62,12 @@ struct ChoiceNames<PseudoInverse::Below> {
 /// log frequency counts as noise. `ratios` gives K for each frequency as a picture (see noise_ratio) and stands for
 /// `ratio`. Source: Wiener, 1949.
 struct Wiener {
-  Kernel psf = Kernel::gaussian(1);
-  std::optional<float> ratio = {};  ///< K, 0 to 1000; auto: measured
-  std::optional<float> noise = {};  ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
-  SharedImage ratios =
-      {};  ///< a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
-  Border border = Border::mirror;
+  Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
+  std::optional<float> ratio = {};   ///< K, 0 to 1000; auto: measured
+  std::optional<float> noise = {};   ///< deviation of the noise for ratio=auto, 0 to 1; auto: estimated
+  /// a gray picture of K over the frequencies, 0 in its middle, sides at 0.5 cycles per pixel, of any size
+  SharedImage ratios = {};
+  Border border = Border::mirror;  ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -94,12 +94,12 @@ struct ChoiceNames<WeightBy> {
 /// 1: Tikhonov's regularization (`smooth` no). `weight` auto: found as `by` says; the notes tell the rounds. Source:
 /// Hunt, 1973.
 struct ConstrainedLeastSquares {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);    ///< of the blur, scaled to sum 1
   std::optional<float> weight = {};    ///< 0 to 1e6; auto: see `by`
   WeightBy by = WeightBy::validation;  ///< how weight=auto is found
   bool smooth = true;                  ///< L the Laplacian; no: L = 1
   std::optional<float> noise = {};     ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
-  Border border = Border::mirror;
+  Border border = Border::mirror;      ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

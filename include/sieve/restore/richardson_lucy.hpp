@@ -15,12 +15,12 @@ namespace sieve {
 /// (discrepancy): without an end the noise grows. Samples below 0 count as 0. Sources: Richardson, 1972; Lucy, 1974.
 /// O(iterations * pixels log pixels).
 struct RichardsonLucy {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);      ///< of the blur, scaled to sum 1
   int iterations = 30;                   ///< at most, 1 to 10000
   bool accelerate = true;                ///< steps beyond each result
   std::optional<float> smoothness = {};  ///< 0 to 0.1; auto: 0.3 times the noise, at most 0.02
   std::optional<float> noise = {};       ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Border border = Border::mirror;
+  Border border = Border::mirror;        ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

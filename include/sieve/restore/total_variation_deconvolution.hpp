@@ -16,12 +16,12 @@ namespace sieve {
 /// a note tells weight, iterations and residual. Sources: Rudin and Osher, ICIP 1994; Wang, Yang, Yin and Zhang, SIAM
 /// J. Imaging Sciences 1, 2008. O(iterations * pixels log pixels).
 struct TotalVariationDeconvolution {
-  Kernel psf = Kernel::gaussian(1);
+  Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
   std::optional<float> weight = {};  ///< above 0 to 10: the larger the smoother; auto: from the noise
   std::optional<float> noise = {};   ///< deviation of the noise for weight=auto, 0 to 1; auto: estimated
   Real tolerance = 0.002F;           ///< change of an iteration at which to end, 1e-6 to 0.1
   int iterations = 100;              ///< at most, 1 to 10000
-  Border border = Border::mirror;
+  Border border = Border::mirror;    ///< mirror, taper or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

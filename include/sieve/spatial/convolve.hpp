@@ -38,7 +38,7 @@ struct Convolve {
   Border border = Border::edge;              ///< what lies beyond the picture
   Real fill = 0;                             ///< the sample beyond the picture with Border::constant, 0..1 scale
   int stride = 1;                            ///< keep every stride-th result of each row and column
-  ConvolutionMethod method = ConvolutionMethod::automatic;
+  ConvolutionMethod method = ConvolutionMethod::automatic;  ///< how it is computed
 
   Image operator()(const ConstView& in) const;
   /// Into a caller's buffer of shape(in.shape).
@@ -56,7 +56,7 @@ struct Correlate {
   Border border = Border::edge;              ///< what lies beyond the picture
   Real fill = 0;                             ///< the sample beyond the picture with Border::constant, 0..1 scale
   int stride = 1;                            ///< keep every stride-th result of each row and column
-  ConvolutionMethod method = ConvolutionMethod::automatic;
+  ConvolutionMethod method = ConvolutionMethod::automatic;  ///< how it is computed
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -26,7 +26,7 @@ struct Pad {
   int right = 0;                 ///< columns added at the right
   int top = 0;                   ///< rows added above
   int bottom = 0;                ///< rows added below
-  Border border = Border::edge;  ///< any but inside
+  Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                 ///< the sample used with Border::constant
 
   Image operator()(const ConstView& in) const;

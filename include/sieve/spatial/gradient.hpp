@@ -17,8 +17,8 @@ struct ChoiceNames<GradientBy> {
 /// sqrt(gx^2 + gy^2) of the correlations with the two kernels, each color channel by itself; 0 or more, not
 /// clipped. Alpha passes through. O(pixels).
 struct GradientMagnitude {
-  GradientBy by = GradientBy::sobel;
-  Border border = Border::edge;  ///< any but inside
+  GradientBy by = GradientBy::sobel;  ///< the pair of kernels
+  Border border = Border::edge;       ///< edge, mirror, reflect, wrap or zero
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -28,8 +28,8 @@ struct GradientMagnitude {
 /// atan2(gy, gx) in radians, in (-pi, pi]: 0 where the picture grows brighter to the right, pi/2 where it grows
 /// brighter downward (y points down); 0 where it is flat. To view it, stretch low=-3.1416 high=3.1416. O(pixels).
 struct GradientDirection {
-  GradientBy by = GradientBy::sobel;
-  Border border = Border::edge;  ///< any but inside
+  GradientBy by = GradientBy::sobel;  ///< the pair of kernels
+  Border border = Border::edge;       ///< edge, mirror, reflect, wrap or zero
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

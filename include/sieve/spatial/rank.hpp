@@ -18,11 +18,11 @@ namespace sieve {
 /// windows row by row of the window. Sources: van Herk, Pattern Recognition Letters 13, 1992; Gil and Werman, IEEE
 /// Trans. PAMI 15, 1993.
 struct Minimum {
-  Real radius = 1;  ///< 0 to 2047
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 2047
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -31,11 +31,11 @@ struct Minimum {
 
 /// The largest sample of the window: dilation of what is bright. As Minimum.
 struct Maximum {
-  Real radius = 1;  ///< 0 to 2047
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 2047
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -44,11 +44,11 @@ struct Maximum {
 
 /// Half of the sum of smallest and largest sample: the best guess for noise of even distribution.
 struct Midpoint {
-  Real radius = 1;  ///< 0 to 2047
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 2047
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -60,11 +60,11 @@ struct Midpoint {
 /// radius: the tile's samples are sorted once into groups, whose counts slide along. Sources: Tukey, Exploratory Data
 /// Analysis, 1977; Batcher, 1968; Perreault and Hebert, "Median filtering in constant time", 2007.
 struct Median {
-  Real radius = 1;  ///< 0 to 127
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 127
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -74,12 +74,12 @@ struct Median {
 /// The sample below which a share of the window lies: rank floor(share * (n - 1) + 1/2) of n, so that 0 is the minimum,
 /// 1 the maximum. Exact, at the cost of a large median.
 struct Percentile {
-  Real radius = 1;  ///< 0 to 127
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Real share = 0.25F;  ///< of the window, 0..1
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 127
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Real share = 0.25F;                       ///< of the window, 0..1
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -89,12 +89,12 @@ struct Percentile {
 /// The mean of what is left of the window without its smallest and largest samples: floor(share * n / 2) are dropped at
 /// either end. 0 is the mean, near 1 the median. For grain and impulses at once. O(pixels * window).
 struct AlphaTrimmedMean {
-  Real radius = 1;  ///< 0 to 31
-  WindowShape shape = WindowShape::square;
-  Footprint footprint = {};
-  Real share = 0.4F;  ///< dropped at both ends together, 0 to 0.99
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 1;                          ///< 0 to 31
+  WindowShape shape = WindowShape::square;  ///< of the window
+  Footprint footprint = {};                 ///< a window of one's own, in place of radius and shape
+  Real share = 0.4F;                        ///< dropped at both ends together, 0 to 0.99
+  Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -106,9 +106,9 @@ struct AlphaTrimmedMean {
 /// weight or a sum of 0. Source: Brownrigg, "The weighted median filter", Comm. ACM 27, 1984. O(pixels * taps * log
 /// taps).
 struct WeightedMedian {
-  Kernel weights = Kernel::parse("1,2,1/2,3,2/1,2,1");
-  Border border = Border::edge;
-  Real fill = 0;
+  Kernel weights = Kernel::parse("1,2,1/2,3,2/1,2,1");  ///< whole numbers, a row of the window after the other
+  Border border = Border::edge;                         ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                                        ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -126,8 +126,8 @@ struct WeightedMedian {
 struct AdaptiveMedian {
   Real radius = 5;    ///< half-width in pixels, 1 to 31, of the largest window, of which an impulse is an extreme
   Real least = 0.1F;  ///< how far an impulse lies from the median at least, 0..1 scale
-  Border border = Border::edge;
-  Real fill = 0;
+  Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -137,9 +137,9 @@ struct AdaptiveMedian {
 /// Minimum, then maximum over a square: bright objects narrower than the window vanish, the rest keeps its outline.
 /// Source: Serra, Image Analysis and Mathematical Morphology, 1982. O(pixels * log radius).
 struct Opening {
-  Real radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 5;               ///< half-width of the square window in pixels, 0 to 2047
+  Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -148,9 +148,9 @@ struct Opening {
 
 /// Maximum, then minimum: dark objects narrower than the window vanish. As Opening.
 struct Closing {
-  Real radius = 5;  ///< half-width of the square window in pixels, 0 to 2047
-  Border border = Border::edge;
-  Real fill = 0;
+  Real radius = 5;               ///< half-width of the square window in pixels, 0 to 2047
+  Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
+  Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

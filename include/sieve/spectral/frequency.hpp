@@ -36,11 +36,12 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
 
 /// Low-pass: keeps what is slower than `cutoff`.
 struct LowPass {
-  Real cutoff = 0.1F;  ///< cycles per pixel, 0.0005 to 1
-  PassForm form = PassForm::gaussian;
-  int order = 2;
-  Border border = Border::mirror;
+  Real cutoff = 0.1F;                  ///< cycles per pixel, 0.0005 to 1
+  PassForm form = PassForm::gaussian;  ///< the shape of the step
+  int order = 2;                       ///< of Butterworth: how steep
+  Border border = Border::mirror;      ///< mirror, wrap or zero
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -49,11 +50,12 @@ struct LowPass {
 
 /// High-pass: one minus the low-pass. The mean goes too: the result is signed, around 0.
 struct HighPass {
-  Real cutoff = 0.02F;  ///< cycles per pixel, 0.0005 to 1
-  PassForm form = PassForm::gaussian;
-  int order = 2;
-  Border border = Border::mirror;
+  Real cutoff = 0.02F;                 ///< cycles per pixel, 0.0005 to 1
+  PassForm form = PassForm::gaussian;  ///< the shape of the step
+  int order = 2;                       ///< of Butterworth: how steep
+  Border border = Border::mirror;      ///< mirror, wrap or zero
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -63,12 +65,13 @@ struct HighPass {
 /// Band-stop: takes out the frequencies from `low` to `high`. With c the middle and w the width of the band: ideal 0
 /// within; butterworth 1 / (1 + (d w / (d^2 - c^2))^(2 order)); gaussian 1 - exp(-((d^2 - c^2) / (d w))^2).
 struct BandStop {
-  Real low = 0.05F;  ///< cycles per pixel, 0 to 1
-  Real high = 0.1F;  ///< cycles per pixel, above low
-  PassForm form = PassForm::gaussian;
-  int order = 2;
-  Border border = Border::mirror;
+  Real low = 0.05F;                    ///< cycles per pixel, 0 to 1
+  Real high = 0.1F;                    ///< cycles per pixel, above low
+  PassForm form = PassForm::gaussian;  ///< the shape of the step
+  int order = 2;                       ///< of Butterworth: how steep
+  Border border = Border::mirror;      ///< mirror, wrap or zero
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -77,12 +80,13 @@ struct BandStop {
 
 /// Band-pass: one minus the band-stop.
 struct BandPass {
-  Real low = 0.05F;  ///< cycles per pixel, 0 to 1
-  Real high = 0.1F;  ///< cycles per pixel, above low
-  PassForm form = PassForm::gaussian;
-  int order = 2;
-  Border border = Border::mirror;
+  Real low = 0.05F;                    ///< cycles per pixel, 0 to 1
+  Real high = 0.1F;                    ///< cycles per pixel, above low
+  PassForm form = PassForm::gaussian;  ///< the shape of the step
+  int order = 2;                       ///< of Butterworth: how steep
+  Border border = Border::mirror;      ///< mirror, wrap or zero
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -91,13 +95,14 @@ struct BandPass {
 
 /// High-frequency emphasis: keep + boost * high-pass. The mean is kept with keep=1.
 struct HighEmphasis {
-  Real cutoff = 0.05F;  ///< cycles per pixel, 0.0005 to 1
-  Real keep = 1;        ///< gain of the slow part, 0 to 10
-  Real boost = 1;       ///< what is added to it for the fast part, -10 to 10
-  PassForm form = PassForm::gaussian;
-  int order = 2;
-  Border border = Border::mirror;
+  Real cutoff = 0.05F;                 ///< cycles per pixel, 0.0005 to 1
+  Real keep = 1;                       ///< gain of the slow part, 0 to 10
+  Real boost = 1;                      ///< what is added to it for the fast part, -10 to 10
+  PassForm form = PassForm::gaussian;  ///< the shape of the step
+  int order = 2;                       ///< of Butterworth: how steep
+  Border border = Border::mirror;      ///< mirror, wrap or zero
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -29,6 +29,7 @@ struct Notch {
   bool pass = false;                        ///< keeps the points alone
   Border border = Border::mirror;           ///< how the picture goes on beyond its border
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -42,6 +43,7 @@ struct Transfer {
   SharedImage with = {};           ///< the gray picture of the gains
   Border border = Border::mirror;  ///< how the picture goes on beyond its border
 
+  /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
@@ -55,8 +57,8 @@ struct Transfer {
 /// it is. O(pixels * waves).
 struct RemovePeriodicNoise {
   int most = 8;  ///< waves at most, 1 to 64
-  std::optional<float> blur =
-      {};  ///< sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
+  /// sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
+  std::optional<float> blur = {};
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -10,21 +10,21 @@ namespace sieve {
 
 /// in + with.
 struct Add {
-  SharedImage with = {};
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
   Image operator()(const ConstView& in) const;
   static void describe(Description<Add>& d);
 };
 
 /// in - with, signed.
 struct Subtract {
-  SharedImage with = {};
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
   Image operator()(const ConstView& in) const;
   static void describe(Description<Subtract>& d);
 };
 
 /// in * with.
 struct Multiply {
-  SharedImage with = {};
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
   Image operator()(const ConstView& in) const;
   static void describe(Description<Multiply>& d);
 };
@@ -32,23 +32,23 @@ struct Multiply {
 /// in / with, where |with| is at least `least`; elsewhere in / least with the sign of with, so that nothing divides by
 /// zero.
 struct Divide {
-  SharedImage with = {};
-  Real least = 0.001F;  ///< smallest size of a divisor, above 0
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
+  Real least = 0.001F;    ///< smallest size of a divisor, above 0
   Image operator()(const ConstView& in) const;
   static void describe(Description<Divide>& d);
 };
 
 /// (1 - share) * in + share * with.
 struct Blend {
-  SharedImage with = {};
-  Real share = 0.5F;  ///< of the second picture, 0..1
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
+  Real share = 0.5F;      ///< of the second picture, 0..1
   Image operator()(const ConstView& in) const;
   static void describe(Description<Blend>& d);
 };
 
 /// |in - with|.
 struct AbsoluteDifference {
-  SharedImage with = {};
+  SharedImage with = {};  ///< the second picture: of the same size, and gray or with the same channels
   Image operator()(const ConstView& in) const;
   static void describe(Description<AbsoluteDifference>& d);
 };

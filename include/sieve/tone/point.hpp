@@ -43,7 +43,7 @@ struct Absolute {
 
 /// Gray from color: a luma of the samples as stored, the mean, or one channel. Gray comes back as it is.
 struct Gray {
-  GrayBy by = GrayBy::rec709;
+  GrayBy by = GrayBy::rec709;  ///< the weights of the channels, or one of them
 
   Image operator()(const ConstView& in) const;
   static void describe(Description<Gray>& d);

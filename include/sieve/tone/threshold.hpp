@@ -24,11 +24,11 @@ double otsu_level(const Histogram& h);
 
 /// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.
 struct Threshold {
-  ThresholdBy by = ThresholdBy::otsu;
-  Real level = 0.5F;             ///< with by=level
-  Real radius = 15;              ///< half-width in pixels of the square window with by=local, 1 to 2047
-  Real offset = 0;               ///< how far above the mean less this a sample must lie with by=local, -1 to 1
-  Border border = Border::edge;  ///< with by=local: edge, mirror, reflect or wrap
+  ThresholdBy by = ThresholdBy::otsu;  ///< how the level is found
+  Real level = 0.5F;                   ///< with by=level
+  Real radius = 15;                    ///< half-width in pixels of the square window with by=local, 1 to 2047
+  Real offset = 0;                     ///< how far above the mean less this a sample must lie with by=local, -1 to 1
+  Border border = Border::edge;        ///< with by=local: edge, mirror, reflect or wrap
 
   Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
