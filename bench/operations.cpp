@@ -70,7 +70,8 @@ void point_operations(std::vector<Operation>& all) {
   };
   add("clip", 1.5, Clip{});
   add("stretch, range given", 1.5, Stretch{.low = 0.1F, .high = 0.9F});
-  all.push_back({"histogram, 256 bins", By::copy, Goal::at_most, 2, [] { return [] { histogram(large(), 0, 256); }; }});
+  all.push_back({"histogram, 256 bins", By::copy, Goal::at_most, 2,
+                 [] { return [] { histogram(large(), {.channel = 0, .bins = 256}); }; }});
   add("equalize", 4, Equalize{});
   add("clahe", 8, Clahe{});
   add("match, to another picture", 5, Match{.with = SharedImage(map_samples(large(), [](float v) { return v * v; }))});

@@ -30,8 +30,8 @@ void save(const std::string& name, int width, int height, int channels,
       }
     }
   }
-  sieve::io::write(folder + "/" + name,
-                   sieve::from_interleaved(levels.data(), width, height, channels, 0, white_level));
+  (void)sieve::io::write(folder + "/" + name,
+                         sieve::from_interleaved(levels.data(), width, height, channels, 0, white_level));
 }
 
 double channel(const Rgb& p, int c) { return c == 0 ? p.r : c == 1 ? p.g : p.b; }

@@ -20,7 +20,7 @@ int main(int argc, char** argv) try {
   const sieve::Image by_guess = sieve::Flatten{.by = sieve::BackgroundBy::polynomial}(page);
   std::cout << "flatness " << sieve::flatness(page) << ", by the flat " << sieve::flatness(by_flat) << ", by a guess "
             << sieve::flatness(by_guess) << '\n';
-  sieve::io::write(argv[4], sieve::Threshold{}(by_guess));
+  std::cout << sieve::io::write(argv[4], sieve::Threshold{}(by_guess)).note;
 
   // Color changes hold the lightness; what a filter found out while it ran is heard through a watch.
   sieve::Watch watch;
@@ -28,7 +28,7 @@ int main(int argc, char** argv) try {
   const sieve::Watch::Active active(watch);
   const sieve::Chain chain{sieve::WhiteBalance{.by = sieve::BalanceBy::white_patch},
                            sieve::KeepHue{.hue = 29, .width = 50}};
-  sieve::io::write(argv[5], chain(sieve::io::read(argv[3]).image));
+  std::cout << sieve::io::write(argv[5], chain(sieve::io::read(argv[3]).image)).note;
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

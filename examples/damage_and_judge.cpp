@@ -24,7 +24,7 @@ int main(int argc, char** argv) try {
   // What was done goes with the picture.
   sieve::io::WriteOptions options;
   options.record = sieve::record_of(damage);
-  sieve::io::write(argv[2], damaged, options);
+  std::cout << sieve::io::write(argv[2], damaged, options).note;
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

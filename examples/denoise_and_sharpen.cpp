@@ -34,7 +34,7 @@ int main(int argc, char** argv) try {
   for (const sieve::Stage& s : sieve::Filter(sieve::Unsharp{}).stages(smooth)) {
     std::cout << "unsharp, " << s.name << ": deviation " << sieve::statistics(s.image)[0].deviation << '\n';
   }
-  sieve::io::write(argv[2], sieve::BoundedUnsharp{.amount = 1}(smooth));
+  std::cout << sieve::io::write(argv[2], sieve::BoundedUnsharp{.amount = 1}(smooth)).note;
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

@@ -22,7 +22,7 @@ int main(int argc, char** argv) try {
   // Any function of the frequencies, in cycles per pixel: here fine detail across the picture goes, along it stays.
   const sieve::Image smooth =
       sieve::filter_frequencies(calm, [](double fx, double) { return std::exp(-fx * fx / 0.005); });
-  sieve::io::write(argv[2], smooth);
+  std::cout << sieve::io::write(argv[2], smooth).note;
 
   // How much of the picture a few coefficients hold.
   for (const int side : {16, 64, 256}) {

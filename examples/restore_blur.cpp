@@ -16,7 +16,7 @@ int main(int argc, char** argv) try {
 
   // Before anything is divided.
   const sieve::PsfDiagnosis d = sieve::diagnose(psf, clean.width(), clean.height());
-  std::cout << d.verdict << ": " << d.reason << '\n';
+  std::cout << sieve::name_of(d.verdict) << ": " << d.reason << '\n';
 
   // Filters tell what they found.
   sieve::Watch watch;
@@ -36,7 +36,7 @@ int main(int argc, char** argv) try {
   // And where the blur is not known: a Gaussian that makes the edges as wide, with how sure that is.
   const sieve::FoundPsf found = sieve::psf_blind(blurred);
   std::cout << "blind: " << found.psf.text() << ", confidence " << found.confidence << '\n';
-  sieve::io::write(argv[2], best);
+  std::cout << sieve::io::write(argv[2], best).note;
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';
   return 1;

@@ -11,13 +11,13 @@ int main(int argc, char** argv) try {
   if (argc != 3 && argc != 4) throw sieve::InvalidArgument("usage: tone_levels IN.png OUT.png [OTHER.png]");
   const sieve::io::Loaded in = sieve::io::read(argv[1]);
   const sieve::Exposure before = sieve::exposure(in.image);
-  std::cout << "before: " << before.verdict << ", " << before.reason << '\n';
+  std::cout << "before: " << sieve::name_of(before.verdict) << ", " << before.reason << '\n';
 
   const auto low = static_cast<float>(sieve::percentile(in.image, 0.01)),
              high = static_cast<float>(sieve::percentile(in.image, 0.99));
   const sieve::Image out = sieve::Stretch{.low = low, .high = high}(in.image);
   const sieve::Exposure after = sieve::exposure(out);
-  std::cout << "after:  " << after.verdict << ", " << after.reason << '\n';
+  std::cout << "after:  " << sieve::name_of(after.verdict) << ", " << after.reason << '\n';
 
   // Equalization is the table that a textbook draws.
   for (const sieve::LevelRow& r : sieve::level_table(in.image, sieve::luma_channel, 8)) {

@@ -32,8 +32,8 @@ void pictures(const std::string& demo) {
     for (const char* kind : {"png", "jpg", "tif", "pgm", "ppm", "pfm", "lsv"}) {
       for (const int bits : {1, 8, 16, 32}) {
         try {
-          io::write((folder / (std::to_string(channels) + "_" + std::to_string(bits) + "." + kind)).string(),
-                    join(some), {.bits = bits});
+          (void)io::write((folder / (std::to_string(channels) + "_" + std::to_string(bits) + "." + kind)).string(),
+                          join(some), {.bits = bits});
         } catch (const Error&) {
           // Not every kind of file holds every picture.
         }

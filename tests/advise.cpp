@@ -28,27 +28,27 @@ double best_of(const Image& damaged, const Image& clean, const std::vector<std::
 }  // namespace
 
 TEST_CASE("each kind of noise is told apart, with its level") {
-  CHECK(measure_damage(noon()).kind == "none");
+  CHECK(measure_damage(noon()).words() == "none");
   CHECK_FALSE(measure_damage(noon()).blurred);
   for (const float s : {0.03F, 0.1F}) {
     const Damage d = measure_damage(GaussianNoise{.deviation = s, .seed = 4}(noon()));
-    CHECK(d.kind == "gaussian");
+    CHECK(d.words() == "gaussian");
     CHECK(d.noise == doctest::Approx(s).epsilon(0.1));
   }
   for (const float photons : {40.0F, 200.0F}) {
     const Damage d = measure_damage(PoissonNoise{.photons = photons, .seed = 4}(noon()));
-    CHECK(d.kind == "photon");
+    CHECK(d.words() == "photon");
     CHECK(d.photons == doctest::Approx(photons).epsilon(0.35));
   }
   const Damage impulses = measure_damage(ImpulseNoise{.dark = 0.03F, .bright = 0.02F, .seed = 8}(noon()));
-  CHECK(impulses.kind == "impulse");
+  CHECK(impulses.words() == "impulse");
   CHECK(impulses.impulses.dark == doctest::Approx(0.03).epsilon(0.25));
-  CHECK(measure_damage(io::read(test::data + "/hum.png").image).kind == "periodic");
+  CHECK(measure_damage(io::read(test::data + "/hum.png").image).words() == "periodic");
   const Damage both =
       measure_damage(ImpulseNoise{.dark = 0.02F, .bright = 0.02F}(GaussianNoise{.deviation = 0.05F}(noon())));
-  CHECK(both.kind == "impulse and gaussian");
-  CHECK(measure_damage(Image(40, 30)).kind == "none");
-  CHECK(measure_damage(Image(1, 1)).kind == "none");
+  CHECK(both.words() == "impulse and gaussian");
+  CHECK(measure_damage(Image(40, 30)).words() == "none");
+  CHECK(measure_damage(Image(1, 1)).words() == "none");
   for (const double sigma : {2.0, 3.0, 5.0}) {
     const Damage d = measure_damage(Gaussian{.sigma = static_cast<float>(sigma)}(noon()));
     CHECK(d.blurred);
@@ -152,7 +152,7 @@ TEST_CASE("the gray chart: one smear becomes four peaks, edges stay steep") {
   const Image chart = io::read(test::data + "/chart.png").image;
   // The deepest valley between the first two grays, in parts of their lower peak.
   const auto valley = [](const Image& v) {
-    const auto counts = histogram(v, 0, 64).counts;  // grays at 0.26 and 0.42: bins 16 and 26
+    const auto counts = histogram(v, {.channel = 0, .bins = 64}).counts;  // grays at 0.26 and 0.42: bins 16 and 26
     const auto most = [&](std::size_t from, std::size_t to) {
       return *std::max_element(counts.begin() + static_cast<std::ptrdiff_t>(from),
                                counts.begin() + static_cast<std::ptrdiff_t>(to));
@@ -164,7 +164,7 @@ TEST_CASE("the gray chart: one smear becomes four peaks, edges stay steep") {
   for (const char* text : {"nonlocal_means", "total_variation", "wavelet_shrink"}) {
     CAPTURE(std::string(text));
     const Image out = Chain::parse(text)(chart);
-    const auto peaks = histogram_peaks(histogram(out, 0));
+    const auto peaks = histogram_peaks(histogram(out, {.channel = 0}));
     REQUIRE(peaks.size() == 4);
     CHECK(valley(out) < 0.05);
     for (std::size_t i = 0; i < 4; ++i)

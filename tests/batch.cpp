@@ -29,8 +29,8 @@ void fill(const std::string& folder, int count) {
   for (int i = 0; i < count; ++i) {
     const std::string below = folder + (i % 3 == 0 ? "" : i % 3 == 1 ? "/a" : "/a/b");
     fs::create_directories(below);
-    io::write(below + "/" + std::to_string(1000 + i) + (i % 2 == 0 ? ".png" : ".pgm"),
-              test::noise(40 + i % 7, 30 + i % 5, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
+    (void)io::write(below + "/" + std::to_string(1000 + i) + (i % 2 == 0 ? ".png" : ".pgm"),
+                    test::noise(40 + i % 7, 30 + i % 5, 1, static_cast<std::uint64_t>(i)), {.bits = 8});
   }
 }
 
@@ -127,7 +127,7 @@ TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {
   CHECK(ended.err.find("9 were not begun") != std::string::npos);
   // Mended, it goes on with what is missing.
   fs::remove(folder / "in/0999.png");
-  io::write(folder / "in/0999.png", test::noise(20, 20), {.bits = 8});
+  (void)io::write(folder / "in/0999.png", test::noise(20, 20), {.bits = 8});
   const auto mended =
       lsieve("batch " + folder / "in" + " --recursive --resume --json --into " + folder / "out" + batch_steps);
   CHECK(mended.code == 0);
@@ -165,7 +165,7 @@ TEST_CASE("batch: as many workers as one likes stay within the memory that they 
   const Folder folder;
   fs::create_directories(folder / "in");
   const Image large = test::noise(1900, 1400, 3);
-  for (int i = 0; i < 8; ++i) io::write(folder / "in/" + std::to_string(i) + ".pnm", large, {.bits = 8});
+  for (int i = 0; i < 8; ++i) (void)io::write(folder / "in/" + std::to_string(i) + ".pnm", large, {.bits = 8});
   // The most that the tool held at any time, in megabytes.
   const auto most = [&](const std::string& memory, const std::string& out) {
     const pid_t child =
@@ -252,7 +252,7 @@ TEST_CASE("batch: Ctrl-C ends it at once and says how to go on; a changed pictur
   CHECK(other.code == 2);
   CHECK(other.err.find("other settings") != std::string::npos);
   REQUIRE(lsieve(call + " -- nonlocal_means").code == 0);
-  io::write(folder / "in/1000.png", test::noise(64, 64), {.bits = 8});
+  (void)io::write(folder / "in/1000.png", test::noise(64, 64), {.bits = 8});
   const auto again = lsieve(call + " --json -- nonlocal_means");
   REQUIRE(again.code == 0);
   CHECK(json::parse(again.out)["written"] == 1);
@@ -263,8 +263,8 @@ TEST_CASE("batch: a full disk leaves no half file and can be gone on with") {
   const Folder folder;
   fs::create_directories(folder / "in");
   for (int i = 0; i < 6; ++i)
-    io::write(folder / ("in/" + std::to_string(i) + ".png"), i == 3 ? test::noise(300, 300) : test::noise(20, 20),
-              {.bits = 8});
+    (void)io::write(folder / ("in/" + std::to_string(i) + ".png"), i == 3 ? test::noise(300, 300) : test::noise(20, 20),
+                    {.bits = 8});
   // No file may grow beyond 20 blocks of 1024 bytes: writing the large one fails.
   const auto full = test::run("sh -c \"trap '' XFSZ; ulimit -f 20; exec " LSIEVE_TOOL " batch " + folder / "in" +
                               " --into " + folder / "out" + " -- invert\"");

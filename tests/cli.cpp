@@ -3,6 +3,7 @@
 #include "support.hpp"
 
 #include <fcntl.h>
+#include <signal.h>
 #include <unistd.h>
 
 #include <nlohmann/json.hpp>
@@ -179,7 +180,7 @@ TEST_CASE("the examples do what they say") {
   CHECK(levels.code == 0);
   CHECK(levels.out.find("before: low contrast") == 0);
   CHECK(levels.out.find("after:  balanced") != std::string::npos);
-  CHECK(exposure(io::read(f / "l.png").image).verdict == "balanced");
+  CHECK(exposure(io::read(f / "l.png").image).verdict == ExposureVerdict::balanced);
   CHECK(levels.out.find("level 7: 0 pixels, cumulative 1, becomes 7") != std::string::npos);
   const auto light = test::run(dir + "/color_and_illumination " + test::data + "/lamp.png " + test::data +
                                "/lamp_flat.png " + noon + " " + f / "p.png " + f / "v.png");
@@ -230,7 +231,7 @@ TEST_CASE("the examples do what they say") {
 TEST_CASE("words in any order and number: an exit code of 0, 1 or 2 and a line that says why, never a crash") {
   const Folder folder;
   const std::string small = folder / "small.pgm";
-  io::write(small, test::noise(12, 9), {.bits = 8});
+  (void)io::write(small, test::noise(12, 9), {.bits = 8});
   const std::vector<std::string> commands = {"look",   "levels",     "apply",      "list",     "kernel", "judge",
                                              "lineup", "sweep",      "psf",        "find-psf", "advise", "pack",
                                              "unpack", "compaction", "completion", "nonsense"};
@@ -303,4 +304,17 @@ TEST_CASE("words in any order and number: an exit code of 0, 1 or 2 and a line t
   CHECK(done > 20);
   // Inputs are as they were.
   CHECK(identical(io::read(small).image, Chain::parse("clip then quantize bits=8")(test::noise(12, 9))));
+}
+
+TEST_CASE("called from a program of one's own, the tool gives its handler of Ctrl-C back") {
+  const test::Folder f;
+  struct sigaction own {
+  }, after{};
+  own.sa_handler = [](int) {};
+  REQUIRE(::sigaction(SIGINT, &own, nullptr) == 0);
+  CHECK(in_process(Catalogue::standard(), {"apply", test::noon_file, f / "o.png", "gray"}).code == 0);
+  ::sigaction(SIGINT, nullptr, &after);
+  CHECK((after.sa_handler == own.sa_handler));
+  own.sa_handler = SIG_DFL;
+  ::sigaction(SIGINT, &own, nullptr);
 }

@@ -1,5 +1,7 @@
 // Curves, thresholds, color conversions, exposure and white balance.
 
+#include <nlohmann/json.hpp>
+
 #include "sieve/io.hpp"
 #include "support.hpp"
 
@@ -163,7 +165,7 @@ TEST_CASE("auto exposure chooses by the figures and says why; white balance take
   }
   CHECK(plan_exposure(split).local);
   const Image dark = io::read(test::data + "/night.png").image;
-  CHECK(exposure(AutoExposure{}(dark)).verdict == "balanced");
+  CHECK(exposure(AutoExposure{}(dark)).verdict == ExposureVerdict::balanced);
   CHECK(plan_exposure(Image(4, 4)).reason.find("left alone") != std::string::npos);
   // A factor for each channel in linear light is undone.
   const Image tinted = Encode{}([&] {
@@ -186,4 +188,34 @@ TEST_CASE("auto exposure chooses by the figures and says why; white balance take
     CHECK(std::abs(ratio(f(tinted), 0) - ratio(f(scene), 0)) < 0.1);
   }
   CHECK(identical(WhiteBalance{}(noise(9, 9)), noise(9, 9)));
+}
+
+TEST_CASE("the hue of a pixel is the hue that keep_hue takes, in degrees; a gain is a product") {
+  const std::tuple<float, float, float, double> colors[] = {{1, 0, 0, 29},  {1, 1, 0, 110}, {0, 1, 0, 142},
+                                                            {0, 1, 1, 195}, {0, 0, 1, 264}, {1, 0, 1, 328}};
+  for (const auto& [r, g, b, hue] : colors) {
+    Image in(3, 2, 3);
+    in.at(1, 1, 0) = r, in.at(1, 1, 1) = g, in.at(1, 1, 2) = b;
+    const PixelColor seen = color_at(in, 1, 1);
+    CAPTURE(hue);
+    CHECK(std::abs(seen.hue - hue) < 0.6);
+    CHECK(seen.chroma > 0.1);
+    // Kept whole at its own degrees, gray at those opposite.
+    CHECK(deviation(KeepHue{.hue = seen.hue, .width = 10}(in), in) < 1e-4);
+    CHECK(color_at(KeepHue{.hue = std::fmod(seen.hue + 180, 360), .width = 10}(in), 1, 1).chroma < 1e-3);
+    const PixelColor turned = color_at(HueShift{.degrees = 20}(Saturate{.factor = 0.3F}(in)), 1, 1);
+    CHECK(std::abs(std::remainder(turned.hue - seen.hue - 20, 360)) < 0.2);
+  }
+  Image gray(2, 2);
+  gray.fill(1);
+  CHECK(color_at(gray, 1, 0).lightness == doctest::Approx(1));
+  CHECK(color_at(gray, 1, 0).chroma == 0);
+  CHECK_THROWS_AS((void)color_at(gray, 2, 0), InvalidArgument);
+  const auto told = nlohmann::json::parse(test::lsieve("look " + test::noon_file + " --at 10,20 --json").out);
+  CHECK(told["samples"][0]["hue"].get<double>() == doctest::Approx(color_at(test::noon(), 10, 20).hue));
+
+  const Image in = noise(20, 10, 4), twice = Gain{.factor = 2}(in);
+  CHECK(twice.at(3, 4, 2) == 2 * in.at(3, 4, 2));
+  CHECK(identical(twice.channel(3), in.channel(3)));
+  CHECK(Catalogue::standard().search("multiply by a number").front() == "gain");
 }

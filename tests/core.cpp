@@ -1,6 +1,8 @@
 #include "support.hpp"
 
+#include <atomic>
 #include <chrono>
+#include <mutex>
 #include <thread>
 
 using namespace sieve;
@@ -53,7 +55,7 @@ TEST_CASE("buffers: every 8-bit and 16-bit level survives, saturation is counted
   CHECK(back == bytes);
   std::vector<std::uint16_t> words(65536), again(65536);
   for (std::size_t i = 0; i < words.size(); ++i) words[i] = static_cast<std::uint16_t>(i);
-  to_interleaved(from_interleaved(words.data(), 256, 256, 1), again.data());
+  (void)to_interleaved(from_interleaved(words.data(), 256, 256, 1), again.data());
   CHECK(again == words);
 
   Image odd(5, 1);
@@ -149,25 +151,104 @@ TEST_CASE("parallel rows: each once, exceptions come out, stop is heard, threads
   CHECK(identical(one, Gaussian{.sigma = 9}(in)));
   CHECK(identical(one_box, Box{.radius = 70}(in)));
   CHECK_THROWS_AS(set_threads(-1), InvalidArgument);
+}
 
+namespace {
+
+// Work whose rows count themselves, so that what is heard of its progress can be held against what is done.
+std::atomic<int> rows_done{0};
+struct SlowRows {
+  Image operator()(const ConstView& in) const {
+    Image out(in.shape);
+    parallel_rows(
+        in.height(), RowCost(in.width(), 1000),
+        [&](int first, int last) {
+          for (int y = first; y < last; ++y) {
+            std::this_thread::sleep_for(std::chrono::microseconds(700));
+            ++rows_done;
+          }
+        },
+        8);
+    return out;
+  }
+  static void describe(Description<SlowRows>& d) {
+    d.called("slow_rows", "mine", "Waits.").window([](const SlowRows&) { return 1; });
+  }
+};
+
+}  // namespace
+
+TEST_CASE("progress is the share of the work that is done: in a filter, in a chain by strips, in work around both") {
+  const Image small(60, 300), large(1024, 512);
+  for (const auto& [in, steps] : {std::pair{&small, 2}, {&large, 3}}) {
+    const Chain chain(std::vector<Filter>(static_cast<std::size_t>(steps), SlowRows{}));
+    Watch watch;
+    const Watch::Active active(watch);
+    std::vector<std::pair<double, double>> heard;
+    std::mutex mutex;
+    rows_done = 0;
+    const double all = 2.0 * steps * in->height();
+    watch.on_progress = [&](double share) {
+      const std::lock_guard lock(mutex);
+      heard.emplace_back(share, rows_done / all);
+    };
+    Progress outer(2);
+    for (int i = 0; i < 2; ++i) {
+      (void)chain(*in);
+      outer.add(1);
+    }
+    CAPTURE(in->width());
+    REQUIRE(heard.size() >= 4);
+    for (const auto& [share, done] : heard) {
+      CAPTURE(done);
+      // A strip counts when all of its steps are done; there are four, each an eighth of all.
+      CHECK(std::abs(share - done) < 0.26);
+    }
+    CHECK(heard.front().first < 0.3);
+    CHECK(heard.back().first > 0.7);
+  }
+}
+
+TEST_CASE("a stop is no error: no general catch swallows it") {
+  static_assert(!std::is_base_of_v<std::exception, Canceled>);
+  const Image in = noise(64, 64);
   Watch watch;
   const Watch::Active active(watch);
-  // Shares rise and stay within 0..1, whatever nests within what.
-  double heard = 0;
-  watch.on_progress = [&](double share) {
-    CHECK(share > heard);
-    CHECK(share <= 1);
-    heard = share;
-  };
-  Progress outer(2);
-  for (int i = 0; i < 2; ++i) {
-    Chain{Gaussian{.sigma = 9}, Box{.radius = 30}, Clip{}}(in);
-    outer.add(1);
-    std::this_thread::sleep_for(std::chrono::milliseconds(60));
-  }
-  CHECK(heard > 0);
+  CHECK_NOTHROW(checkpoint());
   watch.stop();
-  CHECK_THROWS_AS(Gaussian{.sigma = 9}(in), Canceled);
+  CHECK_THROWS_AS(checkpoint(), Canceled);
+  bool swallowed = false, stopped = false;
+  try {
+    try {
+      (void)Gaussian{.sigma = 9}(in);
+    } catch (const std::exception&) {
+      swallowed = true;
+    }
+  } catch (const Canceled& c) {
+    stopped = std::string(c.what()) == "stopped on request";
+  }
+  CHECK_FALSE(swallowed);
+  CHECK(stopped);
+}
+
+TEST_CASE("lumas: the weights of the standards, and alpha is copied alone") {
+  for (const auto& [by, red, green] : {std::tuple{GrayBy::rec709, 0.2126, 0.7152},
+                                       {GrayBy::rec601, 0.299, 0.587},
+                                       {GrayBy::rec2020, 0.2627, 0.6780}}) {
+    const LumaWeights w = luma_weights(by);
+    CHECK(w.red == red);
+    CHECK(w.green == green);
+    CHECK(w.red + w.green + w.blue == doctest::Approx(1).epsilon(1e-12));
+  }
+  CHECK_THROWS_AS((void)luma_weights(GrayBy::average), InvalidArgument);
+  const Image from = noise(9, 5, 4, 1), other = noise(9, 5, 4, 2);
+  Image to = other;
+  copy_alpha(from, to);
+  CHECK(identical(to.channel(3), from.channel(3)));
+  for (int c = 0; c < 3; ++c) CHECK(identical(to.channel(c), other.channel(c)));
+  Image opaque = noise(9, 5, 3, 3), before = opaque;
+  copy_alpha(opaque, opaque);
+  CHECK(identical(opaque, before));
 }
 
 TEST_CASE("describe: ranges are checked with what is allowed, nearest names") {

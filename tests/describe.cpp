@@ -76,8 +76,22 @@ struct Halves {
   }
 };
 
+// A filter whose parameter is a text.
+struct Labeled {
+  std::string label = "none";
+  Image operator()(const ConstView& in) const {
+    Image out(in);
+    out.at(0, 0) = static_cast<float>(label.size());
+    return out;
+  }
+  static void describe(Description<Labeled>& d) {
+    d.called("labeled", "mine", "Notes the length of a text.").field("label", &Labeled::label, "", "any words");
+  }
+};
+
 Catalogue with_mine() {
   Catalogue mine = Catalogue::standard();
+  mine.add<Labeled>();
   mine.add<EvenRows>();
   mine.add<Posterized>();
   return mine;
@@ -110,7 +124,7 @@ TEST_CASE("a group of one's own, with one's own filters in it: chain text, recip
   }
   const auto message = [&](const std::string& text) -> std::string {
     try {
-      Chain::parse(text, mine);
+      (void)Chain::parse(text, mine);
     } catch (const InvalidArgument& e) {
       return e.what();
     }
@@ -314,4 +328,20 @@ TEST_CASE("definitions: of a chain, of a group, of one's own struct in a line; n
     CAPTURE(name);
     CHECK(mine.tolerance(f).has_value());
   }
+}
+
+TEST_CASE("a text as a parameter: chain text, recipe and record hold it as it is") {
+  const Catalogue mine = with_mine();
+  for (const std::string label : {"lamp", "two words", "", "a=b", "then", "C:\\dir\\", "\"quoted\" 'both'",
+                                  "tab\tand\nline", "0.5..4:8", "a|b", "end", "ä"}) {
+    CAPTURE(label);
+    const Chain chain{Labeled{.label = label}, Clip{}};
+    CHECK(chain.steps()[0].get("label") == label);
+    for (const Chain& again : {Chain::parse(chain.text(), mine), Chain::parse(chain.text(true), mine),
+                               Chain::parse(recipe_words(recipe_text(chain), "r.toml", mine), mine),
+                               Chain::parse(chain_text_of_record(record_of(chain)), mine)})
+      CHECK(again.steps()[0].get("label") == label);
+    CHECK(chain(noise(3, 3)).at(0, 0) == std::min(1.0F, static_cast<float>(label.size())));
+  }
+  CHECK(Chain::parse("labeled label=x=y", mine).steps()[0].as<Labeled>()->label == "x=y");
 }

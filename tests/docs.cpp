@@ -44,11 +44,11 @@ void furnish(const Folder& f) {
   fs::create_directories(f / "data");
   fs::create_directory_symlink(test::data, f / "data/demo");
   fs::copy_file(test::noon_file, f / "noon.png");
-  io::write(f / "smooth.png", Gaussian{.sigma = 0.8F}(test::noon()), {});
+  (void)io::write(f / "smooth.png", Gaussian{.sigma = 0.8F}(test::noon()), {});
   fs::create_directories(f / "camera/east");
   const Image small = Shrink{.factor = 8}(test::noon());
-  io::write(f / "camera/night-1.tif", small, {.bits = 16});
-  io::write(f / "camera/east/night-2.png", small, {.bits = 8});
+  (void)io::write(f / "camera/night-1.tif", small, {.bits = 16});
+  (void)io::write(f / "camera/east/night-2.png", small, {.bits = 8});
   test::put(f / "chain.toml", recipe_text(Chain::parse("median radius=1 then stretch")));
 }
 

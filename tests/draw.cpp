@@ -183,3 +183,42 @@ TEST_CASE(
     CHECK_NOTHROW(shown(draw::histograms({{"a", *odd}, {"b", in}})));
   }
 }
+
+namespace {
+
+// The middle of the pixels in which two pages differ, of those right of `from` alone.
+std::pair<double, double> changed(const Image& a, const Image& b, double from = 0) {
+  double x = 0, y = 0, n = 0;
+  for (int j = 0; j < a.height(); ++j) {
+    for (int i = static_cast<int>(std::ceil(from)); i < a.width(); ++i) {
+      const double d = std::abs(static_cast<double>(a.at(i, j, 1)) - static_cast<double>(b.at(i, j, 1)));
+      x += d * i, y += d * j, n += d;
+    }
+  }
+  return {x / n, y / n};
+}
+
+}  // namespace
+
+TEST_CASE("a frequency plane: zero in the middle, a mark and its mirror where they are said") {
+  const auto page = [](const Image& gain, std::vector<std::pair<double, double>> marks) {
+    draw::Sheet sheet("t");
+    sheet.add({"gain", draw::frequency_plane(gain, std::move(marks)), "", nullptr});
+    return drawn(sheet);
+  };
+  Image gain(65, 65), middle = gain;
+  middle.at(32, 32) = 1;
+  const Image empty = page(gain, {});
+  const auto [cx, cy] = changed(empty, page(middle, {}));
+  const Image marked = page(gain, {{0.25, 0.125}});
+  const auto [mx, my] = changed(empty, marked);
+  CHECK(mx == doctest::Approx(cx).epsilon(0.01));
+  CHECK(my == doctest::Approx(cy).epsilon(0.01));
+  // Half of the frequency, half of the way.
+  const auto [fx, fy] = changed(empty, marked, cx);
+  const auto [hx, hy] = changed(empty, page(gain, {{0.125, 0.0625}}), cx);
+  CHECK(fx - cx > 40);
+  CHECK(fx - cx == doctest::Approx(2 * (hx - cx)).epsilon(0.05));
+  CHECK(fy - cy == doctest::Approx(2 * (hy - cy)).epsilon(0.1));
+  CHECK(std::abs(fx - cx) == doctest::Approx(2 * std::abs(fy - cy)).epsilon(0.1));
+}

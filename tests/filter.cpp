@@ -45,14 +45,14 @@ TEST_CASE("chain text is read back as it was, and runs like the structs") {
   CHECK(identical(Chain{Gaussian{.sigma = 2}, Absolute{}}(in), Absolute{}(Gaussian{.sigma = 2}(in))));
   CHECK(identical(Chain{}(in), in));
   Image before = in;
-  chain(in);
+  (void)chain(in);
   CHECK(identical(before, in));  // nothing changes its input
 }
 
 TEST_CASE("what is wrong in a chain is said, with what is allowed") {
   const auto message = [](const std::string& text) -> std::string {
     try {
-      Chain::parse(text);
+      (void)Chain::parse(text);
     } catch (const InvalidArgument& e) {
       return e.what();
     }
@@ -211,7 +211,7 @@ TEST_CASE("a recipe that is no text is refused with its line, before the parser 
   const std::string text("lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsig\0ma = 1.5\n",
                          58);  // found by the fuzzer
   try {
-    recipe_words(text, "bad.toml");
+    (void)recipe_words(text, "bad.toml");
     FAIL("no error");
   } catch (const InvalidArgument& e) {
     CHECK(std::string(e.what()) == "bad.toml, line 4: the byte 0 is no text: a recipe is a TOML file");
@@ -228,4 +228,9 @@ TEST_CASE("a recipe that is no text is refused with its line, before the parser 
             .size() == 1);
   CHECK(recipe_words("lean_sieve = 1\r\n[[step]]\r\n\tfilter = \"clip\"\r\n", "windows.toml") ==
         std::vector<std::string>{"clip"});
+}
+
+TEST_CASE("values that stand for several") {
+  for (const char* several : {"0.5..4:8", "1..100:5:log", "1|2|3", "edge|mirror"}) CHECK(holds_range(several));
+  for (const char* one : {"0.5", "-1e-3", "auto", "edge", "", "0,0/1,1", "a.b"}) CHECK_FALSE(holds_range(one));
 }

@@ -129,7 +129,7 @@ TEST_CASE("find-psf on the tool, and the advice that follows") {
   // A point, written as weights, read again.
   Image dark(40, 40);
   dark.at(20, 20) = 1;
-  io::write(f / "star.pfm", Blur{.psf = Kernel::disk(3)}(dark), {});
+  (void)io::write(f / "star.pfm", Blur{.psf = Kernel::disk(3)}(dark), {});
   REQUIRE(test::lsieve("find-psf " + (f / "star.pfm") + " --point 20,20 --into " + (f / "k.txt")).code == 0);
   const Kernel read =
       Kernel::parse("@" + (f / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});

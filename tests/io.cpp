@@ -138,17 +138,17 @@ TEST_CASE("round trips: every format, depth and number of channels, bit for bit"
   }
   // A largest level that is no power of two less one is kept; a bitmap; other depths by option.
   const Image hundred = on_levels(9, 5, 1, 100);
-  io::write(folder / "a.pgm", hundred);
+  (void)io::write(folder / "a.pgm", hundred);
   CHECK(io::read(folder / "a.pgm").image.white_level() == 100);
   CHECK(identical(io::read(folder / "a.pgm").image, hundred));
   const Image bitmap = on_levels(19, 7, 1, 1);
-  io::write(folder / "a.pbm", bitmap);
+  (void)io::write(folder / "a.pbm", bitmap);
   CHECK(identical(io::read(folder / "a.pbm").image, bitmap));
-  io::write(folder / "b.png", on_levels(8, 8, 3, 255), {.bits = 16});
+  (void)io::write(folder / "b.png", on_levels(8, 8, 3, 255), {.bits = 16});
   CHECK(io::read(folder / "b.png").bits == 16);
-  CHECK_THROWS_AS(io::write(folder / "b.png", hundred, {.bits = 12}), InvalidArgument);
-  CHECK_THROWS_AS(io::write(folder / "b.pgm", on_levels(8, 8, 3, 255)), InvalidArgument);
-  CHECK_THROWS_AS(io::write(folder / "b.xyz", hundred), InvalidArgument);
+  CHECK_THROWS_AS((void)io::write(folder / "b.png", hundred, {.bits = 12}), InvalidArgument);
+  CHECK_THROWS_AS((void)io::write(folder / "b.pgm", on_levels(8, 8, 3, 255)), InvalidArgument);
+  CHECK_THROWS_AS((void)io::write(folder / "b.xyz", hundred), InvalidArgument);
 }
 
 TEST_CASE("JPEG: close to the source, profile and saturation, CMYK and orientation") {
@@ -164,7 +164,7 @@ TEST_CASE("JPEG: close to the source, profile and saturation, CMYK and orientati
       .replace(36, 4, "acsp");
   header.replace(68, 12, std::string("\0\0\xf6\xd6\0\1\0\0\0\0\xd3\x2d", 12));
   const std::vector<std::uint8_t> profile(header.begin(), header.end());
-  io::write(folder / "a.jpg", smooth, {.bits = {}, .quality = 95, .profile = profile});
+  (void)io::write(folder / "a.jpg", smooth, {.bits = {}, .quality = 95, .profile = profile});
   const io::Loaded back = io::read(folder / "a.jpg");
   CHECK(test::deviation(back.image, smooth) < 0.03);
   CHECK(back.profile == profile);
@@ -280,8 +280,8 @@ TEST_CASE("ASCII PNM with comments, and PFM of both byte orders") {
 
 TEST_CASE("hostile files: one clear error, never a picture and never a large allocation") {
   const Folder folder;
-  CHECK(error_of([&] { io::read(folder / "none.png"); }).find("cannot be opened") != std::string::npos);
-  CHECK(error_of([&] { io::read(folder / ""); }).find("folder") != std::string::npos);
+  CHECK(error_of([&] { (void)io::read(folder / "none.png"); }).find("cannot be opened") != std::string::npos);
+  CHECK(error_of([&] { (void)io::read(folder / ""); }).find("folder") != std::string::npos);
   for (const auto& file : std::vector<std::pair<std::string, std::string>>{{"a.png", ""},
                                                                            {"a.png", "hello"},
                                                                            {"a.pgm", "P5 10 10 255\n123"},
@@ -297,14 +297,14 @@ TEST_CASE("hostile files: one clear error, never a picture and never a large all
     const std::string name = file.first, bytes = file.second;
     test::put(folder / name, bytes);
     CAPTURE(bytes);
-    const std::string e = error_of([&] { io::read(folder / name); });
+    const std::string e = error_of([&] { (void)io::read(folder / name); });
     CHECK(e.find(name) != std::string::npos);
     CHECK(e.find('\n') == std::string::npos);
   }
   // Every truncation and a flipped byte at every place: an error or a picture of the right size.
   for (const char* name : {"c.png", "c.jpg", "c.tif", "c.ppm", "c.pfm"}) {
     const Image in = on_levels(12, 9, 3, 255);
-    io::write(folder / name, in);
+    (void)io::write(folder / name, in);
     const std::string whole = test::contents(folder / name);
     int refused = 0;
     for (std::size_t n = 0; n < whole.size(); ++n) {
@@ -317,37 +317,39 @@ TEST_CASE("hostile files: one clear error, never a picture and never a large all
       std::string flipped = whole;
       flipped[n] = static_cast<char>(flipped[n] ^ 0x41);
       try {
-        io::decode(reinterpret_cast<const std::uint8_t*>(flipped.data()), flipped.size(), name, {.pixels = 1 << 20});
+        (void)io::decode(reinterpret_cast<const std::uint8_t*>(flipped.data()), flipped.size(), name,
+                         {.pixels = 1 << 20});
       } catch (const Error&) {
       }
     }
     CAPTURE(name);
     CHECK(refused > static_cast<int>(whole.size() * 9 / 10));
   }
-  io::write(folder / "d.png", on_levels(9, 9, 1, 255));
+  (void)io::write(folder / "d.png", on_levels(9, 9, 1, 255));
   std::filesystem::copy_file(folder / "d.png", folder / "d.jpg");
-  CHECK(error_of([&] { io::read(folder / "d.jpg"); }).find("holds a PNG picture although its name says JPEG") !=
+  CHECK(error_of([&] { (void)io::read(folder / "d.jpg"); }).find("holds a PNG picture although its name says JPEG") !=
         std::string::npos);
-  CHECK(error_of([&] { io::read(folder / "d.png", {.pixels = 80}); }).find("more than the limit of 80 pixels") !=
+  CHECK(error_of([&] { (void)io::read(folder / "d.png", {.pixels = 80}); }).find("more than the limit of 80 pixels") !=
         std::string::npos);
 }
 
 TEST_CASE("a write that fails leaves the old file whole and nothing beside it") {
   const Folder folder;
   const Image first = on_levels(9, 9, 1, 255);
-  io::write(folder / "a.png", first);
+  (void)io::write(folder / "a.png", first);
   // A limit on file size stands for the full disk.
   rlimit old{};
   getrlimit(RLIMIT_FSIZE, &old);
   std::signal(SIGXFSZ, SIG_IGN);
   const rlimit tight{1000, old.rlim_max};
   setrlimit(RLIMIT_FSIZE, &tight);
-  const std::string e = error_of([&] { io::write(folder / "a.png", on_levels(200, 200, 1, 255)); });
+  const std::string e = error_of([&] { (void)io::write(folder / "a.png", on_levels(200, 200, 1, 255)); });
   setrlimit(RLIMIT_FSIZE, &old);
   CHECK(e.find("cannot be written") != std::string::npos);
   CHECK(identical(io::read(folder / "a.png").image, first));
   CHECK(folder.entries() == 1);
-  CHECK(error_of([&] { io::write(folder / "no/such/a.png", first); }).find("cannot be written") != std::string::npos);
+  CHECK(error_of([&] { (void)io::write(folder / "no/such/a.png", first); }).find("cannot be written") !=
+        std::string::npos);
 }
 
 namespace {
@@ -417,10 +419,10 @@ TEST_CASE(
   CHECK(io::read(path).image.at(1, 0) == -3);
   CHECK(io::read(path).image.white_level() == 0);
   write_odd_tiff(path, 1, 1, 8, 3, PHOTOMETRIC_CIELAB, {1, 2, 3});
-  CHECK(error_of([&] { io::read(path); }).find("save it as gray or RGB") != std::string::npos);
+  CHECK(error_of([&] { (void)io::read(path); }).find("save it as gray or RGB") != std::string::npos);
   write_odd_tiff(path, 1, 1, 16, 1, PHOTOMETRIC_MINISBLACK, {1, 2},
                  [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_INT); });
-  CHECK(error_of([&] { io::read(path); }).find("save it with 8, 16 or 32-bit float") != std::string::npos);
+  CHECK(error_of([&] { (void)io::read(path); }).find("save it with 8, 16 or 32-bit float") != std::string::npos);
 }
 
 TEST_CASE("depths: what is chosen by default, what the format cannot hold is refused or told") {
@@ -439,10 +441,10 @@ TEST_CASE("depths: what is chosen by default, what the format cannot hold is ref
   CHECK(bits("b.pfm", on_levels(4, 4, 3, 255)) == 32);
   // A depth that holds the source's levels gives them back after rounding.
   const Image twelve = on_levels(30, 20, 1, 4095);
-  io::write(f / "c.png", twelve);
+  (void)io::write(f / "c.png", twelve);
   std::vector<std::uint16_t> before(600), after(600);
-  to_interleaved(twelve, before.data(), 0, 4095);
-  to_interleaved(io::read(f / "c.png").image, after.data(), 0, 4095);
+  (void)to_interleaved(twelve, before.data(), 0, 4095);
+  (void)to_interleaved(io::read(f / "c.png").image, after.data(), 0, 4095);
   CHECK(before == after);
   for (const auto& call : {std::tuple{"d.jpg", 3, 16},
                            {"d.png", 3, 4},
@@ -454,29 +456,30 @@ TEST_CASE("depths: what is chosen by default, what the format cannot hold is ref
     const int channels = std::get<1>(call), wish = std::get<2>(call);
     CAPTURE(name);
     CAPTURE(wish);
-    CHECK(error_of([&] { io::write(f / name, on_levels(4, 4, channels, 255), {.bits = wish}); }).find("allowed:") !=
-          std::string::npos);
+    CHECK(error_of([&] {
+            (void)io::write(f / name, on_levels(4, 4, channels, 255), {.bits = wish});
+          }).find("allowed:") != std::string::npos);
     CHECK(!std::filesystem::exists(f / name));
   }
   CHECK(io::write(f / "e.jpg", on_levels(4, 4, 4, 255)).note.find("alpha") != std::string::npos);
   CHECK(io::write(f / "e.ppm", on_levels(4, 4, 4, 255)).note.find("alpha") != std::string::npos);
   CHECK(io::read(f / "e.ppm").image.channels() == 3);
-  CHECK_THROWS_AS(io::write(f / "e.jpg", on_levels(4, 4, 1, 255), {.quality = 0}), InvalidArgument);
-  CHECK_THROWS_AS(io::write(f / "e.png", Image()), InvalidArgument);
+  CHECK_THROWS_AS((void)io::write(f / "e.jpg", on_levels(4, 4, 1, 255), {.quality = 0}), InvalidArgument);
+  CHECK_THROWS_AS((void)io::write(f / "e.png", Image()), InvalidArgument);
 }
 
 TEST_CASE("places: links are written through, other things are not replaced, text files have a limit") {
   const Folder f;
   const Image in = on_levels(5, 5, 1, 255);
-  io::write(f / "real.png", in);
+  (void)io::write(f / "real.png", in);
   std::filesystem::create_symlink(f / "real.png", f / "link.png");
   const Image other = on_levels(6, 6, 1, 255);
-  io::write(f / "link.png", other);
+  (void)io::write(f / "link.png", other);
   CHECK(std::filesystem::is_symlink(f / "link.png"));
   CHECK(identical(io::read(f / "real.png").image, other));
   std::filesystem::create_directory(f / "folder.png");
-  CHECK(error_of([&] { io::write(f / "folder.png", in); }).find("no regular file") != std::string::npos);
-  CHECK(error_of([&] { io::read(f / "folder.png"); }).find("is a folder") != std::string::npos);
+  CHECK(error_of([&] { (void)io::write(f / "folder.png", in); }).find("no regular file") != std::string::npos);
+  CHECK(error_of([&] { (void)io::read(f / "folder.png"); }).find("is a folder") != std::string::npos);
   test::put(f / "k.txt", "1 2 3\n");
   CHECK(io::read_text(f / "k.txt") == "1 2 3\n");
   test::put(f / "big.txt", std::string(2 << 20, 'x'));
@@ -487,4 +490,35 @@ TEST_CASE("places: links are written through, other things are not replaced, tex
   std::filesystem::copy_file(f / "real.png", f / "plain");
   std::filesystem::copy_file(f / "real.png", f / "picture.dat");
   for (const char* name : {"LOUD.PNG", "plain", "picture.dat"}) CHECK(identical(io::read(f / name).image, other));
+}
+
+TEST_CASE("names and formats, bytes as a whole, and how parameters open files") {
+  const std::pair<const char*, io::Format> names[] = {{"a.png", io::Format::png},       {"A.JPG", io::Format::jpeg},
+                                                      {"x/y.z.tiff", io::Format::tiff}, {"a.pgm", io::Format::pnm},
+                                                      {"a.pfm", io::Format::pfm},       {"a.lsv", io::Format::packed}};
+  for (const auto& [name, format] : names) {
+    CHECK(io::format_of_name(name) == format);
+  }
+  // Each ending that is named can be written.
+  const std::vector<std::string> endings = words_of(io::known_endings());
+  CHECK(endings.size() == 11);
+  for (const std::string& ending : endings) CHECK(io::format_of_name("a" + ending).has_value());
+  for (const char* name : {"a", "a.bmp", "png", ".png/", ""}) CHECK_FALSE(io::format_of_name(name).has_value());
+  const test::Folder f;
+  io::write_bytes(f / "b", {1, 0, 255});
+  io::write_bytes(f / "b", {7});
+  CHECK(test::contents(f / "b") == "\x07");
+  CHECK_THROWS_AS(io::write_bytes(f / "none/b", {1}), Error);
+  CHECK(f.entries() == 1);
+
+  (void)io::write(f / "second.png", on_levels(20, 10, 1, 255));
+  test::put(f / "kernel.txt", "0 1 0\n1 -4 1\n0 1 0\n");
+  const std::string chain = "subtract with=" + (f / "second.png") + " then convolve kernel=@" + (f / "kernel.txt");
+  const Image in = noise(20, 10);
+  CHECK(identical(
+      Chain::parse(chain, Catalogue::standard(), io::resources())(in),
+      Chain{Subtract{.with = io::read(f / "second.png").image}, Convolve{.kernel = Kernel::laplacian()}}(in)));
+  CHECK_THROWS_WITH_AS((void)Chain::parse(chain), doctest::Contains("sieve::io::resources()"), InvalidArgument);
+  CHECK_THROWS_WITH_AS((void)Kernel::parse("@k.txt"), doctest::Contains("sieve::io::resources()"), InvalidArgument);
+  CHECK_THROWS_AS((void)Chain::parse(chain, Catalogue::standard(), io::resources({.pixels = 100})), Error);
 }

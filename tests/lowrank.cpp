@@ -140,11 +140,11 @@ TEST_CASE(
   }
   const Principal p = principal_patches(gray_noon(), 8);
   CHECK(off_orthonormal(p.axes, p.length, p.components) < 1e-4);
-  CHECK(p.explained(p.components) == doctest::Approx(1));
+  CHECK(p.energy(p.components) == doctest::Approx(1));
   CHECK(std::is_sorted(p.variance.rbegin(), p.variance.rend()));
   // The error is the variance that was left out.
   CHECK(compare(picture_of_patches(p, gray_noon().shape(), 8, 10), gray_noon()).mse ==
-        doctest::Approx((1 - p.explained(10)) * p.total / p.length).epsilon(1e-3));
+        doctest::Approx((1 - p.energy(10)) * p.total / p.length).epsilon(1e-3));
   CHECK_THROWS_AS(principal_patches(gray_noon(), 1), InvalidArgument);
   CHECK_THROWS_AS(principal_rows(noise(5, 4), 6), InvalidArgument);
   CHECK_THROWS_AS(picture_of_rows(p, gray_noon().shape(), 3), InvalidArgument);
@@ -162,4 +162,31 @@ TEST_CASE("singular values on the tool") {
   const test::Folder f;
   CHECK(test::lsieve("look " + test::data + "/chart.png --singular --sheet " + (f / "s.png")).code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);
+}
+
+TEST_CASE("energy and size of the first terms, counted from 1") {
+  Image diagonal(3, 4);
+  diagonal.at(0, 0) = 3, diagonal.at(1, 1) = 2, diagonal.at(2, 2) = 1;
+  for (const int rank : {0, 2}) {
+    const Svd s = svd(diagonal, rank);
+    CHECK(s.energy(1) == doctest::Approx(9.0 / 14));
+    CHECK(s.energy(2) == doctest::Approx(13.0 / 14));  // of all, also where fewer terms are at hand
+    CHECK(s.numbers(2) == 2 * (3 + 4 + 1));
+    CHECK(s.bytes(2) == 4 * s.numbers(2));
+    CHECK_THROWS_AS((void)s.energy(0), InvalidArgument);
+    CHECK_THROWS_AS((void)s.numbers(s.rank + 1), InvalidArgument);
+  }
+  CHECK(svd(diagonal).energy(3) == doctest::Approx(1));
+  const RankShares shares = rank_shares(gray_noon());
+  const Svd sketch = svd(gray_noon(), 20, SvdMethod::randomized);
+  CHECK(sketch.energy(20) == doctest::Approx(shares.energy[19]).epsilon(1e-4));
+  Image rows(2, 4);
+  rows.at(0, 0) = 1, rows.at(0, 1) = -1, rows.at(1, 2) = 0.2F, rows.at(1, 3) = -0.2F;
+  const Principal p = principal_rows(rows);
+  CHECK(p.energy(1) == doctest::Approx(1 / 1.04));
+  CHECK(p.energy(2) == doctest::Approx(1));
+  CHECK(p.numbers(1) == 1 * (2 + 4) + 2);
+  CHECK(p.bytes(1) == 32);
+  CHECK_THROWS_AS((void)p.energy(0), InvalidArgument);
+  CHECK_THROWS_AS((void)p.numbers(3), InvalidArgument);
 }

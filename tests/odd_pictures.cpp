@@ -80,7 +80,7 @@ TEST_CASE("every command on odd pictures: JSON, or one line and nothing written"
   for (const auto& [name, picture] : odd_pictures()) {
     const Folder folder;
     const std::string in = folder / name + ".pfm";
-    io::write(in, picture, {});
+    (void)io::write(in, picture, {});
     for (const std::string& command : kCommands) {
       CAPTURE(name);
       CAPTURE(command);
@@ -110,8 +110,8 @@ TEST_CASE("every command on odd pictures: JSON, or one line and nothing written"
 
 TEST_CASE("a candidate that ruins the picture does not end a comparison, and is never the best") {
   const Folder f;
-  io::write(f / "in.pfm", test::noise(40, 30), {});
-  io::write(f / "nan.pfm", with(40, 30, 1, [](float) { return kNan; }), {});
+  (void)io::write(f / "in.pfm", test::noise(40, 30), {});
+  (void)io::write(f / "nan.pfm", with(40, 30, 1, [](float) { return kNan; }), {});
   for (const char* by : {"noise", "sharpness", "psnr"}) {
     CAPTURE(by);
     const auto r = lsieve("lineup " + f / "in.pfm" + (std::string(by) == "psnr" ? " --truth " + f / "in.pfm" : "") +

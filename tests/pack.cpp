@@ -237,7 +237,7 @@ TEST_CASE("files and tool: pack, unpack, look, apply, rate, compaction; one line
   REQUIRE(few.size() == 4);
   CHECK(few[1]["psnr"] > few[0]["psnr"]);
   CHECK(few[2]["psnr"] > few[3]["psnr"]);
-  io::write(f / "part.png", noon().view().part({200, 100, 96, 64}), {});
+  (void)io::write(f / "part.png", noon().view().part({200, 100, 96, 64}), {});
   const json rate =
       json::parse(test::lsieve("rate " + (f / "part.png") + " --by wavelet cosine --json --sheet " + (f / "rate.png"))
                       .out)["methods"];
@@ -258,4 +258,28 @@ TEST_CASE("files and tool: pack, unpack, look, apply, rate, compaction; one line
     CHECK(std::count(bad.err.begin(), bad.err.end(), '\n') == 1);
   }
   CHECK(f.entries() == before);
+}
+
+TEST_CASE("keep decides how many terms there are, quality how fine they are") {
+  const Image gray = to_gray(noon());
+  for (const PackBy by : {PackBy::svd, PackBy::pca}) {
+    CAPTURE(name_of(by));
+    const double exact =
+        compare(by == PackBy::svd ? LowRank{.rank = 20}(gray) : PrincipalComponents{.components = 20, .side = 8}(gray),
+                gray)
+            .psnr;
+    const Packed fine = pack(gray, {.by = by, .quality = 97, .keep = 20}),
+                 rough = pack(gray, {.by = by, .quality = 60, .keep = 20}), plain = pack(gray, {.by = by, .keep = 20});
+    for (const Packed* p : {&fine, &rough, &plain}) CHECK(p->kept == 20);
+    CHECK(psnr(fine.bytes, gray) == doctest::Approx(exact).epsilon(0.01));
+    CHECK(psnr(plain.bytes, gray) > exact - 1.5);
+    CHECK(psnr(rough.bytes, gray) < psnr(fine.bytes, gray));
+    CHECK(rough.bytes.size() < plain.bytes.size());
+    CHECK(plain.bytes.size() < fine.bytes.size());
+    const Packed few = pack(Image(gray.part({0, 0, 16, 8})), {.by = by, .keep = 500});
+    CHECK(few.kept < 500);
+    CHECK(few.note.find("500 terms are asked for") != std::string::npos);
+  }
+  CHECK_THROWS_AS((void)pack(gray, {.by = PackBy::wavelet, .quality = 50, .keep = 20}), InvalidArgument);
+  CHECK_THROWS_AS((void)pack(gray, {.by = PackBy::svd, .psnr = 30, .keep = 20}), InvalidArgument);
 }

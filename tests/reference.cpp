@@ -111,3 +111,167 @@ TEST_CASE("frame by hand") {
   // Three columns into two: each result covers one and a half.
   near(reference::shrink(in, 2, 1), {((1 + 4) + (2 + 5) / 2.0) / 3, ((2 + 5) / 2.0 + (3 + 6)) / 3});
 }
+
+namespace {
+
+// Levels 0..white_level in a row, as a file of whole levels gives them.
+Image levels(const std::vector<std::uint8_t>& row, std::uint32_t white_level) {
+  return from_interleaved(row.data(), static_cast<int>(row.size()), 1, 1, 0, white_level);
+}
+
+void near(const reference::Triple& color, const reference::Triple& expected, double within = 1e-5) {
+  for (std::size_t i = 0; i < 3; ++i) CHECK(std::abs(color[i] - expected[i]) <= within);
+}
+
+const std::vector<WindowOffset> three_in_a_row = {{-1, 0}, {0, 0}, {1, 0}};
+
+}  // namespace
+
+TEST_CASE("ranks by hand") {
+  const Image in = from(3, {3, 1, 2});
+  near(reference::ranked(in, three_in_a_row, Border::edge, 0, [](const auto& sorted) { return sorted[1]; }), {3, 2, 2});
+  near(reference::ranked(in, three_in_a_row, Border::constant, 9, [](const auto& sorted) { return sorted[2]; }),
+       {9, 3, 9});
+  // A NaN sorts above everything.
+  near(reference::ranked(from(3, {3, std::nanf(""), 2}), three_in_a_row, Border::edge, 0,
+                         [](const auto& sorted) { return sorted[0]; }),
+       {3, 2, 2});
+  near(reference::weighted_median(in, three_in_a_row, {1, 3, 1}, Border::edge, 0), {3, 1, 2});
+  // 9 is the highest of its window; the samples between lowest and highest are three times 3. 2 and 3 are no extremes.
+  const Image spike = reference::adaptive_median(from(5, {1, 2, 9, 3, 1}), 1, 0, Border::edge, 0);
+  near(Image(spike.part({1, 0, 3, 1})), {2, 3, 3});
+  // Within 6 of the median, 3, the spike stays.
+  CHECK(reference::adaptive_median(from(5, {1, 2, 9, 3, 1}), 1, 6, Border::edge, 0).at(2, 0) == 9);
+}
+
+TEST_CASE("denoisers by hand") {
+  // Of 0 and 1 the minimum of |u1 - u0| + (u0^2 + (u1 - 1)^2) / 2w has both moved by w, up to the middle.
+  near(reference::total_variation(from(2, {0, 1}), 0.2, 4000, false), {0.2, 0.8});
+  near(reference::total_variation(from(2, {0, 1}), 0.9, 4000, false), {0.5, 0.5});
+  // Two edges of length 1, and one sample that is 1 off: 2 + 1 / (2 * 0.25).
+  CHECK(reference::total_variation_objective(from(2, {0, 1, 0, 0}), Image(2, 2), 0.25, false) == doctest::Approx(4));
+  // Around the 0: five zeros and the pixel itself of weight 1, three ones of weight exp(-(1 - 2 / 4) / (1 / 4)).
+  near(reference::nonlocal_means(from(2, {0, 1}), 0, 1, 1, 0.5, Border::edge), {0.0633790, 0.9366210});
+  // Three equal rows: two zeros of weights 1 and e^-1/2, a one of weight e^-1/2 e^-1/2.
+  near(reference::bilateral(from(2, {0, 1}), 1, 1, 1, Border::edge), {0.1863237, 0.8136763});
+  // In a row of three that wraps every window holds all: mean 1, variance 2/3.
+  const Image row = from(3, {0, 1, 2});
+  const double third = std::sqrt(1.0 / 3);
+  near(reference::guided(row, row, 1, third, Border::wrap), {1.0 / 3, 1, 5.0 / 3});
+  near(reference::adaptive_wiener(row, 1, third, Border::wrap), {0.5, 1, 1.5});
+  near(reference::adaptive_wiener(row, 1, 2, Border::wrap), {1, 1, 1});
+  near(reference::lee(row, 1, third, Border::wrap), {0.5, 1, 1.5});
+  // A quarter of what flows: 1 / 4, or half of it where the conductance of a difference of 1 is 1 / 2.
+  near(reference::diffusion(from(3, {0, 0, 1}), 1, 0.25, [](double) { return 1.0; }), {0, 0.25, 0.75});
+  near(reference::diffusion(from(3, {0, 0, 1}), 1, 0.25, [](double d) { return 1 / (1 + d * d); }), {0, 0.125, 0.875});
+}
+
+TEST_CASE("light by hand") {
+  // Divisors 2 and 4, mean 3.
+  near(reference::flat_field(from(2, {2, 3}), from(2, {2, 5}), from(2, {0, 1}), 0.01), {3, 1.5});
+  // A divisor of 0 is held at a tenth of the mean of 0 and 2.
+  near(reference::flat_field(from(2, {1, 3}), from(2, {0, 2}), ConstView{}, 0.1), {10, 1.5});
+  Image plane(30, 24);
+  for (int y = 0; y < 24; ++y) {
+    for (int x = 0; x < 30; ++x) plane.at(x, y) = 0.1F + 0.02F * static_cast<float>(x) - 0.003F * static_cast<float>(y);
+  }
+  for (const int degree : {1, 2, 3})
+    CHECK(test::deviation(reference::polynomial_background(plane, degree), plane) < 1e-6);
+  // The logarithms of 0.1 and 0.4 lie ln 2 off their mean, ln 0.2: twice that is a factor of 4 either way.
+  near(reference::homomorphic(from(2, {0.1F, 0.4F}), 2, 2, 0.1, 1e-4), {0.05, 0.8});
+  near(reference::homomorphic(from(2, {0.25F, 0.25F}), 0.5, 2, 0.1, 1e-4), {0.25, 0.25});
+}
+
+TEST_CASE("matrices by hand") {
+  near(reference::low_rank(from(2, {1, 2, 2, 4}), 1), {1, 2, 2, 4});
+  near(reference::low_rank(from(2, {3, 0, 0, 1}), 1), {3, 0, 0, 0});
+  // Singular values 4 and 2 along the diagonals.
+  near(reference::low_rank(from(2, {3, 1, 1, 3}), 1), {2, 2, 2, 2});
+  // Rows of mean 0 along two axes with 1 and 0.04 parts of the variance.
+  const Image rows = from(2, {1, 0, -1, 0, 0, 0.2F, 0, -0.2F});
+  near(reference::principal(rows, 0, 1), {1, 0, -1, 0, 0, 0, 0, 0});
+  near(reference::principal(rows, 0, 9, 0.96), {1, 0, -1, 0, 0, 0, 0, 0});
+  near(reference::principal(rows, 0, 1, 0.97), {1, 0, -1, 0, 0, 0.2, 0, -0.2});
+  // Two patches of 2x2: of one component both are kept.
+  near(reference::principal(from(4, {0, 0, 1, 1, 0, 0, 1, 1}), 2, 1), {0, 0, 1, 1, 0, 0, 1, 1});
+}
+
+TEST_CASE("measures by hand: noise of a checkerboard, one wave") {
+  Image board(16, 16), wave(64, 48);
+  for (int y = 0; y < 16; ++y) {
+    for (int x = 0; x < 16; ++x) board.at(x, y) = (x + y) % 2 == 0 ? 0.1F : -0.1F;
+  }
+  // The mask answers 16 times 0.1 to it at 196 of the 256 places.
+  CHECK(reference::noise_level(board) == doctest::Approx(1.6 / (6 * 0.6745)));
+  CHECK(reference::noise_level(Image(5, 5)) == 0);
+  for (int y = 0; y < 48; ++y) {
+    for (int x = 0; x < 64; ++x)
+      wave.at(x, y) = 0.5F + 0.2F * static_cast<float>(std::sin(2 * std::acos(-1.0) * (6 * x / 64.0 + 12 * y / 48.0)));
+  }
+  const auto found = reference::find_periodic_noise(wave, 4);
+  REQUIRE(found.size() == 1);
+  CHECK(found[0].fx == doctest::Approx(6.0 / 64).epsilon(0.01));
+  CHECK(found[0].fy == doctest::Approx(0.25).epsilon(0.01));
+  CHECK(found[0].amplitude == doctest::Approx(0.2).epsilon(0.03));
+  CHECK(reference::find_periodic_noise(test::noise(64, 48), 4).empty());
+}
+
+TEST_CASE("the taper by hand") {
+  // The blur of the wrapped row is 2, 2, 0, 0, 0, 2; the weights (1 - cos 30) / 2, 1 / 2, (1 + cos 30) / 2 from either
+  // end.
+  near(reference::tapered(from(6, {6, 0, 0, 0, 0, 0}), Kernel(3, 1, {1, 1, 1})), {2.2679492, 1, 0, 0, 0, 1.8660254});
+}
+
+TEST_CASE("colors as they are printed") {
+  CHECK(reference::to_light(0.5) == doctest::Approx(0.21404114));
+  CHECK(reference::to_light(0.04) == doctest::Approx(0.0030959752));
+  CHECK(reference::to_light(-0.5) == doctest::Approx(-0.21404114));
+  CHECK(reference::from_light(0.21404114) == doctest::Approx(0.5));
+  CHECK(reference::from_light(0.001) == doctest::Approx(0.01292));
+  // CSS Color Level 4, sample values of the primaries.
+  for (const auto& [rgb, lab] : {std::pair{reference::Triple{1, 1, 1}, reference::Triple{1, 0, 0}},
+                                 {{1, 0, 0}, {0.62796, 0.22486, 0.12585}},
+                                 {{0, 1, 0}, {0.86644, -0.23389, 0.17950}},
+                                 {{0, 0, 1}, {0.45201, -0.03246, -0.31153}}}) {
+    near(reference::to_oklab(rgb), lab, 2e-5);
+    near(reference::from_oklab(lab), rgb, 2e-4);
+  }
+  near(reference::to_hsv({0.5, 0.25, 0.25}), {0, 0.5, 0.5});
+  near(reference::to_hsv({0, 0.8, 0}), {1.0 / 3, 1, 0.8});
+  near(reference::from_hsv({2.0 / 3, 1, 1}), {0, 0, 1});
+  near(reference::from_hsv({1.0 / 12, 0.5, 0.8}), {0.8, 0.6, 0.4});
+  // The luma of 0.4, 0.2, 0.2 is 0.24252: half of it halves all, half of the way to white leaves half of what is
+  // missing.
+  near(reference::relight({0.4, 0.2, 0.2}, 0.24252, 0.12126), {0.2, 0.1, 0.1});
+  near(reference::relight({0.4, 0.2, 0.2}, 0.24252, 0.62126), {0.7, 0.6, 0.6});
+  near(reference::map_levels(from(3, {-1, 0.5F, 2}), [](double v) { return v * v; }), {1, 0.25, 4});
+  const Image swapped = reference::map_colors(from(1, {0.1F, 0.2F, 0.3F}, 3), [](const reference::Triple& c) {
+    return reference::Triple{c[2], c[1], 2 * c[0]};
+  });
+  CHECK(samples(swapped, 0)[0] == 0.3F);
+  CHECK(samples(swapped, 2)[0] == 0.2F);
+}
+
+TEST_CASE("histogram methods by hand") {
+  // Shares of 5, 6, 7 and 8 eighths, times 3: 1.875, 2.25, 2.625 and 3.
+  near(reference::equalize(levels({0, 0, 0, 0, 0, 1, 2, 3}, 3), 4, false),
+       {2.0 / 3, 2.0 / 3, 2.0 / 3, 2.0 / 3, 2.0 / 3, 2.0 / 3, 1, 1});
+  // One tile, four bins of 2, 0, 1 and 1 samples: the curve goes through 0, 0.5, 0.5, 0.75 and 1. Held at one sample a
+  // bin, what is over fills the empty one, and the curve is straight.
+  const Image four = from(4, {0.1F, 0.1F, 0.6F, 0.9F});
+  near(reference::clahe(four, 1, 1, 4, 4, 1, false), {0.2, 0.2, 0.6, 0.9});
+  near(reference::clahe(four, 1, 1, 1, 4, 1, false), {0.1, 0.1, 0.6, 0.9});
+  near(reference::clahe(four, 1, 1, 4, 4, 0.5, false), {0.15, 0.15, 0.6, 0.9});
+  const Image steps = levels({0, 1, 2, 3}, 3);
+  near(reference::match(steps, levels({2, 2, 2, 2}, 3), false, 256), {2.0 / 3, 2.0 / 3, 2.0 / 3, 2.0 / 3});
+  near(reference::match(steps, levels({3, 0, 2, 1}, 3), false, 256), {0, 1.0 / 3, 2.0 / 3, 1});
+  // The middle of each level's shares: a quarter and three quarters of the way, squared.
+  near(reference::match_distribution(
+           levels({0, 0, 1, 1}, 1), [](double p) { return p * p; }, false, 256),
+       {0.0625, 0.0625, 0.5625, 0.5625});
+  near(reference::threshold(from(3, {0.4F, 0.5F, 0.6F}), 0.5), {0, 0, 1});
+  near(reference::threshold(from(5, {0.1F, 0.15F, 0.8F, 0.85F, 0.9F}), {}), {0, 0, 1, 1, 1});
+  // Means of 4/3, 2 and 8/3.
+  near(reference::local_threshold(from(3, {1, 2, 3}), 1, 0, Border::edge), {0, 0, 1});
+  near(reference::local_threshold(from(3, {1, 2, 3}), 1, 0.5, Border::edge), {1, 1, 1});
+}

@@ -1,5 +1,7 @@
 #include "support.hpp"
 
+#include <sstream>
+
 using namespace sieve;
 using test::deviation;
 using test::noise;
@@ -324,4 +326,31 @@ TEST_CASE("rows of every length about the vector widths") {
       CHECK(deviation(f(in), reference::plain(f, in)) < 1e-3 * 0.5);
     }
   }
+}
+
+TEST_CASE("kernels as functions: those of the names, outer products, and their print") {
+  const std::pair<Kernel, const char*> named[] = {
+      {Kernel::identity(), "identity"},     {Kernel::sharpen(), "sharpen"},     {Kernel::laplacian(), "laplacian"},
+      {Kernel::laplacian(8), "laplacian8"}, {Kernel::sobel_x(), "sobel_x"},     {Kernel::sobel_y(), "sobel_y"},
+      {Kernel::prewitt_x(), "prewitt_x"},   {Kernel::prewitt_y(), "prewitt_y"}, {Kernel::scharr_x(), "scharr_x"},
+      {Kernel::scharr_y(), "scharr_y"},     {Kernel::emboss(), "emboss"},       {Kernel::airy(2), "airy:radius=2"}};
+  for (const auto& [kernel, text] : named) {
+    CAPTURE(std::string(text));
+    CHECK(kernel.taps() == Kernel::parse(text).taps());
+    CHECK(kernel.text() == text);
+  }
+  CHECK_THROWS_AS((void)Kernel::laplacian(6), InvalidArgument);
+  CHECK_THROWS_AS((void)Kernel::airy(0.1), InvalidArgument);
+  const std::vector<double> smooth = {1, 2, 1}, slope = {-1, 0, 1}, flat = {1, 1, 1, 1, 1};
+  CHECK(Kernel::outer(smooth, slope).taps() == Kernel::sobel_x().taps());
+  CHECK(Kernel::outer(slope, smooth).taps() == Kernel::sobel_y().taps());
+  const Kernel wide = Kernel::outer(smooth, flat);
+  CHECK(wide.width() == 5);
+  CHECK(wide.height() == 3);
+  CHECK(wide.sum() == 20);
+  CHECK_THROWS_AS((void)Kernel::outer(std::vector<double>{1, 1}, flat), InvalidArgument);
+  CHECK_THROWS_AS((void)Kernel::outer({}, flat), InvalidArgument);
+  std::ostringstream out;
+  out << Kernel::sobel_x();
+  CHECK(out.str() == "kernel 3x3, anchor 1,1, sum 0\n  -1   0   1\n  -2   0   2\n  -1   0   1\n");
 }

@@ -96,7 +96,7 @@ TEST_CASE("known pairs: impulse, constant, cosine, Gaussian, shift and product")
   CHECK(zero.rank == 1);
   CHECK(std::isinf(zero.period));
   CHECK(zero.amplitude == doctest::Approx(0.5));
-  CHECK_THROWS_AS(probe(wave, 40, 0), InvalidArgument);
+  CHECK_THROWS_AS((void)probe(wave, 40, 0), InvalidArgument);
   // A Gaussian of deviation s has a Gaussian of deviation 1 / (2 pi s).
   const Spectrum hill = spectrum(picture(
       128, 128, [](int x, int y) { return std::exp(-(std::pow(x - 64, 2) + std::pow(y - 64, 2)) / (2 * 16.0)); }));
@@ -325,4 +325,31 @@ TEST_CASE("cosine transform: the double sum, the known block, energy, and keepin
   watch.stop();
   const Watch::Active active(watch);
   CHECK_THROWS_AS(reference::cosine_forward(in, 0), Canceled);
+}
+
+TEST_CASE("the strongest coefficients: waves by their amplitude, with the axes or off them") {
+  const auto wave = [](double u, double v, double a) {
+    return [=](int x, int y) { return a * std::cos(2 * pi * (u * x / 48 + v * y / 36)); };
+  };
+  const auto upright = wave(6, 0, 0.3), lying = wave(0, 5, 0.2), slanted = wave(7, -4, 0.1),
+             finest = wave(24, 18, 0.04);
+  const Spectrum s = spectrum(
+      picture(48, 36, [&](int x, int y) { return 0.5 + upright(x, y) + lying(x, y) + slanted(x, y) + finest(x, y); }));
+  const auto all = strongest(s, 4);
+  REQUIRE(all.size() == 4);
+  const std::tuple<int, int, double> expected[] = {{6, 0, 0.3}, {0, 5, 0.2}, {7, -4, 0.1}, {24, 18, 0.04}};
+  for (std::size_t i = 0; i < 4; ++i) {
+    const auto [u, v, amplitude] = expected[i];
+    CAPTURE(i);
+    CHECK(std::pair(std::abs(all[i].u), std::abs(all[i].v)) == std::pair(u, std::abs(v)));
+    CHECK(all[i].amplitude == doctest::Approx(amplitude).epsilon(1e-4));
+    CHECK(all[i].rank == i + 2);  // the mean is the largest
+  }
+  CHECK(strongest(s, 2).size() == 2);
+  const auto off = strongest_off_axes(s, 9);
+  REQUIRE(off.size() >= 2);
+  CHECK(off[0].amplitude == doctest::Approx(0.1).epsilon(1e-4));
+  CHECK(off[1].amplitude == doctest::Approx(0.04).epsilon(1e-4));
+  for (const FrequencyPoint& p : off) CHECK(std::min(std::abs(p.u), std::abs(p.v)) >= 2);
+  CHECK(strongest(spectrum(Image(5, 4)), 3).empty());
 }

@@ -43,12 +43,12 @@ TEST_CASE("statistics, histogram and percentiles of counted pictures") {
   CHECK(s.deviation == doctest::Approx(std::sqrt(41.0 / 72 - 25.0 / 64)));
   CHECK(s.at_floor == 0.25);
   CHECK(s.at_ceiling == 0.5);
-  const Histogram h = histogram(in, 0);
+  const Histogram h = histogram(in, {.channel = 0});
   CHECK(h.counts.size() == 256);
   CHECK(h.counts[0] == 2);
   CHECK(h.counts[85] == 1);
   CHECK(h.counts[255] == 4);
-  CHECK(histogram(in, 0, 3).counts == std::vector<std::size_t>{2, 1, 5});
+  CHECK(histogram(in, {.channel = 0, .bins = 3}).counts == std::vector<std::size_t>{2, 1, 5});
   CHECK(percentile(in, 0) == 0);
   CHECK(percentile(in, 0.5) == doctest::Approx(170 / 255.0));
   CHECK(percentile(in, 1) == 1);
@@ -56,27 +56,39 @@ TEST_CASE("statistics, histogram and percentiles of counted pictures") {
   odd.at(0, 0) = std::nanf("");
   odd.at(1, 0) = -1;
   odd.at(2, 0) = 2;
-  CHECK(histogram(odd, 0).not_finite == 1);
-  CHECK(histogram(odd, 0).below == 1);
-  CHECK(histogram(odd, 0).above == 1);
+  CHECK(histogram(odd, {.channel = 0}).not_finite == 1);
+  // Ends that are given leave out what lies beyond; those that are not are measured.
+  CHECK(histogram(odd, {.channel = 0, .low = 0, .high = 1}).below == 1);
+  CHECK(histogram(odd, {.channel = 0, .low = 0, .high = 1}).above == 1);
+  const Histogram all_of_it = histogram(odd);
+  CHECK(all_of_it.below + all_of_it.above == 0);
+  CHECK(all_of_it.low == -1);
+  CHECK(all_of_it.high == 2);
+  CHECK(all_of_it.total() == 3);
+  CHECK(histogram(odd, {.low = 0}).below == 1);
+  CHECK(histogram(odd, {.low = 0}).high == 2);
+  CHECK(histogram(map_samples(in, [](float v) { return 0.5F * v; })).high == 1);
+  CHECK(sample_range(odd).minimum == -1);
+  CHECK(sample_range(odd).maximum == 2);
+  CHECK_THROWS_AS((void)sample_range(map_samples(odd, [](float) { return std::nanf(""); })), InvalidArgument);
   CHECK(statistics(odd)[0].minimum == -1);
   CHECK(statistics(odd)[0].not_finite == 1);
-  CHECK_THROWS_AS(histogram(in, 1), InvalidArgument);
-  CHECK_THROWS_AS(histogram(in, 0, 10, 1, 1), InvalidArgument);
+  CHECK_THROWS_AS(histogram(in, {.channel = 1}), InvalidArgument);
+  CHECK_THROWS_AS(histogram(in, {.channel = 0, .bins = 10, .low = 1, .high = 1}), InvalidArgument);
   // Every level of a deep source has a bin of its own.
   std::vector<std::uint16_t> all(65536);
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<std::uint16_t>(i);
-  const Histogram deep = histogram(from_interleaved(all.data(), 256, 256, 1), 0);
+  const Histogram deep = histogram(from_interleaved(all.data(), 256, 256, 1), {.channel = 0});
   CHECK(std::all_of(deep.counts.begin(), deep.counts.end(), [](std::size_t n) { return n == 1; }));
 }
 
 TEST_CASE("exposure verdicts follow the levels") {
   const Image in = map_samples(noise(64, 64), [](float v) { return (v + 0.25F) / 1.5F; });
-  CHECK(exposure(in).verdict == "balanced");
-  CHECK(exposure(map_samples(in, [](float v) { return 0.2F * v; })).verdict == "too dark");
-  CHECK(exposure(map_samples(in, [](float v) { return 0.8F + 0.2F * v; })).verdict == "too bright");
-  CHECK(exposure(map_samples(in, [](float v) { return 0.4F + 0.2F * v; })).verdict == "low contrast");
-  CHECK(exposure(map_samples(in, [](float) { return std::nanf(""); })).verdict == "unreadable");
+  CHECK(exposure(in).verdict == ExposureVerdict::balanced);
+  CHECK(exposure(map_samples(in, [](float v) { return 0.2F * v; })).verdict == ExposureVerdict::too_dark);
+  CHECK(exposure(map_samples(in, [](float v) { return 0.8F + 0.2F * v; })).verdict == ExposureVerdict::too_bright);
+  CHECK(exposure(map_samples(in, [](float v) { return 0.4F + 0.2F * v; })).verdict == ExposureVerdict::low_contrast);
+  CHECK(exposure(map_samples(in, [](float) { return std::nanf(""); })).verdict == ExposureVerdict::unreadable);
 }
 
 TEST_CASE("percentiles are exact ranks, whatever the samples: negative, huge, tiny, equal, few or many") {
@@ -105,8 +117,9 @@ TEST_CASE("percentiles are exact ranks, whatever the samples: negative, huge, ti
       }
     }
   }
-  CHECK_THROWS_AS(percentile(Image(2, 2), 1.1), InvalidArgument);
-  CHECK_THROWS_AS(percentile(map_samples(Image(2, 2), [](float) { return std::nanf(""); }), 0.5), InvalidArgument);
+  CHECK_THROWS_AS((void)percentile(Image(2, 2), 1.1), InvalidArgument);
+  CHECK_THROWS_AS((void)percentile(map_samples(Image(2, 2), [](float) { return std::nanf(""); }), 0.5),
+                  InvalidArgument);
 }
 
 TEST_CASE("statistics of large offsets do not cancel, and do not depend on the threads") {

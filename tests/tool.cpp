@@ -85,7 +85,7 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
       nlohmann::json::parse(lsieve("look " + noon_file + " --bins 7 --range 0.25,0.75 --json").out)["histogram"];
   REQUIRE(counted["channels"].size() == 4);
   for (int c = 0; c < 4; ++c) {
-    const Histogram h = histogram(picture, c < 3 ? c : luma_channel, 7, 0.25, 0.75);
+    const Histogram h = histogram(picture, {.channel = c < 3 ? c : luma_channel, .bins = 7, .low = 0.25, .high = 0.75});
     const auto& have = counted["channels"][static_cast<std::size_t>(c)];
     CHECK(have["counts"].get<std::vector<std::size_t>>() == h.counts);
     CHECK(have["below"] == h.below);
@@ -93,7 +93,7 @@ TEST_CASE("levels: the table as text, CSV and JSON; what cannot be is told; look
     CHECK(have["cumulative"].back() == 1);
   }
   CHECK(nlohmann::json::parse(lsieve("look " + three + " --bins 0 --json").out)["histogram"]["channels"][0]["counts"]
-            .get<std::vector<std::size_t>>() == histogram(in, 0).counts);
+            .get<std::vector<std::size_t>>() == histogram(in, {.channel = 0}).counts);
   CHECK(lsieve("look " + three + " --bins 0").out.find("         2   0.28571      1766") != std::string::npos);
   CHECK(lsieve("look " + three + " --bins 0").out.find('\033') == std::string::npos);  // no color but on a terminal
   for (const char* wrong : {" --bins -1", " --bins x", " --range 1,0", " --range 0.5", " --range a,b"})
@@ -175,7 +175,10 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
   check("look " + noon_file + " --at 9", 2, "X,Y");
   check("list gaussion", 2, "did you mean 'gaussian'");
   check("kernel sobel", 2, "did you mean 'sobel_");
-  check("frobnicate", 2, "--help");
+  check("devices", 2, "no command is called 'devices'; there are look, ");
+  check("aply a.png b.png gray", 2, "no command is called 'aply', did you mean 'apply'");
+  check("--threads 2 lok a.png", 2, "did you mean 'look'");
+  check("look --at", 2, "lsieve look --help");
   check("", 2, "--help");
   CHECK(lsieve("look " + f / "none.png " + noon_file).code == 1);
   CHECK(lsieve("look " + f / "none.png " + noon_file).out.find("768x512") !=
@@ -184,9 +187,26 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
   CHECK(lsieve("--version").out.find("lsieve 0.") != std::string::npos);
 }
 
+TEST_CASE("one is not many: messages count as people do") {
+  const Folder f;
+  Image in(3, 1);
+  in.at(0, 0) = 2;
+  (void)io::write(f / "one.tif", in);
+  in.at(1, 0) = 3;
+  (void)io::write(f / "two.tif", in);
+  const auto one = lsieve("apply " + f / "one.tif" + " " + f / "o.png" + " clip low=-9 high=9"),
+             two = lsieve("apply " + f / "two.tif" + " " + f / "o.png" + " clip low=-9 high=9");
+  CHECK(one.out.find("1 sample outside 0..1") != std::string::npos);
+  CHECK(one.out.find("1 sample saturated") != std::string::npos);
+  CHECK(two.out.find("2 samples outside 0..1") != std::string::npos);
+  CHECK(two.out.find("2 samples saturated") != std::string::npos);
+  CHECK(two.out.find("2 of 3 samples (0 below 0, 2 above 1)") != std::string::npos);
+  CHECK(lsieve("look " + f / "one.tif").out.find("1 samples") == std::string::npos);
+}
+
 TEST_CASE("Ctrl-C ends the work soon and leaves no half file") {
   const Folder f;
-  io::write(f / "big.pgm", Image(Shape{9000, 6000, 1}, 255));
+  (void)io::write(f / "big.pgm", Image(Shape{9000, 6000, 1}, 255));
   const auto r = test::run("timeout --foreground --preserve-status -s INT 1.2 " LSIEVE_TOOL " apply " + f / "big.pgm" +
                            " " + f / "o.tif" + " convolve kernel=gaussian:sigma=9 method=direct then gaussian sigma=3");
   CHECK(r.code == 1);

@@ -7,9 +7,11 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve::draw {
+namespace SIEVE_EXPORT sieve {
+namespace draw {
 
 /// Something that fills a rectangle of a sheet. Made by the functions below; holds all it needs.
 class SheetPanel {
@@ -28,13 +30,13 @@ using SheetPanelPtr = std::shared_ptr<const SheetPanel>;
 /// A picture on the 0..1 scale. Samples outside are not hidden: in gray pictures what is below 0 is tinted blue and
 /// what is above 1 orange, the more the farther. Large pictures are reduced by area averaging to fit, small ones
 /// enlarged in whole steps. Keeps a reduced copy. O(samples).
-SheetPanelPtr picture(const ConstView& image);
+[[nodiscard]] SheetPanelPtr picture(const ConstView& image);
 
 /// The histogram of every color channel over the 0..1 scale (wider where samples lie outside), with counts on the
 /// y axis; the x axis counts stored levels for integer sources. Over it the cumulative curve of the luma, from 0 at the
 /// bottom to all samples at the top, and in words the shares of samples at either end. With `marks` also the peaks and
 /// valleys of the luma (histogram_peaks) and a legend. O(samples).
-SheetPanelPtr histogram(const ConstView& image, bool marks = false);
+[[nodiscard]] SheetPanelPtr histogram(const ConstView& image, bool marks = false);
 
 /// One curve of a plot.
 struct PlotCurve {
@@ -44,15 +46,15 @@ struct PlotCurve {
   int marked = -1;  ///< index of a point to mark, -1 for none
 };
 /// Curves on common axes with a legend; points are drawn where a curve has few. O(points).
-SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label);
+[[nodiscard]] SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label);
 
 /// A grid of numbers as colors, with a bar of the scale: blue below 0, orange above, pale at 0, so that sign and size
 /// are seen and told apart without relying on red and green. Each cell shows its number where there is room.
-SheetPanelPtr heat(int columns, int rows, std::vector<double> values);
+[[nodiscard]] SheetPanelPtr heat(int columns, int rows, std::vector<double> values);
 
 /// A signed picture (a difference), color channels averaged, on the same scale: pale at 0, blue below, orange above,
 /// with its bar; the scale ends at the 99.5th percentile of the absolute samples. Keeps a reduced copy.
-SheetPanelPtr signed_picture(const ConstView& image);
+[[nodiscard]] SheetPanelPtr signed_picture(const ConstView& image);
 
 /// A name and the picture it stands for.
 struct NamedImage {
@@ -60,26 +62,26 @@ struct NamedImage {
   ConstView image;
 };
 /// Histograms of the luma of several pictures over common axes, with a legend. O(samples).
-SheetPanelPtr histograms(const std::vector<NamedImage>& pictures);
+[[nodiscard]] SheetPanelPtr histograms(const std::vector<NamedImage>& pictures);
 
 /// Cumulative curves of the luma of several pictures over common axes, with a legend. O(samples).
-SheetPanelPtr cumulatives(const std::vector<NamedImage>& pictures);
+[[nodiscard]] SheetPanelPtr cumulatives(const std::vector<NamedImage>& pictures);
 
 /// Figures over two parameters as a map: light is low and dark is high, each cell with its number where there is room,
 /// the best one framed. `values` row by row; `best` is an index into it, or -1.
-SheetPanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows, std::vector<double> values, int best,
-                  std::string x_label, std::string y_label);
+[[nodiscard]] SheetPanelPtr map(std::vector<std::string> columns, std::vector<std::string> rows,
+                                std::vector<double> values, int best, std::string x_label, std::string y_label);
 
 /// A picture over the frequencies, zero in the middle (spectrum_image, a transfer function), gray from 0 to 1, with
 /// axes in cycles per pixel and rings around the places (fx, fy) and their mirror places. Keeps a reduced copy.
-SheetPanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks = {});
+[[nodiscard]] SheetPanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks = {});
 
 /// Two panels side by side, or one above the other where there is more height than width; the first gets the room that
 /// its aspect needs, up to half.
-SheetPanelPtr beside(SheetPanelPtr first, SheetPanelPtr second);
+[[nodiscard]] SheetPanelPtr beside(SheetPanelPtr first, SheetPanelPtr second);
 
 /// Lines of text.
-SheetPanelPtr text(std::vector<std::string> lines);
+[[nodiscard]] SheetPanelPtr text(std::vector<std::string> lines);
 
 /// One place of a sheet: a caption, what it shows, a note under it, and a second panel below (may be null).
 struct SheetCell {
@@ -90,10 +92,10 @@ struct SheetCell {
 };
 
 /// The cell for a picture: caption, picture, its range in words, histogram.
-SheetCell picture_cell(std::string caption, const ConstView& image);
+[[nodiscard]] SheetCell picture_cell(std::string caption, const ConstView& image);
 
 /// The part of a picture that a detail cell shows, enlarged in whole steps.
-SheetPanelPtr detail(const ConstView& image, const Rectangle& part);
+[[nodiscard]] SheetPanelPtr detail(const ConstView& image, const Rectangle& part);
 
 /// A page of cells on an even grid.
 class Sheet {
@@ -111,4 +113,5 @@ class Sheet {
   std::vector<SheetCell> cells_;
 };
 
-}  // namespace sieve::draw
+}  // namespace draw
+}  // namespace sieve

@@ -7,21 +7,24 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/buffers.hpp"
 #include "sieve/core/image.hpp"
+#include "sieve/describe/resources.hpp"
 
-namespace sieve::io {
+namespace SIEVE_EXPORT sieve {
+namespace io {
 
 /// The formats that are read and written.
 enum class Format { png, jpeg, tiff, pnm, pfm, packed };
 
 /// "PNG", "JPEG", "TIFF", "PNM", "PFM", "LSV".
-const char* name_of(Format format);
+[[nodiscard]] const char* name_of(Format format);
 /// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm .lsv, any case);
 /// nothing for another ending.
-std::optional<Format> format_of_name(const std::string& name);
+[[nodiscard]] std::optional<Format> format_of_name(const std::string& name);
 /// The endings that can be written, for messages.
-std::string known_endings();
+[[nodiscard]] std::string known_endings();
 
 /// What a decoder may use. A header that asks for more is refused before anything is allocated.
 struct Limits {
@@ -43,13 +46,18 @@ struct Loaded {
 /// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied; packed pictures that are cut off
 /// open at lower quality, with a note. Error with one line for a file that is missing, truncated, damaged, mislabeled
 /// or larger than the limits.
-Loaded read(const std::string& path, const Limits& limits = {});
+[[nodiscard]] Loaded read(const std::string& path, const Limits& limits = {});
 
 /// The same from memory; `name` stands in messages and is checked against the content.
-Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& name, const Limits& limits = {});
+[[nodiscard]] Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& name,
+                            const Limits& limits = {});
 
 /// The whole of a small text file, for kernels and recipes. Error where it cannot be read or is over 1 MiB.
-std::string read_text(const std::string& path);
+[[nodiscard]] std::string read_text(const std::string& path);
+
+/// How the text of a parameter opens the files of this machine: `Chain::parse(text, catalogue, io::resources())`.
+/// Pictures are read within the limits.
+[[nodiscard]] Resources resources(const Limits& limits = {});
 
 /// How a picture is written.
 struct WriteOptions {
@@ -63,23 +71,24 @@ struct WriteOptions {
 };
 
 /// What was written.
-struct Written {
+struct [[nodiscard("samples may have been lost: see its note")]] Written {
   Saturation saturation;  ///< samples outside 0..1, lost by rounding to integers
   int bits = 8;           ///< stored bits a sample
-  std::string note;       ///< what the format could not hold, in words ("alpha was left out")
+  std::string note;       ///< what was lost, in words ("alpha was left out"), samples outside 0..1 with their number
 };
 
 /// Writes a picture in the format that the name's ending says, beside its place first and then renamed: a stop at
-/// any moment leaves the old file or the new one, whole. Integer formats round to nearest and saturate, and the
-/// result tells how many samples were outside. InvalidArgument for an unknown ending or a depth that the format has
-/// not, Error where the file cannot be written.
+/// any moment leaves the old file or the new one, whole. Integer formats round to nearest and saturate; the result
+/// tells how many samples were outside, in its note and in one to the current Watch. InvalidArgument for an unknown
+/// ending or a depth that the format has not, Error where the file cannot be written.
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
 
 /// The same as bytes in memory. `written` may be null. InvalidArgument for a depth that the format has not.
-std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {},
-                                 Written* written = nullptr);
+[[nodiscard]] std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {},
+                                               Written* written = nullptr);
 
 /// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);
 
-}  // namespace sieve::io
+}  // namespace io
+}  // namespace sieve

@@ -6,6 +6,7 @@
 #include "sieve/reference/denoise.hpp"
 #include "sieve/reference/illumination.hpp"
 #include "sieve/reference/lowrank.hpp"
+#include "sieve/reference/quality.hpp"
 #include "sieve/reference/restore.hpp"
 #include "sieve/reference/spatial.hpp"
 #include "sieve/reference/spectral.hpp"

@@ -19,7 +19,7 @@ struct AdviseArguments {
 };
 
 std::vector<std::string> findings(const Damage& d) {
-  std::vector<std::string> lines = {fmt::format("noise: {}", d.kind)};
+  std::vector<std::string> lines = {fmt::format("noise: {}", d.words())};
   lines.push_back(
       fmt::format("grain: deviation {:.4f} ({:.1f}/255){}", d.noise, 255 * d.noise,
                   !d.grain   ? ", not worth a filter"
@@ -60,7 +60,7 @@ int advise(const Session& session, const AdviseArguments& o) {
       chains.push_back(std::move(j));
     }
     print_json({{"input", o.in},
-                {"kind", d.kind},
+                {"kind", d.words()},
                 {"noise", d.noise},
                 {"photons", d.photon ? ordered_json(d.photons) : ordered_json(nullptr)},
                 {"dark_impulses", d.impulses.dark},

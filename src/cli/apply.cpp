@@ -94,7 +94,7 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   for (const auto& [name, image] : others) all.push_back({name, image});
   all.push_back({"result", result});
   const auto peaks = [](const Image& v) {
-    return histogram_peaks(histogram(v, v.shape().color_channels() == 1 ? 0 : luma_channel)).size();
+    return histogram_peaks(histogram(v, {.channel = v.shape().color_channels() == 1 ? 0 : luma_channel})).size();
   };
   sheet.add({"input and result", draw::histograms(all),
              fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)),
@@ -142,7 +142,7 @@ int apply(const Session& session, const ApplyArguments& o) {
     } else {
       fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(),
                  meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
-      if (r.outside > 0) fmt::print(", {} samples outside 0..1", r.outside);
+      if (r.outside > 0) fmt::print(", {} outside 0..1", counted(r.outside, "sample", "samples"));
       if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
       fmt::print("\n");
       for (const std::string& n : notes) fmt::print("     {}\n", n);
@@ -180,16 +180,8 @@ int apply(const Session& session, const ApplyArguments& o) {
   } else {
     fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text,
                w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
-    if (s.total() > 0) {
-      fmt::print(
-          ", {} samples saturated ({} below 0, {} above 1{}): put clip, stretch or absolute last, or write float (.tif "
-          "with --depth float, .pfm)",
-          s.total(), s.below, s.above,
-          s.not_a_number ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
-    } else {
-      fmt::print(", no sample saturated");
-    }
-    fmt::print("\n");
+    fmt::print(", {}\n",
+               s.total() > 0 ? counted(s.total(), "sample", "samples") + " saturated" : "no sample saturated");
     if (!w.note.empty()) fmt::print("  note: {}\n", w.note);
   }
   if (!o.save.empty()) {

@@ -342,8 +342,8 @@ class Batch {
     fmt::print("{:<14} {:>8.1f} in {}: {:.1f} a second\n", "megapixels", megapixels, time_text(seconds),
                megapixels / std::max(1e-9, seconds));
     if (saturated > 0)
-      fmt::print("{:<14} {:>8} samples in {} pictures: put clip, stretch or absolute last, or write float\n",
-                 "saturated", saturated, saturated_pictures);
+      fmt::print("{:<14} {:>8} {} in {}: put clip, stretch or absolute last, or write float\n", "saturated", saturated,
+                 saturated == 1 ? "sample" : "samples", counted(saturated_pictures, "picture", "pictures"));
     for (std::size_t i = 0; i < files_.size(); ++i) {
       if (outcomes_[i].state == Outcome::State::failed) fmt::print("failed: {}\n", outcomes_[i].why);
     }

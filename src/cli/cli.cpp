@@ -18,6 +18,17 @@ int fail(int code, const std::string& line) {
   return code;
 }
 
+// The first word that is no option of the tool itself, nor the value of one: the command. Null where there is none.
+const char* command_of(const CLI::App& app, int argc, const char* const* argv) {
+  for (int i = 1; i < argc; ++i) {
+    const std::string_view word = argv[i];
+    if (!word.starts_with('-')) return argv[i];
+    const CLI::Option* option = app.get_option_no_throw(std::string(word));
+    if (option != nullptr && option->get_expected_min() > 0) ++i;
+  }
+  return nullptr;
+}
+
 }  // namespace
 
 }  // namespace sieve::internal::cli
@@ -27,7 +38,7 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
   using namespace internal::cli;
   Session session{catalogue, definitions, {}, 0};
   CLI::App app{"Lean Sieve: look at pictures, filter them, and see every step.", "lsieve"};
-  app.set_version_flag("--version", "lsieve " LSIEVE_VERSION);
+  app.set_version_flag("--version", "lsieve " SIEVE_VERSION);
   app.add_option("--threads", session.threads, "threads to use; default: one a processor")->check(CLI::Range(1, 4096));
   app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
   app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
@@ -50,13 +61,20 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
     session.behind_dashes.assign(std::min(dashes + 1, argv + argc), argv + argc);
     argc = static_cast<int>(dashes - argv);
   }
+  std::vector<std::string> names;
+  for (const Command& c : commands) names.push_back(c.app->get_name());
+  const char* const given = command_of(app, argc, argv);
+  if (given != nullptr && std::find(names.begin(), names.end(), given) == names.end()) {
+    const std::string near = nearest_name(given, names);
+    return fail(2, fmt::format("no command is called '{}'{}; there are {} (see `lsieve --help`)", given,
+                               near.empty() ? "" : fmt::format(", did you mean '{}'", near), listed(names)));
+  }
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& e) {
     return app.exit(e);  // help and version
   } catch (const CLI::ParseError& e) {
-    const std::string where =
-        argc > 1 && argv[1][0] != '-' ? fmt::format("lsieve {} --help", argv[1]) : "lsieve --help";
+    const std::string where = given != nullptr ? fmt::format("lsieve {} --help", given) : "lsieve --help";
     return fail(2, fmt::format("{} (see `{}`)", e.what(), where));
   }
   try {
@@ -69,6 +87,8 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
     return fail(2, e.what());
   } catch (const std::bad_alloc&) {
     return fail(1, "memory ran out: crop or shrink the picture, or close other programs");
+  } catch (const Canceled& e) {
+    return fail(1, e.what());
   } catch (const std::exception& e) {
     return fail(1, e.what());
   }

@@ -49,7 +49,7 @@ int judge(const Session& session, const JudgeArguments& o) {
   const ImpulseShare impulses = impulse_share(result);
   const double noise = measured_noise(result), sharp = sharpness(result), sharp_truth = sharpness(truth);
   const Image gray = to_gray(result);
-  const auto peaks = histogram_peaks(histogram(gray, 0, 256));
+  const auto peaks = histogram_peaks(histogram(gray, {.channel = 0, .bins = 256}));
   if (o.json) {
     ordered_json j = {{"result", o.result}, {"truth", o.truth}};
     add_figures(j, q);
@@ -82,7 +82,8 @@ int judge(const Session& session, const JudgeArguments& o) {
     fmt::print("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y,
                channel_name(q.channel, result.shape()));
     fmt::print("  {:22}{:>10.2f} %\n", "samples changed", 100 * q.changed);
-    if (q.not_finite > 0) fmt::print("  {} samples are not finite and left out\n", q.not_finite);
+    if (q.not_finite > 0)
+      fmt::print("  {} not finite and left out\n", counted(q.not_finite, "sample is", "samples are"));
     fmt::print(
         "without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
         noise, 100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());

@@ -44,7 +44,8 @@ void print(const Filter& f) {
   fmt::print("{}: {}\n", a.name, a.summary);
   if (!a.wrong_when.empty()) fmt::print("  wrong when: {}\n", a.wrong_when);
   if (!a.search_words.empty()) fmt::print("  also looked for as: {}\n", listed(a.search_words));
-  if (f.reach()) fmt::print("  reach with the defaults: {} pixels\n", *f.reach());
+  if (f.reach())
+    fmt::print("  reach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
   if (a.parameters.empty()) fmt::print("  no parameters\n");
   for (const Parameter& p : a.parameters) {
     fmt::print("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);
@@ -86,7 +87,8 @@ void print_markdown(const Session& session) {
       fmt::print("\n### {}\n\n{}\n", name, a.summary);
       if (!a.wrong_when.empty()) fmt::print("\nWrong when: {}\n", a.wrong_when);
       if (!a.search_words.empty()) fmt::print("\nAlso looked for as: {}\n", listed(a.search_words));
-      if (f.reach()) fmt::print("\nReach with the defaults: {} pixels\n", *f.reach());
+      if (f.reach())
+        fmt::print("\nReach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
       if (!a.parameters.empty()) fmt::print("\n| parameter | default | allowed | unit | |\n|---|---|---|---|---|\n");
       for (const Parameter& p : a.parameters)
         fmt::print("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit),

@@ -18,10 +18,11 @@ struct Place {
   int x, y;
 };
 
-// A histogram asked for: `bins` parts of low..high, 0 for one a level.
+// A histogram asked for: `bins` parts of low..high, 0 for one a level. Ends that are not given are found as histogram()
+// finds them, for all channels together, so that these share their bins.
 struct Wanted {
   int bins = 0;
-  double low = 0, high = 1;
+  std::optional<double> low = {}, high = {};
 };
 
 // A picture with what it calls for, measured once for text and sheet.
@@ -61,18 +62,33 @@ Wanted wanted_of(int bins, const std::string& range) {
   return w;
 }
 
+bool any_finite(const Image& image) {
+  const auto figures = statistics(image);
+  return std::any_of(figures.begin(), figures.begin() + image.shape().color_channels(),
+                     [&](const ChannelStatistics& c) { return c.not_finite < image.shape().pixels(); });
+}
+
 // The histograms of the color channels and, of a color picture, of the luma.
 std::vector<std::pair<std::string, Histogram>> histograms_of(const Image& image, const Wanted& w) {
   std::vector<std::pair<std::string, Histogram>> all;
-  for (int c = 0; c < image.shape().color_channels(); ++c)
-    all.emplace_back(channel_name(c, image.shape()), histogram(image, c, w.bins, w.low, w.high));
-  if (all.size() > 1) all.emplace_back("luma", histogram(image, luma_channel, w.bins, w.low, w.high));
+  double low = w.low.value_or(0), high = w.high.value_or(1);
+  if (!w.low && image.white_level() == 0 && any_finite(image)) {
+    const SampleRange range = sample_range(image);
+    low = std::min(low, range.minimum);
+    high = std::max(high, range.maximum);
+  }
+  const auto of = [&](int channel) {
+    return histogram(image, {.channel = channel, .bins = w.bins, .low = low, .high = high});
+  };
+  for (int c = 0; c < image.shape().color_channels(); ++c) all.emplace_back(channel_name(c, image.shape()), of(c));
+  if (all.size() > 1) all.emplace_back("luma", of(luma_channel));
   return all;
 }
 
 ordered_json histogram_json(const Image& image, const Wanted& w) {
-  ordered_json j = {{"low", w.low}, {"high", w.high}, {"channels", ordered_json::array()}};
-  for (const auto& [name, h] : histograms_of(image, w)) {
+  const auto all = histograms_of(image, w);
+  ordered_json j = {{"low", all[0].second.low}, {"high", all[0].second.high}, {"channels", ordered_json::array()}};
+  for (const auto& [name, h] : all) {
     j["by_level"] = h.by_level;
     ordered_json peaks = ordered_json::array();
     for (const HistogramPeak& p : histogram_peaks(h)) peaks.push_back(p.level);
@@ -90,19 +106,20 @@ ordered_json histogram_json(const Image& image, const Wanted& w) {
 void print_histogram(const Image& image, const Wanted& w) {
   const auto all = histograms_of(image, w);
   const Histogram& first = all[0].second;
-  const double width = (w.high - w.low) / static_cast<double>(first.counts.size());
+  const double width = (first.high - first.low) / static_cast<double>(first.counts.size());
   std::string head = fmt::format("  {:>10}{:>10}", first.by_level ? "level" : "from", first.by_level ? "sample" : "to");
   for (const auto& [name, h] : all) head += fmt::format("{:>10}", name);
   fmt::print("{}\n", head);
   for (std::size_t b = 0; b < first.counts.size(); ++b) {
-    const auto low = w.low + static_cast<double>(b) * width;
+    const auto low = first.low + static_cast<double>(b) * width;
     std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b))
                                       : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
     for (const auto& [name, h] : all) line += fmt::format("{:>10}", h.counts[b]);
     fmt::print("{}\n", line);
   }
   for (const auto& [name, h] : all) {
-    if (h.below + h.above > 0) fmt::print("  {}: {} samples below and {} above these bins\n", name, h.below, h.above);
+    if (h.below + h.above > 0)
+      fmt::print("  {}: {} below and {} above these bins\n", name, counted(h.below, "sample", "samples"), h.above);
   }
 }
 
@@ -145,7 +162,7 @@ ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
                                {"above", s.above},
                                {"not_finite", s.not_finite}});
   }
-  j["exposure"] = {{"verdict", f.exposure.verdict}, {"reason", f.exposure.reason}};
+  j["exposure"] = {{"verdict", name_of(f.exposure.verdict)}, {"reason", f.exposure.reason}};
   j["levels"] = {
       {"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
   j["estimates"] = {{"noise", f.noise},
@@ -171,6 +188,10 @@ ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
       values.push_back(v);
     }
     j["samples"].push_back({{"x", p.x}, {"y", p.y}, {"stored", levels}, {"values", values}});
+    if (image.shape().color_channels() == 3) {
+      const PixelColor seen = color_at(image, p.x, p.y);
+      j["samples"].back().update({{"lightness", seen.lightness}, {"chroma", seen.chroma}, {"hue", seen.hue}});
+    }
   }
   return j;
 }
@@ -178,7 +199,7 @@ ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
 // One line of blocks for a channel: 64 bins, the height by the square root so that small counts are seen.
 std::string block_histogram(const Image& image, int channel) {
   constexpr int kBins = 64;
-  const Histogram h = histogram(image, channel, kBins);
+  const Histogram h = histogram(image, {.channel = channel, .bins = kBins, .low = 0, .high = 1});
   const std::size_t most = *std::max_element(h.counts.begin(), h.counts.end());
   constexpr const char* blocks[] = {" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
   std::string line;
@@ -205,8 +226,8 @@ std::string size_text(const io::Loaded& l) {
 
 // The findings in lines: estimates, warnings, advice.
 std::vector<std::string> findings_text(const Findings& f, const Image& image) {
-  std::vector<std::string> lines = {"exposure: " + f.exposure.verdict + ": " + f.exposure.reason};
-  if (f.exposure.verdict == "unreadable") return lines;
+  std::vector<std::string> lines = {std::string("exposure: ") + name_of(f.exposure.verdict) + ": " + f.exposure.reason};
+  if (f.exposure.verdict == ExposureVerdict::unreadable) return lines;
   lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise,
                               255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
   if (image.white_level() > 0)
@@ -242,9 +263,11 @@ void print(const Looked& looked, const std::vector<Place>& places) {
     fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()),
                s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
     if (s.below + s.above > 0)
-      fmt::print("           {} samples under 0 and {} over 1: shown cut off in the histogram\n", s.below, s.above);
+      fmt::print("           {} under 0 and {} over 1: shown cut off in the histogram\n",
+                 counted(s.below, "sample", "samples"), s.above);
     if (s.not_finite > 0)
-      fmt::print("           {} samples are not finite and left out of the figures\n", s.not_finite);
+      fmt::print("           {} not finite and left out of the figures\n",
+                 counted(s.not_finite, "sample is", "samples are"));
   }
   // On a terminal each channel's in its own color.
   const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
@@ -261,13 +284,19 @@ void print(const Looked& looked, const std::vector<Place>& places) {
       levels += (c ? ", " : "") + stored_text(image.at(p.x, p.y, c), image.white_level());
       values += fmt::format("{}{:.5f}", c ? ", " : "", image.at(p.x, p.y, c));
     }
-    fmt::print("  at {},{}: stored {}  =  {}\n", p.x, p.y, levels, values);
+    std::string color;
+    if (image.shape().color_channels() == 3) {
+      const PixelColor seen = color_at(image, p.x, p.y);
+      color =
+          fmt::format("  lightness {:.3f}, chroma {:.3f}, hue {:.0f} degrees", seen.lightness, seen.chroma, seen.hue);
+    }
+    fmt::print("  at {},{}: stored {}  =  {}{}\n", p.x, p.y, levels, values, color);
   }
 }
 
 draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
   if (pictures.size() > 1) {
-    draw::Sheet sheet(fmt::format("{} pictures", pictures.size()),
+    draw::Sheet sheet(counted(pictures.size(), "picture", "pictures"),
                       "each with its range and its histogram: counts over the level");
     for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
     return sheet;
@@ -344,8 +373,6 @@ int look(const Session& session, const LookArguments& o) {
       }
       if (!o.sheet.empty()) pictures.push_back(std::move(looked));
     } catch (const InvalidArgument&) {
-      throw;
-    } catch (const Canceled&) {
       throw;
     } catch (const Error& e) {
       // One bad picture does not hide the others.

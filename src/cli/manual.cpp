@@ -41,7 +41,7 @@ int manual(const CLI::App& root, const Session& session) {
   fmt::print(
       ".TH LSIEVE 1 \"\" \"Lean Sieve {}\" \"User commands\"\n.SH NAME\nlsieve \\- look at pictures, filter them, and "
       "see every step\n",
-      LSIEVE_VERSION);
+      SIEVE_VERSION);
   fmt::print(".SH SYNOPSIS\n.B lsieve\n[OPTIONS] COMMAND [ARGUMENTS]\n.SH OPTIONS\n");
   print_options(root);
   fmt::print(".SH COMMANDS\n");

@@ -77,7 +77,7 @@ int psf(const Session& session, const PsfArguments& o) {
                      {"width", k.width()},
                      {"height", k.height()},
                      {"size", {w, h}},
-                     {"verdict", d.verdict},
+                     {"verdict", name_of(d.verdict)},
                      {"smallest", d.smallest},
                      {"below_tenth", d.below_tenth},
                      {"below_hundredth", d.below_hundredth},
@@ -85,11 +85,12 @@ int psf(const Session& session, const PsfArguments& o) {
                      {"zero", d.zero},
                      {"noise_gain", d.noise_gain}});
     } else {
-      fmt::print("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, d.verdict, d.reason);
+      fmt::print("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, name_of(d.verdict),
+                 d.reason);
     }
     if (o.sheet.empty()) continue;
     sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()),
-               fmt::format("{}: smallest |H| {:.2g}, noise times {:.3g}", d.verdict, d.smallest, d.noise_gain),
+               fmt::format("{}: smallest |H| {:.2g}, noise times {:.3g}", name_of(d.verdict), d.smallest, d.noise_gain),
                draw::frequency_plane(transfer_picture(k, w, h))});
     profiles.push_back(profile(o.specs[i], k));
     transfers.push_back(transfer_curve(o.specs[i], k));

@@ -18,11 +18,6 @@ extern "C" void on_interrupt(int) {
 }
 }  // namespace
 
-Resources Session::resources() const {
-  return {[this](const std::string& name) { return read(name).image; },
-          [](const std::string& name) { return io::read_text(name); }};
-}
-
 std::string in_words_of_the_tool(std::string line) {
   const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
                                                                  {"Limits::pixels", "--max-pixels"}};
@@ -103,11 +98,11 @@ std::string time_text(double seconds) {
 }
 
 Attended::Attended() {
-  interrupted = &watch_;
+  outer_ = interrupted.exchange(&watch_);
   struct sigaction action {};
   action.sa_handler = on_interrupt;
   action.sa_flags = static_cast<int>(SA_RESETHAND);  // a second Ctrl-C ends the program at once
-  ::sigaction(SIGINT, &action, nullptr);
+  ::sigaction(SIGINT, &action, &before_);
   if (::isatty(STDERR_FILENO) == 0) return;
   const auto start = std::chrono::steady_clock::now();
   watch_.on_progress = [this, start](double share) {
@@ -124,7 +119,8 @@ void Attended::hear_notes() {
 
 Attended::~Attended() {
   if (shown_) fmt::print(stderr, "\r       \r");
-  interrupted = nullptr;
+  ::sigaction(SIGINT, &before_, nullptr);
+  interrupted = outer_;
 }
 
 }  // namespace sieve::internal::cli

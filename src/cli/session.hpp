@@ -3,6 +3,7 @@
 
 #include <CLI/App.hpp>
 #include <chrono>
+#include <csignal>
 #include <functional>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
@@ -25,7 +26,7 @@ struct Session {
   std::vector<std::string> behind_dashes = {};  // the words behind --
 
   // Opens the files that parameters name.
-  Resources resources() const;
+  Resources resources() const { return io::resources(limits); }
   io::Loaded read(const std::string& path) const { return io::read(path, limits); }
 };
 
@@ -108,7 +109,8 @@ double seconds_since(std::chrono::steady_clock::time_point start);
 // "12.3 ms", "1.25 s".
 std::string time_text(double seconds);
 
-// Shows progress on a terminal from the first second on, and turns Ctrl-C into Watch::stop().
+// Shows progress on a terminal from the first second on, and turns Ctrl-C into Watch::stop(). What Ctrl-C did before is
+// put back at its end: whoever calls the tool from a program of his own keeps his handler.
 class Attended {
  public:
   Attended();
@@ -123,6 +125,8 @@ class Attended {
  private:
   Watch watch_;
   Watch::Active active_{watch_};
+  Watch* outer_ = nullptr;
+  struct sigaction before_ {};
   bool shown_ = false;
   std::vector<std::string> notes_;
 };

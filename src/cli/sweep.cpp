@@ -108,7 +108,7 @@ Plan plan_of(const Session& session, const SweepArguments& o) {
   if (p.varied.size() > 2) throw InvalidArgument(fmt::format("{} values vary; one or two may", p.varied.size()));
   if (p.size() > 400) throw InvalidArgument(fmt::format("{} runs; at most 400 in one sweep", p.size()));
   for (std::size_t i = 0; i < p.size(); ++i)
-    Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
+    (void)Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
   return p;
 }
 

@@ -36,13 +36,10 @@ Image made_up(int width, int height) {
 
 struct Verdict {
   std::string name;
-  double deviation = 0, tolerance = 0, fast = 0, plain = 0;
-  int x = 0, y = 0, channel = 0;
-  bool same_shape = true;
-  bool good() const { return same_shape && deviation <= tolerance; }
+  double fast = 0, plain = 0;
+  reference::Agreement held;
 };
 
-// Largest deviation, also in alpha; a NaN against a number counts as infinite.
 Verdict verify_one(const reference::Definitions& definitions, const Filter& f, const Image& in) {
   Verdict v;
   v.name = f.text();
@@ -50,30 +47,11 @@ Verdict verify_one(const reference::Definitions& definitions, const Filter& f, c
   const auto plain = definitions.plain(f, in);
   v.plain = seconds_since(start);
   if (!plain) throw InvalidArgument(f.about().name + ": it has no plain definition to hold it against");
-  f(in);  // the first run makes plans and touches pages
+  (void)f(in);  // the first run makes plans and touches pages
   start = std::chrono::steady_clock::now();
   const Image fast = f(in);
   v.fast = seconds_since(start);
-  // The tolerance is for samples of size 1 and scales with the largest result.
-  double largest = 1;
-  v.same_shape = fast.shape() == plain->shape();
-  for (int c = 0; v.same_shape && c < fast.channels(); ++c) {
-    for (int y = 0; y < fast.height(); ++y) {
-      for (int x = 0; x < fast.width(); ++x) {
-        const double a = fast.at(x, y, c), b = plain->at(x, y, c);
-        if (std::isfinite(b)) largest = std::max(largest, std::abs(b));
-        if (a == b || (std::isnan(a) && std::isnan(b))) continue;
-        const double d = std::isnan(a - b) ? HUGE_VAL : std::abs(a - b);
-        if (d > v.deviation) {
-          v.deviation = d;
-          v.x = x;
-          v.y = y;
-          v.channel = c;
-        }
-      }
-    }
-  }
-  v.tolerance = std::max(*definitions.tolerance(f), 1.2e-7) * largest;
+  v.held = definitions.agreement(f, fast, *plain);
   return v;
 }
 
@@ -114,25 +92,26 @@ int verify(const Session& session, const VerifyArguments& o) {
   int failed = 0;
   for (const Filter& f : filters) {
     const Verdict v = verify_one(session.definitions, f, in);
-    failed += !v.good();
+    failed += !v.held.good();
     if (o.json) {
       all.push_back({{"filter", v.name},
-                     {"agrees", v.good()},
-                     {"maximum_deviation", finite_or_null(v.deviation)},
-                     {"at", {{"x", v.x}, {"y", v.y}, {"channel", v.channel}}},
-                     {"tolerance", v.tolerance},
+                     {"agrees", v.held.good()},
+                     {"maximum_deviation", finite_or_null(v.held.deviation)},
+                     {"at", {{"x", v.held.x}, {"y", v.held.y}, {"channel", v.held.channel}}},
+                     {"tolerance", v.held.tolerance},
                      {"seconds", v.fast},
                      {"seconds_plain", v.plain},
                      {"times_faster", v.plain / v.fast}});
       continue;
     }
-    if (!v.same_shape) {
+    if (!v.held.same_shape) {
       fmt::print("FAILS  {}: the two results differ in shape\n", v.name);
       continue;
     }
     fmt::print("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n",
-               v.good() ? "agrees" : "FAILS ", v.name, v.deviation, v.x, v.y, channel_name(v.channel, in.shape()),
-               v.tolerance, time_text(v.fast), time_text(v.plain), v.plain / v.fast);
+               v.held.good() ? "agrees" : "FAILS ", v.name, v.held.deviation, v.held.x, v.held.y,
+               channel_name(v.held.channel, in.shape()), v.held.tolerance, time_text(v.fast), time_text(v.plain),
+               v.plain / v.fast);
   }
   if (o.json) print_json(all.size() == 1 ? all[0] : all);
   return failed == 0 ? 0 : 1;

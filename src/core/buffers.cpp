@@ -22,29 +22,51 @@ void check_white_level(std::uint32_t white_level) {
   }
 }
 
+// The stride that is meant: 0 stands for rows without a gap; one that lets rows share samples is refused.
+std::ptrdiff_t checked_stride(std::ptrdiff_t stride, int width, int channels, const char* who) {
+  const auto least = static_cast<std::ptrdiff_t>(width) * channels;
+  if (stride == 0) return least;
+  // Compared on both sides of 0, since the smallest number has no size of its own type.
+  if (stride > -least && stride < least) {
+    throw InvalidArgument(std::string(who) + ": row_stride=" + std::to_string(stride) + ", but a row has " +
+                          std::to_string(least) + " samples: give that or more, negative for rows from the bottom up");
+  }
+  return stride;
+}
+
+template <class T>
+void read(const T* samples, const View& out, std::ptrdiff_t row_stride, std::uint32_t white_level) {
+  if (samples == nullptr) throw InvalidArgument("from_interleaved: the buffer is null");
+  check_white_level<T>(white_level);
+  require_input(out, "from_interleaved");
+  const int channels = out.channels(), width = out.width();
+  const std::ptrdiff_t stride = checked_stride(row_stride, width, channels, "from_interleaved");
+  parallel_rows(out.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels),
+                [&](int first, int last) {
+                  for (int y = first; y < last; ++y) {
+                    const T* in = samples + y * stride;
+                    for (int c = 0; c < channels; ++c) {
+                      float* row = out.row(y, c);
+                      for (int x = 0; x < width; ++x) {
+                        if constexpr (std::is_integral_v<T>) {
+                          // A true division: v * (1 / white_level) is not the nearest float of v / white_level.
+                          row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(white_level);
+                        } else {
+                          row[x] = in[x * channels + c];
+                        }
+                      }
+                    }
+                  }
+                });
+}
+
 template <class T>
 Image read(const T* samples, int width, int height, int channels, std::ptrdiff_t stride, std::uint32_t white_level) {
   if (samples == nullptr) throw InvalidArgument("from_interleaved: the buffer is null");
   check_white_level<T>(white_level);
+  checked_stride(stride, width, channels, "from_interleaved");
   Image image(Shape{width, height, channels}, white_level);
-  if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
-  const View out = image.view();
-  parallel_rows(height, static_cast<std::size_t>(width) * static_cast<std::size_t>(channels), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const T* in = samples + y * stride;
-      for (int c = 0; c < channels; ++c) {
-        float* row = out.row(y, c);
-        for (int x = 0; x < width; ++x) {
-          if constexpr (std::is_integral_v<T>) {
-            // A true division: v * (1 / white_level) is not the nearest float of v / white_level.
-            row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(white_level);
-          } else {
-            row[x] = in[x * channels + c];
-          }
-        }
-      }
-    }
-  });
+  read(samples, image.view(), stride, white_level);
   return image;
 }
 
@@ -54,7 +76,7 @@ Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::ui
   if (samples == nullptr) throw InvalidArgument("to_interleaved: the buffer is null");
   check_white_level<T>(white_level);
   const int channels = in.channels(), width = in.width();
-  if (stride == 0) stride = static_cast<std::ptrdiff_t>(width) * channels;
+  stride = checked_stride(stride, width, channels, "to_interleaved");
   const float scale = static_cast<float>(white_level);
   Saturation all;
   std::mutex mutex;
@@ -110,6 +132,18 @@ Image from_interleaved(const float* samples, int width, int height, int channels
   return read(samples, width, height, channels, row_stride, 0);
 }
 
+void from_interleaved(const std::uint8_t* samples, const View& out, std::ptrdiff_t row_stride,
+                      std::uint32_t white_level) {
+  read(samples, out, row_stride, white_level);
+}
+void from_interleaved(const std::uint16_t* samples, const View& out, std::ptrdiff_t row_stride,
+                      std::uint32_t white_level) {
+  read(samples, out, row_stride, white_level);
+}
+void from_interleaved(const float* samples, const View& out, std::ptrdiff_t row_stride) {
+  read(samples, out, row_stride, 0);
+}
+
 Saturation to_interleaved(const ConstView& in, std::uint8_t* samples, std::ptrdiff_t row_stride,
                           std::uint32_t white_level) {
   return write(in, samples, row_stride, white_level);
@@ -119,7 +153,7 @@ Saturation to_interleaved(const ConstView& in, std::uint16_t* samples, std::ptrd
   return write(in, samples, row_stride, white_level);
 }
 void to_interleaved(const ConstView& in, float* samples, std::ptrdiff_t row_stride) {
-  write(in, samples, row_stride, 0);
+  (void)write(in, samples, row_stride, 0);
 }
 
 }  // namespace sieve

@@ -31,14 +31,21 @@ Image take_channel(const ConstView& in, int channel) {
 
 Image to_gray(const ConstView& in, GrayBy by) {
   require_input(in, "gray");
-  if (in.shape.color_channels() == 1) return Image(in);
-  const int alpha = in.shape.has_alpha() ? 1 : 0;
-  Image out(Shape{in.width(), in.height(), 1 + alpha}, in.white_level);
-  const View to = out.view();
-  if (alpha) copy(in.channel(3), to.channel(1));
+  Image out(Shape{in.width(), in.height(), in.shape.has_alpha() ? 2 : 1}, in.white_level);
+  to_gray(in, out, by);
+  return out;
+}
+
+void to_gray(const ConstView& in, const View& to, GrayBy by) {
+  require_output_or_same(in, to, {in.width(), in.height(), in.shape.has_alpha() ? 2 : 1}, "gray");
+  if (in.shape.color_channels() == 1) {
+    copy(in, to);
+    return;
+  }
+  if (in.shape.has_alpha()) copy(in.channel(3), to.channel(1));
   if (by == GrayBy::red || by == GrayBy::green || by == GrayBy::blue) {
     copy(in.channel(static_cast<int>(by) - static_cast<int>(GrayBy::red)), to.channel(0));
-    return out;
+    return;
   }
   const LumaWeights w = by == GrayBy::average ? LumaWeights{1.0 / 3, 1.0 / 3, 1.0 / 3} : luma_weights(by);
   const auto r = static_cast<float>(w.red), g = static_cast<float>(w.green), b = static_cast<float>(w.blue);
@@ -49,7 +56,6 @@ Image to_gray(const ConstView& in, GrayBy by) {
       for (int x = 0; x < in.width(); ++x) gray[x] = r * red[x] + g * green[x] + b * blue[x];
     }
   });
-  return out;
 }
 
 std::vector<Image> split(const ConstView& in) {

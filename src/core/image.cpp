@@ -1,5 +1,6 @@
 #include "sieve/core/image.hpp"
 
+#include <algorithm>
 #include <bit>
 #include <cstdio>
 #include <cstring>
@@ -27,9 +28,17 @@ void check_part(const Rectangle& r, const Shape& s) {
   }
 }
 
+void check_channel(int c, const Shape& s) {
+  if (c < 0 || c >= s.channels) {
+    throw InvalidArgument("channel " + std::to_string(c) + " of a picture of " + text_of(s).text +
+                          ": they count from 0");
+  }
+}
+
 }  // namespace
 
 ConstView ConstView::channel(int c) const {
+  check_channel(c, shape);
   return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level};
 }
 
@@ -39,6 +48,7 @@ ConstView ConstView::part(const Rectangle& r) const {
 }
 
 View View::channel(int c) const {
+  check_channel(c, shape);
   return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level};
 }
 
@@ -107,6 +117,12 @@ Image::~Image() {
   if (room == nullptr || !room->keep({data_, bytes_})) free_samples(data_, bytes_);
 }
 
+void Image::fill(float value) {
+  for (int c = 0; c < channels(); ++c) {
+    for (int y = 0; y < height(); ++y) std::fill_n(row(y, c), width(), value);
+  }
+}
+
 int bits_of(std::uint32_t white_level) { return white_level == 0 ? 32 : static_cast<int>(std::bit_width(white_level)); }
 
 void copy(const ConstView& from, const View& to) {
@@ -114,6 +130,9 @@ void copy(const ConstView& from, const View& to) {
     throw InvalidArgument(std::string("copy from ") + text_of(from.shape).text + " to " + text_of(to.shape).text +
                           ": the shapes must be the same");
   }
+  if (from.empty()) return;
+  require_output_or_same(from, to, from.shape, "copy");
+  if (from.data == to.data) return;
   parallel_rows(from.height() * from.channels(), from.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int c = i / from.height(), y = i % from.height();
@@ -139,25 +158,110 @@ bool identical(const ConstView& a, const ConstView& b) {
   return true;
 }
 
-void require_input(const ConstView& in, const char* who) {
-  if (in.empty() || in.data == nullptr) throw InvalidArgument(std::string(who) + ": the input has no pixel");
+namespace {
+
+// Rows of samples in memory, in bytes, as an address can tell: that of the first one, and the way to the others.
+struct Rows {
+  explicit Rows(const ConstView& v)
+      : first(reinterpret_cast<std::intptr_t>(v.data)),
+        row(v.row_stride * kSample),
+        plane(v.plane_stride * kSample),
+        width(v.width() * kSample),
+        height(v.height()),
+        channels(v.channels()) {}
+
+  static constexpr auto kSample = static_cast<std::ptrdiff_t>(sizeof(float));
+  std::intptr_t first;
+  std::ptrdiff_t row, plane, width;
+  int height, channels;
+};
+
+// True where one of `rows` in channel `c` meets the bytes from `at` on, `width` of them. Of the rows that begin before
+// and behind `at` the nearest one decides, since those farther off can only meet it if that does.
+bool meets(const Rows& rows, int c, std::intptr_t at, std::ptrdiff_t width) {
+  const std::ptrdiff_t d = at - (rows.first + c * rows.plane);
+  const std::ptrdiff_t before = d / rows.row - ((d % rows.row != 0) && ((d < 0) != (rows.row < 0)) ? 1 : 0);
+  for (const std::ptrdiff_t y : {before, before + 1}) {
+    const std::ptrdiff_t start = std::clamp<std::ptrdiff_t>(y, 0, rows.height - 1) * rows.row;
+    if (start < d + width && d < start + rows.width) return true;
+  }
+  return false;
 }
 
-void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who) {
+// The lowest address, and the one behind the highest.
+std::pair<std::intptr_t, std::intptr_t> bounds(const Rows& r) {
+  const std::ptrdiff_t rows = (r.height - 1) * r.row, planes = (r.channels - 1) * r.plane, none = 0;
+  return {r.first + std::min(rows, none) + std::min(planes, none),
+          r.first + std::max(rows, none) + std::max(planes, none) + r.width};
+}
+
+bool share_samples(const Rows& a, const Rows& b) {
+  const auto [a_low, a_high] = bounds(a);
+  const auto [b_low, b_high] = bounds(b);
+  if (a_high <= b_low || b_high <= a_low) return false;
+  for (int c = 0; c < a.channels; ++c) {
+    for (int y = 0; y < a.height; ++y) {
+      for (int other = 0; other < b.channels; ++other) {
+        if (meets(b, other, a.first + c * a.plane + y * a.row, a.width)) return true;
+      }
+    }
+  }
+  return false;
+}
+
+void check_strides(const ConstView& v, const char* who, const char* which) {
+  const auto size = [](std::ptrdiff_t stride) {
+    return stride < 0 ? std::size_t{0} - static_cast<std::size_t>(stride) : static_cast<std::size_t>(stride);
+  };
+  if (size(v.row_stride) < static_cast<std::size_t>(v.width())) {
+    throw InvalidArgument(std::string(who) + ": the " + which + " has a row stride of " + std::to_string(v.row_stride) +
+                          " samples and is " + std::to_string(v.width()) +
+                          " wide: its rows would share samples; give a stride of the width or more");
+  }
+  const Rows rows(v);
+  for (int c = 1; c < v.channels(); ++c) {
+    for (const int y : {0, v.height() - 1}) {
+      if (!meets(rows, 0, rows.first + c * rows.plane + y * rows.row, rows.width)) continue;
+      throw InvalidArgument(std::string(who) + ": the " + which + " has a plane stride of " +
+                            std::to_string(v.plane_stride) + " samples and " + text_of(v.shape).text + ", with rows " +
+                            std::to_string(v.row_stride) +
+                            " apart: its channels would share samples; give row stride * height or more");
+    }
+  }
+}
+
+enum class SamePlace { refused, allowed };
+
+void check_output(const ConstView& in, const View& out, const Shape& needed, const char* who, SamePlace same) {
   require_input(in, who);
   if (out.shape != needed || out.data == nullptr) {
     throw InvalidArgument(std::string(who) + ": the output is " + text_of(out.shape).text + ", needed is " +
                           text_of(needed).text);
   }
-  const auto past = [](const float* data, const Shape& s, std::ptrdiff_t row, std::ptrdiff_t plane) {
-    return data + (s.channels - 1) * plane + (s.height - 1) * row + s.width;
-  };
-  const float* in_end = past(in.data, in.shape, in.row_stride, in.plane_stride);
-  const float* out_end = past(out.data, out.shape, out.row_stride, out.plane_stride);
-  if (out.data < in_end && in.data < out_end) {
-    throw InvalidArgument(std::string(who) +
-                          ": output and input share memory; nothing here changes its input, so give another buffer");
+  check_strides(out, who, "output");
+  if (same == SamePlace::allowed && out.data == in.data && out.shape == in.shape && out.row_stride == in.row_stride &&
+      (out.plane_stride == in.plane_stride || in.channels() == 1))
+    return;
+  if (share_samples(Rows(in), Rows(out))) {
+    throw InvalidArgument(std::string(who) + ": output and input share memory; " +
+                          (same == SamePlace::allowed ? "give the input itself or another buffer"
+                                                      : "nothing here changes its input, so give another buffer"));
   }
+}
+
+}  // namespace
+
+void require_input(const ConstView& in, const char* who) {
+  if (in.empty() || in.data == nullptr) throw InvalidArgument(std::string(who) + ": the input has no pixel");
+  check_strides(in, who, "input");
+}
+
+void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who) {
+  check_output(in, out, needed, who, SamePlace::refused);
+}
+
+void require_output_or_same(const ConstView& in, const View& out, const Shape& needed, const char* who) {
+  check_output(in, out, needed, who, SamePlace::allowed);
 }
 
 ShapeText text_of(const Shape& shape) {

@@ -88,6 +88,7 @@ void parallel_rows(int rows, RowCost cost, const std::function<void(int, int)>& 
   Progress progress(strips);
   const auto one = [&](int i) {
     if (watch != nullptr && watch->stopped()) throw Canceled();
+    const Progress::Part part(strips);
     work(i * strip, std::min(rows, (i + 1) * strip));
     progress.add(1);
   };

@@ -2,6 +2,6 @@
 
 namespace sieve {
 
-const char* version() { return LEAN_SIEVE_VERSION; }
+const char* version() { return SIEVE_VERSION; }
 
 }  // namespace sieve

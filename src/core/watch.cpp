@@ -10,6 +10,7 @@ namespace sieve {
 namespace {
 thread_local Watch* active_watch = nullptr;
 thread_local Progress* innermost = nullptr;
+thread_local bool beside_others = false;
 }  // namespace
 
 Watch::Active::Active(Watch* watch) : before_(active_watch) { active_watch = watch; }
@@ -38,19 +39,24 @@ void Watch::report(double share) {
   on_progress(std::min(1.0, share));
 }
 
-Progress::Progress(double total) : watch_(active_watch), outer_(innermost), total_(std::max(total, 1.0)) {
+Progress::Part::Part(int parts) noexcept : before_(beside_others) { beside_others = before_ || parts > 1; }
+Progress::Part::~Part() { beside_others = before_; }
+
+Progress::Progress(double total)
+    : watch_(beside_others ? nullptr : active_watch), outer_(innermost), total_(std::max(total, 1.0)) {
   innermost = this;
 }
 
 Progress::~Progress() { innermost = outer_; }
 
 double Progress::overall(double within) const {
-  const double share = std::min(1.0, (done_.load() + within) / total_);
+  const double share = std::min(1.0, (done_.load() + within * within_.load()) / total_);
   return outer_ != nullptr ? outer_->overall(share) : share;
 }
 
 void Progress::add(double parts) {
   if (watch_ == nullptr) return;
+  within_ = 1;
   double done = done_.load();
   while (!done_.compare_exchange_weak(done, done + parts)) {
   }

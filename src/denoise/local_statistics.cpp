@@ -136,6 +136,7 @@ void Anscombe::operator()(const ConstView& in, const View& out) const {
   });
 }
 void Anscombe::describe(Description<Anscombe>& d) {
+  d.float_result();
   d.called("anscombe", "denoise",
            "Makes photon noise equally strong at every level (Anscombe), so that any denoiser fits; undo with "
            "inverse_anscombe.");

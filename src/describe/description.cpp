@@ -66,6 +66,37 @@ std::string FilterDescription::text(const void* filter, bool full) const {
   return s;
 }
 
+Image FilterDescription::run(const void* filter, const ConstView& in) const {
+  Image result = run_(filter, in);
+  result.set_white_level(result_white_level(filter, result.white_level()));
+  return result;
+}
+
+void FilterDescription::run(const void* filter, const ConstView& in, const View& out) const {
+  check_buffers(filter, in, out);
+  if (run_into_) {
+    run_into_(filter, in, out);
+    return;
+  }
+  const Image result = run_(filter, in);
+  if (result.shape() != out.shape) {
+    throw InvalidArgument(fmt::format("{}: its description says that {} becomes {}, and it made {}: give it a shape()",
+                                      name, text_of(in.shape).text, text_of(out.shape).text,
+                                      text_of(result.shape()).text));
+  }
+  sieve::copy(result, out);
+}
+
+void FilterDescription::check_buffers(const void* filter, const ConstView& in, const View& out) const {
+  require_input(in, name.c_str());
+  const Shape needed = result_shape(filter, in.shape);
+  if (access_ == Access::point) {
+    require_output_or_same(in, out, needed, name.c_str());
+  } else {
+    require_output(in, out, needed, name.c_str());
+  }
+}
+
 std::optional<int> FilterDescription::reach(const void* filter) const {
   return reach_ && !measures(filter) ? reach_(filter) : std::nullopt;
 }
@@ -75,7 +106,7 @@ std::shared_ptr<void> FilterDescription::measured(const void* filter, const Cons
 }
 
 std::optional<int> FilterDescription::strip_margin(const void* filter) const {
-  if (undivided_) return std::nullopt;
+  if (undivided_ && undivided_(filter)) return std::nullopt;
   if (border_) {
     const Border b = border_(filter);
     if (b == Border::wrap || b == Border::inside || b == Border::full) return std::nullopt;

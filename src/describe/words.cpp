@@ -77,6 +77,10 @@ std::vector<std::string> words_of(std::string_view line) {
 
 namespace internal {
 
+std::string counted(unsigned long long n, const char* one, const char* many) {
+  return fmt::format("{} {}", n, n == 1 ? one : many);
+}
+
 std::string number_text(double value, bool single) {
   std::array<char, 64> buffer{};
   const auto r = single ? std::to_chars(buffer.data(), buffer.data() + buffer.size(), static_cast<float>(value))

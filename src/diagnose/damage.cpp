@@ -146,12 +146,16 @@ Damage measure_damage(const ConstView& in) {
     if (d.shaken) d.motion_length = motion.size, d.motion_angle = motion.angle;
   }
   d.blurred = d.blur >= kBlurred && d.blur < kNoEdges;
-  const auto also = [&](const char* what) { d.kind += (d.kind.empty() ? "" : " and ") + std::string(what); };
-  if (d.impulse) also("impulse");
-  if (!d.waves.empty()) also("periodic");
-  if (d.grain) also(d.photon ? "photon" : "gaussian");
-  if (d.kind.empty()) d.kind = "none";
   return d;
+}
+
+std::string Damage::words() const {
+  std::string s;
+  const auto also = [&s](const char* what) { s += (s.empty() ? "" : " and ") + std::string(what); };
+  if (impulse) also("impulse");
+  if (!waves.empty()) also("periodic");
+  if (grain) also(photon ? "photon" : "gaussian");
+  return s.empty() ? "none" : s;
 }
 
 std::vector<Advice> propose(const Damage& d, bool color) {

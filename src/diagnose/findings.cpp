@@ -80,10 +80,10 @@ Findings examine(const ConstView& in) {
   require_input(in, "examine");
   Findings f;
   f.exposure = exposure(in);
-  if (f.exposure.verdict == "unreadable") return f;
+  if (f.exposure.verdict == ExposureVerdict::unreadable) return f;
   // A stretch of each channel leaves its comb there; the luma mixes the channels and hides it.
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    const HistogramComb one = comb(histogram(in, c));
+    const HistogramComb one = comb(histogram(in, {.channel = c, .low = 0, .high = 1}));
     if (c == 0 || one.share > f.comb.share) f.comb = one;
   }
   f.noise = noise_level(in);

@@ -152,7 +152,7 @@ SheetPanelPtr histogram(const ConstView& image, bool marks) {
   std::vector<Line> lines;
   double highest = 0;
   for (int c = 0; c < color; ++c) {
-    const Histogram h = sieve::histogram(image, c, bins, span.low, span.high);
+    const Histogram h = sieve::histogram(image, {.channel = c, .bins = bins, .low = span.low, .high = span.high});
     lines.push_back(staircase(h, to_axis, color == 1 ? kCurves[0] : kChannels[static_cast<std::size_t>(c)],
                               color == 1 ? 0.45 : 0.18));
     highest = std::max(highest, shown_height(h));
@@ -160,7 +160,8 @@ SheetPanelPtr histogram(const ConstView& image, bool marks) {
   Axis x{span.low, span.high, levels ? "level" : "sample, 0..1 scale"};
   if (levels) x = {0, image.white_level + 1.0, "level"};
   const Axis y{0, std::max(1.0, highest * 1.06), "samples"};
-  const Histogram luma = sieve::histogram(image, luma_channel, bins, span.low, span.high);
+  const Histogram luma =
+      sieve::histogram(image, {.channel = luma_channel, .bins = bins, .low = span.low, .high = span.high});
   const auto place = [&](std::size_t bin) {
     return levels ? (static_cast<double>(bin) + 0.5) / static_cast<double>(luma.counts.size()) * to_axis
                   : luma.center(bin);
@@ -247,7 +248,7 @@ SheetPanelPtr histograms(const std::vector<NamedImage>& pictures) {
   for (std::size_t i = 0; i < pictures.size(); ++i) {
     const Image gray = to_gray(pictures[i].image);
     const Color& color = kCurves[i % kCurves.size()];
-    const Histogram h = sieve::histogram(gray, 0, 128, span.low, span.high);
+    const Histogram h = sieve::histogram(gray, {.channel = 0, .bins = 128, .low = span.low, .high = span.high});
     lines.push_back(staircase(h, 1, color, 0.12));
     highest = std::max(highest, shown_height(h));
     if (pictures.size() > 1) legend.push_back({pictures[i].name, color});
@@ -267,7 +268,8 @@ SheetPanelPtr cumulatives(const std::vector<NamedImage>& pictures) {
   }
   std::vector<PlotCurve> all;
   for (const NamedImage& p : pictures) {
-    const Histogram h = sieve::histogram(p.image, luma_channel, 256, span.low, span.high);
+    const Histogram h =
+        sieve::histogram(p.image, {.channel = luma_channel, .bins = 256, .low = span.low, .high = span.high});
     PlotCurve c{p.name, {span.low}, {0}};
     for (std::size_t b = 0; const double share : h.cumulative()) {
       c.x.push_back(span.low + static_cast<double>(++b) / 256 * (span.high - span.low));
@@ -303,7 +305,7 @@ SheetCell picture_cell(std::string caption, const ConstView& image) {
   if (below > 0) note += fmt::format("  below 0{}: {:.2g} %", blue, 100 * static_cast<double>(below) / n);
   if (above > 0) note += fmt::format("  above 1{}: {:.2g} %", orange, 100 * static_cast<double>(above) / n);
   if (odd > 0) note += fmt::format("  not a number: {}", odd);
-  return {std::move(caption), picture(image), std::move(note), histogram(image)};
+  return {std::move(caption), picture(image), std::move(note), draw::histogram(image, false)};
 }
 
 }  // namespace sieve::draw

@@ -16,11 +16,11 @@ namespace sieve {
 using namespace internal;
 
 template <class T>
-const LineFft<T>& LineFft<T>::of(int n) {
-  return memoize<LineFft<T>>(n, [&] { return std::make_unique<LineFft<T>>(n); });
+std::shared_ptr<const LineFft<T>> LineFft<T>::of(int n) {
+  return memoize<LineFft<T>>(n, [&] { return std::make_shared<LineFft<T>>(n); });
 }
-const RealFft2d& RealFft2d::of(int width, int height) {
-  return memoize<RealFft2d>(std::pair(width, height), [&] { return std::make_unique<RealFft2d>(width, height); });
+std::shared_ptr<const RealFft2d> RealFft2d::of(int width, int height) {
+  return memoize<RealFft2d>(std::pair(width, height), [&] { return std::make_shared<RealFft2d>(width, height); });
 }
 std::size_t RealFft2d::spectrum_size() const {
   return static_cast<std::size_t>(width_ / 2 + 1) * static_cast<std::size_t>(height_);
@@ -67,6 +67,8 @@ void LineFft<T>::inverse(std::complex<T>* spectrum, T* samples) const {
   for (int i = 0; i < n_; ++i) samples[i] = all.data()[i].real();
 }
 
+void internal::forget_lengths() {}
+
 struct RealFft2d::Plans {};
 RealFft2d::RealFft2d(int width, int height) : width_(width), height_(height) {}
 RealFft2d::~RealFft2d() = default;
@@ -76,9 +78,10 @@ namespace {
 template <class Transform>
 void columns(std::complex<float>* spectrum, int count, int height, Transform transform) {
   const FftArray<std::complex<float>> line(static_cast<std::size_t>(height));
+  const auto plan = LineFft<float>::of(height);
   for (int x = 0; x < count; ++x) {
     for (std::ptrdiff_t y = 0; y < height; ++y) line.data()[y] = spectrum[y * count + x];
-    transform(LineFft<float>::of(height), line.data());
+    transform(*plan, line.data());
     for (std::ptrdiff_t y = 0; y < height; ++y) spectrum[y * count + x] = line.data()[y];
   }
 }
@@ -86,14 +89,16 @@ void columns(std::complex<float>* spectrum, int count, int height, Transform tra
 }  // namespace
 
 void RealFft2d::forward(float* samples, std::complex<float>* spectrum) const {
-  const auto& rows = LineFft<float>::of(width_);
+  const auto plan = LineFft<float>::of(width_);
+  const LineFft<float>& rows = *plan;
   const int half = width_ / 2 + 1;
   for (std::ptrdiff_t y = 0; y < height_; ++y) rows.forward(samples + y * width_, spectrum + y * half);
   columns(spectrum, half, height_, [](const LineFft<float>& f, std::complex<float>* line) { f.forward(line); });
 }
 
 void RealFft2d::inverse(std::complex<float>* spectrum, float* samples) const {
-  const auto& rows = LineFft<float>::of(width_);
+  const auto plan = LineFft<float>::of(width_);
+  const LineFft<float>& rows = *plan;
   const int half = width_ / 2 + 1;
   columns(spectrum, half, height_, [](const LineFft<float>& f, std::complex<float>* line) { f.inverse(line); });
   for (std::ptrdiff_t y = 0; y < height_; ++y) rows.inverse(spectrum + y * half, samples + y * width_);
@@ -134,6 +139,12 @@ struct Fftw<double> {
 };
 
 }  // namespace
+
+void internal::forget_lengths() {
+  const std::lock_guard lock(planner);
+  fftwf_forget_wisdom();
+  fftw_forget_wisdom();
+}
 
 template <class T>
 struct LineFft<T>::Plans {

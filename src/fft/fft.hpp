@@ -1,8 +1,10 @@
 #pragma once
 // A thin layer over the FFT library: it alone knows which one was chosen at configure time.
 
+#include <algorithm>
 #include <complex>
 #include <cstddef>
+#include <cstdint>
 #include <cstdlib>
 #include <map>
 #include <memory>
@@ -29,15 +31,35 @@ class FftArray {
   std::unique_ptr<T, Free> data_;
 };
 
-// A value that is computed once for each key (a plan for a length, a table) and kept from then on; made under a lock.
+// Frees what the FFT library itself remembers of lengths that are no longer planned.
+void forget_lengths();
+
+// A value that is computed once for each key (a plan for a length, a table), made under a lock. The kMemoized that were
+// asked for last are kept: pictures of ever other sizes must not fill the memory. Whoever holds one keeps it alive.
+constexpr std::size_t kMemoized = 64;
 template <class Plan, class Key, class Make>
-const Plan& memoize(const Key& key, Make make) {
+std::shared_ptr<const Plan> memoize(const Key& key, Make make) {
+  struct Kept {
+    std::shared_ptr<const Plan> plan;
+    std::uint64_t asked = 0;
+  };
   static std::mutex mutex;
-  static std::map<Key, std::unique_ptr<Plan>> plans;
+  static std::map<Key, Kept> plans;
+  static std::uint64_t asked = 0;
   const std::lock_guard lock(mutex);
-  auto& plan = plans[key];
-  if (!plan) plan = make();
-  return *plan;
+  const auto found = plans.find(key);
+  if (found != plans.end()) {
+    found->second.asked = ++asked;
+    return found->second.plan;
+  }
+  std::shared_ptr<const Plan> plan = make();
+  if (plans.size() >= kMemoized) {
+    plans.erase(std::min_element(plans.begin(), plans.end(),
+                                 [](const auto& a, const auto& b) { return a.second.asked < b.second.asked; }));
+    forget_lengths();
+  }
+  plans.emplace(key, Kept{plan, ++asked});
+  return plan;
 }
 
 // Transforms of one line of n numbers, any n, not normalized: there and back again multiplies by n. Safe to use from
@@ -45,8 +67,8 @@ const Plan& memoize(const Key& key, Make make) {
 template <class T>
 class LineFft {
  public:
-  // The plan for a length, made once and kept.
-  static const LineFft& of(int n);
+  // The plan for a length; see memoize().
+  static std::shared_ptr<const LineFft> of(int n);
 
   // Real numbers to their n / 2 + 1 first coefficients, and back; back spoils its input.
   void forward(const T* samples, std::complex<T>* spectrum) const;
@@ -70,8 +92,8 @@ class LineFft {
 // width / 2 + 1 complex numbers. Safe to use from many threads.
 class RealFft2d {
  public:
-  // The plan for a size, made once and kept. `width` must be even.
-  static const RealFft2d& of(int width, int height);
+  // The plan for a size; see memoize(). `width` must be even.
+  static std::shared_ptr<const RealFft2d> of(int width, int height);
 
   int width() const { return width_; }
   int height() const { return height_; }

@@ -51,6 +51,7 @@ const Catalogue& Catalogue::standard() {
     c.add<Sigmoid>();
     c.add<Curve>();
     c.add<Brightness>();
+    c.add<Gain>();
     c.add<Contrast>();
     c.add<Invert>();
     c.add<Solarize>();

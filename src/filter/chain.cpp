@@ -107,30 +107,54 @@ Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Re
 
 Image Chain::operator()(const ConstView& in) const {
   require_input(in, "chain");
-  if (steps_.empty()) return Image(in);
-  // What a step tells is of the whole picture.
-  if (notes_heard()) return run(in, [](std::size_t, const Image&, double) {});
+  return run_into(in, nullptr);
+}
+
+void Chain::operator()(const ConstView& in, const View& out) const {
+  description_of<Chain>().check_buffers(this, in, out);
+  run_into(in, &out);
+}
+
+Image Chain::run_into(const ConstView& in, const View* out) const {
+  // Notes are of the whole picture, not of a strip: whoever hears them gets each step by itself, and the same bits.
+  const bool by_strips = !notes_heard();
   Progress progress(static_cast<double>(steps_.size()));
   std::vector<internal::Step> steps;
   for (const Filter& f : steps_) steps.push_back({&f.about(), f.fields()});
   Image current;
   for (std::size_t i = 0; i < steps_.size();) {
     const ConstView from = i == 0 ? in : current.view();
-    const internal::StripRun strips(std::span<const internal::Step>(steps).subspan(i), from);
-    if (i > 0 && strips.count() > 0 && strips.alone(from.shape)) {
-      strips(from, current.view());
-    } else if (strips.count() > 1) {
-      Image next(strips.shape(), from.white_level);
-      strips(from, next.view());
-      current = std::move(next);
-    } else {
+    std::size_t done = 1;
+    const std::span<const internal::Step> rest = std::span<const internal::Step>(steps).subspan(i);
+    const internal::StripRun strips(by_strips ? rest : rest.first(0), from);
+    const bool cut = strips.count() > 1 || (i > 0 && strips.count() > 0 && strips.alone(from.shape));
+    if (cut) done = strips.count();
+    progress.expect(static_cast<double>(done));
+    const View* target = i + done == steps_.size() ? out : nullptr;
+    if (!cut) {
+      if (target != nullptr) {
+        steps_[i](from, *target);
+        return {};
+      }
       current = steps_[i](from);
+    } else if (target != nullptr) {
+      strips(from, *target);
+      return {};
+    } else if (i > 0 && strips.alone(from.shape)) {
+      strips(from, current);
+      current.set_white_level(strips.white_level());
+    } else {
+      Image next(strips.shape(), strips.white_level());
+      strips(from, next);
+      current = std::move(next);
     }
-    const std::size_t done = std::max<std::size_t>(1, strips.count());
     progress.add(static_cast<double>(done));
     i += done;
   }
-  return current;
+  if (!steps_.empty()) return current;
+  if (out == nullptr) return Image(in);
+  copy(in, *out);
+  return {};
 }
 
 Image Chain::run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const {
@@ -144,7 +168,7 @@ Image Chain::run(const ConstView& in, const std::function<void(std::size_t, cons
     const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
     current = std::move(next);
     progress.add(1);
-    on_step(i, current, taken.count());
+    if (on_step) on_step(i, current, taken.count());
   }
   return current;
 }

@@ -13,6 +13,12 @@ Image Filter::operator()(const ConstView& in) const {
   return about().run(held_.get(), in);
 }
 
+void Filter::operator()(const ConstView& in, const View& out) const {
+  about().check(held_.get());
+  checkpoint();
+  about().run(held_.get(), in, out);
+}
+
 void* Filter::own() {
   if (held_.use_count() > 1) held_ = about().copy(held_.get());
   return held_.get();

@@ -28,20 +28,20 @@ namespace {
 constexpr const char* kRecordStart = "lean-sieve ";
 constexpr int kFormat = 1;
 
-// A value as chain text; empty where the type does not fit the parameter.
-std::string value_text(const toml::node& node, const Parameter& p, bool ranges) {
+// A value as chain text; nothing where the type does not fit the parameter.
+std::optional<std::string> value_text(const toml::node& node, const Parameter& p, bool ranges) {
   const bool number = p.kind == ParameterKind::number || p.kind == ParameterKind::whole;
   if (const auto* s = node.as_string()) {
     const std::string& text = s->get();
-    if (p.kind == ParameterKind::choice || p.kind == ParameterKind::text) return text;
-    if (ranges && holds_range(text)) return text;
-    return number && p.may_be_auto && text == "auto" ? text : std::string();
+    const bool fits = p.kind == ParameterKind::choice || p.kind == ParameterKind::text ||
+                      (ranges && holds_range(text)) || (number && p.may_be_auto && text == "auto");
+    return fits ? std::optional(text) : std::nullopt;
   }
-  if (const auto* i = node.as_integer()) return number ? std::to_string(i->get()) : std::string();
-  if (const auto* f = node.as_floating_point()) return number ? internal::number_text(f->get(), false) : std::string();
-  if (const auto* b = node.as_boolean())
-    return p.kind == ParameterKind::flag ? (b->get() ? "yes" : "no") : std::string();
-  return {};
+  if (const auto* i = node.as_integer()) return number ? std::optional(std::to_string(i->get())) : std::nullopt;
+  if (const auto* f = node.as_floating_point())
+    return number ? std::optional(internal::number_text(f->get(), false)) : std::nullopt;
+  if (const auto* b = node.as_boolean(); b != nullptr && p.kind == ParameterKind::flag) return b->get() ? "yes" : "no";
+  return std::nullopt;
 }
 
 std::string quoted(const std::string& s) {
@@ -114,11 +114,10 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
         if (key == "filter") continue;
         try {
           const Parameter& p = filter.about().parameter(key.str());
-          const std::string v = value_text(value, p, ranges);
-          if (v.empty())
-            throw InvalidArgument(fmt::format("{}: {} has the wrong type: give {}", called, p.name, p.allowed));
-          if (!(ranges && holds_range(v) && p.kind != ParameterKind::text)) filter.set(key.str(), v, resources);
-          words.push_back(std::string(key.str()) + "=" + v);
+          const std::optional<std::string> v = value_text(value, p, ranges);
+          if (!v) throw InvalidArgument(fmt::format("{}: {} has the wrong type: give {}", called, p.name, p.allowed));
+          if (!(ranges && holds_range(*v) && p.kind != ParameterKind::text)) filter.set(key.str(), *v, resources);
+          words.push_back(std::string(key.str()) + "=" + *v);
         } catch (const InvalidArgument& e) {
           throw wrong(value.source(), e.what());
         }

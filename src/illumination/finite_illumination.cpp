@@ -7,6 +7,7 @@
 
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
+#include "sieve/describe/words.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve {
@@ -32,8 +33,7 @@ ConstView internal::finite_illumination(const ConstView& in, Image& room) {
     odd += here;
   });
   if (odd == 0) return in;
-  note(odd == 1 ? "1 sample is not finite: left out of the light"
-                : fmt::format("{} samples are not finite: left out of the light", odd.load()));
+  note(counted(odd.load(), "sample is", "samples are") + " not finite: left out of the light");
   room = Image(in);
   for (int c = 0; c < colors; ++c) {
     const double mean = statistics(in.channel(c))[0].mean;

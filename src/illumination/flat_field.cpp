@@ -85,7 +85,8 @@ void FlatField::operator()(const ConstView& in, const View& out) const {
   }
   copy_alpha(in, out);
   if (held > 0)
-    note(fmt::format("{} samples of the flat were near zero and held at {:g} of its mean", held.load(), least));
+    note(fmt::format("{} near zero and held at {:g} of its mean",
+                     counted(held.load(), "sample of the flat was", "samples of the flat were"), least));
   tell_flatness(in, out);
 }
 void FlatField::describe(Description<FlatField>& d) {

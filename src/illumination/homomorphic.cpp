@@ -29,9 +29,10 @@ void Homomorphic::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
   Image log = finite_luma(in);
   if (notes_heard()) {
-    const Histogram h = histogram(log, 0, 1, static_cast<double>(kFloor), 1);
+    const Histogram h = histogram(log, {.channel = 0, .bins = 1, .low = static_cast<double>(kFloor), .high = 1});
     if (h.below > 0)
-      note(fmt::format("{} pixels lie under {} and count as that: a logarithm goes no lower", h.below, kFloor));
+      note(fmt::format("{} under {} and counted as that: a logarithm goes no lower",
+                       counted(h.below, "pixel is", "pixels are"), kFloor));
   }
   each_row(log, log.view(), [](const float* a, float* r, std::size_t n, bool) { lanes::natural_log(a, kFloor, r, n); });
   Image slow = Gaussian{.sigma = static_cast<float>(0.5 / (std::numbers::pi * static_cast<double>(cutoff))),

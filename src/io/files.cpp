@@ -232,6 +232,11 @@ std::string read_text(const std::string& path) {
   return std::string(bytes.begin(), bytes.end());
 }
 
+Resources resources(const Limits& limits) {
+  return {[limits](const std::string& name) { return read(name, limits).image; },
+          [](const std::string& name) { return read_text(name); }};
+}
+
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes) {
   checkpoint();
   std::error_code ignored;
@@ -262,8 +267,8 @@ void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes
 
 namespace {
 
-std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options,
-                                  const std::string& name, Written& written) {
+std::vector<std::uint8_t> bytes_of(Format format, const ConstView& image, const WriteOptions& options,
+                                   const std::string& name, Written& written) {
   if (options.quality < 1 || options.quality > 100) {
     throw InvalidArgument(fmt::format("quality={} is out of range: give 1 to 100", options.quality));
   }
@@ -287,6 +292,23 @@ std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const W
       return encode_packed(e);
   }
   return {};
+}
+
+// The same; what is lost is never lost without a word.
+std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const WriteOptions& options,
+                                  const std::string& name, Written& written) {
+  std::vector<std::uint8_t> bytes = bytes_of(format, image, options, name, written);
+  const Saturation& s = written.saturation;
+  if (s.total() == 0) return bytes;
+  const std::string lost = fmt::format(
+      "outside 0..1 and saturated: {} of {} samples ({} below 0, {} above 1{}); put clip, stretch or absolute before, "
+      "or "
+      "write 32-bit float (TIFF, PFM)",
+      s.total(), image.shape.samples(), s.below, s.above,
+      s.not_a_number > 0 ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
+  note(name + ": " + lost);
+  written.note += (written.note.empty() ? "" : "; ") + lost;
+  return bytes;
 }
 
 }  // namespace

@@ -65,19 +65,21 @@ void each_part(const ConstView& in, const View& out, const LowRank& f, Truncated
 Image LowRank::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void LowRank::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  double numbers = 0;
+  std::size_t numbers = 0;
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
     each_part(finite, result, *this, [&](const ConstView& part, int wanted, const View& to) {
       checkpoint();
       const int k = std::min({wanted, part.width(), part.height()});
-      picture_of_matrix(product_of(svd_of(matrix_of(part), k, method), k), to);
-      numbers += static_cast<double>(k) * (part.width() + part.height() + 1);
+      const Svd s = svd_of(matrix_of(part), k, method);
+      picture_of_matrix(product_of(s, k), to);
+      numbers += s.numbers(k);
     });
   });
   copy_alpha(in, out);
-  note(fmt::format("{:.0f} numbers instead of {}: {:.1f} %", numbers,
-                   in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()),
-                   100 * numbers / (static_cast<double>(in.shape.pixels()) * in.shape.color_channels())));
+  note(fmt::format(
+      "{} numbers instead of {}: {:.1f} %", numbers,
+      in.shape.pixels() * static_cast<std::size_t>(in.shape.color_channels()),
+      100 * static_cast<double>(numbers) / (static_cast<double>(in.shape.pixels()) * in.shape.color_channels())));
 }
 
 static std::vector<Stage> stages_of_low_rank(const LowRank& f, const ConstView& in) {

@@ -21,9 +21,20 @@ std::span<const std::pair<const char*, PrincipalComponents::Of>> ChoiceNames<Pri
   return names;
 }
 
-double Principal::explained(int k) const {
+static void check_components(const char* who, int k, int most) {
+  if (k < 1 || k > most) throw InvalidArgument(fmt::format("{}: k={}: there are 1 to {}", who, k, most));
+}
+
+std::size_t Principal::numbers(int k) const {
+  check_components("Principal::numbers", k, components);
+  return static_cast<std::size_t>(k) * (static_cast<std::size_t>(length) + static_cast<std::size_t>(observations)) +
+         static_cast<std::size_t>(length);
+}
+
+double Principal::energy(int k) const {
+  check_components("Principal::energy", k, components);
   double sum = 0;
-  for (int i = 0; i < std::min(k, components); ++i) sum += variance[static_cast<std::size_t>(i)];
+  for (int i = 0; i < k; ++i) sum += variance[static_cast<std::size_t>(i)];
   return total > 0 ? std::min(1.0, sum / total) : 1;
 }
 
@@ -119,7 +130,7 @@ void check_side(int side) {
 int component_count(const PrincipalComponents& f, const Principal& p) {
   if (!f.share) return std::min(f.components, p.components);
   for (int k = 1; k <= p.components; ++k) {
-    if (p.explained(k) >= static_cast<double>(*f.share) - 1e-9) return k;
+    if (p.energy(k) >= static_cast<double>(*f.share) - 1e-9) return k;
   }
   return p.components;
 }
@@ -180,10 +191,10 @@ void PrincipalComponents::operator()(const ConstView& in, const View& out) const
     const int k = component_count(*this, p);
     const Image made_of = of == Of::rows ? picture_of_rows(p, in.shape, k) : picture_of_patches(p, in.shape, side, k);
     for (int c = 0; c < in.shape.color_channels(); ++c) copy(made_of.view().channel(c), result.channel(c));
-    const double numbers = static_cast<double>(k) * (p.length + p.observations) + p.length,
-                 all = static_cast<double>(in.shape.pixels()) * in.shape.color_channels();
+    const auto numbers = static_cast<double>(p.numbers(k)),
+               all = static_cast<double>(in.shape.pixels()) * in.shape.color_channels();
     note(fmt::format("{} of {} components, {:.3f} % of the variance; {:.0f} numbers instead of {:.0f}: {:.1f} %", k,
-                     p.components, 100 * p.explained(k), numbers, all, 100 * numbers / all));
+                     p.components, 100 * p.energy(k), numbers, all, 100 * numbers / all));
   });
   copy_alpha(in, out);
 }
@@ -197,7 +208,7 @@ static std::vector<Stage> stages_of_principal_components(const PrincipalComponen
   s.curves = {{"explained", {}, {}, component_count(f, p) - 1}};
   for (int k = 1; k <= p.components; ++k) {
     s.curves[0].x.push_back(k);
-    s.curves[0].y.push_back(p.explained(k));
+    s.curves[0].y.push_back(p.energy(k));
   }
   return {s};
 }

@@ -67,7 +67,7 @@ Matrix orthonormal(const Matrix& m) {
 
 template <class M>
 Svd filled(int rows, int columns, int rank, const Eigen::VectorXd& values, const M& left, const M& right) {
-  Svd s{rows, columns, rank, {}, {}, {}};
+  Svd s{rows, columns, rank, {}, {}, {}, 0};
   for (int k = 0; k < rank; ++k) {
     s.values.push_back(std::max(0.0, values(k)));
     for (int i = 0; i < rows; ++i) s.left.push_back(static_cast<float>(left(i, k)));
@@ -111,7 +111,9 @@ Svd internal::svd_of(const Matrix& m, int rank, SvdMethod method) {
   if (rank == 0) rank = side;
   const bool sketch =
       method == SvdMethod::randomized || (method == SvdMethod::automatic && side > 256 && rank < side / 8);
-  return sketch ? randomized(m, rank) : exact(m, rank);
+  Svd s = sketch ? randomized(m, rank) : exact(m, rank);
+  s.total = m.cast<double>().squaredNorm();
+  return s;
 }
 
 Matrix internal::product_of(const Svd& s, int rank) {
@@ -146,9 +148,26 @@ Svd svd(const ConstView& channel, int rank, SvdMethod method) {
   return svd_of(m, rank, method);
 }
 
+namespace {
+void check_terms(const char* who, const char* name, int k, int most) {
+  if (k < 1 || k > most) throw InvalidArgument(fmt::format("{}: {}={}: there are 1 to {}", who, name, k, most));
+}
+}  // namespace
+
+double Svd::energy(int k) const {
+  check_terms("Svd::energy", "k", k, rank);
+  double sum = 0;
+  for (int i = 0; i < k; ++i) sum += values[static_cast<std::size_t>(i)] * values[static_cast<std::size_t>(i)];
+  return total > 0 ? std::min(1.0, sum / total) : 1;
+}
+
+std::size_t Svd::numbers(int k) const {
+  check_terms("Svd::numbers", "k", k, rank);
+  return static_cast<std::size_t>(k) * (static_cast<std::size_t>(rows) + static_cast<std::size_t>(columns) + 1);
+}
+
 Image picture_of(const Svd& s, int rank) {
-  if (rank < 1 || rank > s.rank)
-    throw InvalidArgument(fmt::format("picture_of: rank={}: there are 1 to {}", rank, s.rank));
+  check_terms("picture_of", "rank", rank, s.rank);
   Image out(s.columns, s.rows);
   picture_of_matrix(product_of(s, rank), out.view());
   return out;

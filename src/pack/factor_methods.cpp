@@ -88,7 +88,7 @@ void code_factors(Coder& c, Matrix& left, Matrix& right, std::vector<int>& scale
 
 class SvdMethod : public Method {
  public:
-  explicit SvdMethod(const ConstView& in) {
+  SvdMethod(const ConstView& in, std::optional<std::uint64_t> keep) : keep_(keep) {
     matrix_ = matrix_of(in);
     mean_ = matrix_.size() > 0 ? matrix_.mean() : 0;
     matrix_.array() -= mean_;
@@ -96,10 +96,14 @@ class SvdMethod : public Method {
     svd_ = svd_of(matrix_, std::min(side, kMostComponents), sieve::SvdMethod::automatic);
   }
   Coded code(float step) override {
-    // A term is kept where the error without it is larger than the error that rounding its numbers to steps causes.
-    const double worth = static_cast<double>(step) * std::sqrt(0.5 * (svd_.rows + svd_.columns));
     int rank = 0;
-    while (rank < svd_.rank && svd_.values[static_cast<std::size_t>(rank)] > worth) ++rank;
+    if (keep_) {
+      rank = static_cast<int>(std::min(*keep_, static_cast<std::uint64_t>(svd_.rank)));
+    } else {
+      // A term is kept where the error without it is larger than the error that rounding its numbers to steps causes.
+      const double worth = static_cast<double>(step) * std::sqrt(0.5 * (svd_.rows + svd_.columns));
+      while (rank < svd_.rank && svd_.values[static_cast<std::size_t>(rank)] > worth) ++rank;
+    }
     Matrix left = Eigen::Map<const Matrix>(svd_.left.data(), svd_.rows, svd_.rank).leftCols(rank),
            right = Eigen::Map<const Matrix>(svd_.right.data(), svd_.columns, svd_.rank).leftCols(rank);
     std::vector<int> scales;
@@ -123,6 +127,7 @@ class SvdMethod : public Method {
   }
 
  private:
+  std::optional<std::uint64_t> keep_;
   Matrix matrix_;
   float mean_ = 0;
   Svd svd_;
@@ -169,13 +174,15 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
 
 class PrincipalMethod : public Method {
  public:
-  explicit PrincipalMethod(const ConstView& in)
-      : across_((in.width() + kPatch - 1) / kPatch),
+  PrincipalMethod(const ConstView& in, std::optional<std::uint64_t> keep)
+      : keep_(keep),
+        across_((in.width() + kPatch - 1) / kPatch),
         gray_(all_as_color(in)),
         principal_(principal_patches(gray_, kPatch)) {}
   Coded code(float step) override {
-    int k = 0;
-    while (k < std::min(principal_.components, kMostComponents) &&
+    const int most = std::min(principal_.components, kMostComponents);
+    int k = keep_ ? static_cast<int>(std::min(*keep_, static_cast<std::uint64_t>(most))) : 0;
+    while (!keep_ && k < most &&
            principal_.variance[static_cast<std::size_t>(k)] >
                0.2 * static_cast<double>(step) * static_cast<double>(step))
       ++k;
@@ -218,6 +225,7 @@ class PrincipalMethod : public Method {
     }
     return all;
   }
+  std::optional<std::uint64_t> keep_;
   int across_;
   Image gray_;
   Principal principal_;
@@ -229,8 +237,12 @@ class PrincipalMethod : public Method {
 
 }  // namespace
 
-std::unique_ptr<Method> svd_method(const ConstView& in) { return std::make_unique<SvdMethod>(in); }
-std::unique_ptr<Method> principal_method(const ConstView& in) { return std::make_unique<PrincipalMethod>(in); }
+std::unique_ptr<Method> svd_method(const ConstView& in, std::optional<std::uint64_t> keep) {
+  return std::make_unique<SvdMethod>(in, keep);
+}
+std::unique_ptr<Method> principal_method(const ConstView& in, std::optional<std::uint64_t> keep) {
+  return std::make_unique<PrincipalMethod>(in, keep);
+}
 
 void decode_svd_picture(const Opened& o, const View& out) {
   const int columns = out.width() * out.shape.channels;

@@ -20,8 +20,9 @@ class Method {
 };
 std::unique_ptr<Method> cosine_method(const ConstView& in, bool perceptual);
 std::unique_ptr<Method> wavelet_method(const ConstView& in);
-std::unique_ptr<Method> svd_method(const ConstView& in);
-std::unique_ptr<Method> principal_method(const ConstView& in);
+// With `keep` so many terms, where there are as many; else those that are worth their numbers at the step.
+std::unique_ptr<Method> svd_method(const ConstView& in, std::optional<std::uint64_t> keep);
+std::unique_ptr<Method> principal_method(const ConstView& in, std::optional<std::uint64_t> keep);
 Method::Coded code_lossless(const ConstView& in);
 
 // The pictures back; damage is an Error.

@@ -30,12 +30,18 @@ float step_of_quality(double quality) {
   return static_cast<float>((0.5 + 255 * std::pow((100 - quality) / 100, 2)) / 255);
 }
 
+constexpr double kStandardQuality = 75;
 constexpr double kFinest = 1e-5, kCoarsest = 4;
 
+// Where keep says how many terms there are, quality says how fine their numbers are, and both may be given.
+bool of_terms(PackBy by) { return by == PackBy::svd || by == PackBy::pca; }
+
 void check(const PackOptions& o) {
-  const int goals = o.quality.has_value() + o.psnr.has_value() + o.bytes.has_value() + o.rate.has_value() +
-                    o.keep.has_value() + o.lossless;
-  if (goals > 1) throw InvalidArgument("pack: give one of quality, psnr, bytes, rate, keep and lossless");
+  const int goals = (o.quality.has_value() && !(of_terms(o.by) && o.keep)) + o.psnr.has_value() + o.bytes.has_value() +
+                    o.rate.has_value() + o.keep.has_value() + o.lossless;
+  if (goals > 1)
+    throw InvalidArgument(
+        "pack: give one of quality, psnr, bytes, rate, keep and lossless; keep and quality together for svd and pca");
   const auto within = [](const char* name, const std::optional<double>& v, double low, double high) {
     if (v && !(*v >= low && *v <= high))
       throw InvalidArgument(fmt::format("pack: {}={:g} is not allowed: give {:g} to {:g}", name, *v, low, high));
@@ -152,7 +158,11 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   check(o);
   Image finite;
   ConstView in = given;
-  if (!all_finite(given)) in = finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
+  if (!all_finite(given)) {
+    finite = map_samples(given, [](float v) { return std::isfinite(v) ? v : 0; });
+    finite.set_white_level(given.white_level);
+    in = finite;
+  }
   if (o.lossless) {
     if (in.white_level == 0)
       throw InvalidArgument(
@@ -168,17 +178,22 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   }
   const std::unique_ptr<Method> method = o.by == PackBy::cosine    ? cosine_method(in, o.perceptual)
                                          : o.by == PackBy::wavelet ? wavelet_method(in)
-                                         : o.by == PackBy::svd     ? svd_method(in)
-                                                                   : principal_method(in);
+                                         : o.by == PackBy::svd     ? svd_method(in, o.keep)
+                                                                   : principal_method(in, o.keep);
   Search search(in, *method);
   const auto bytes = [](const Packed& p) { return static_cast<double>(p.bytes.size()); };
   if (o.psnr) return search.psnr(*o.psnr);
   if (o.bytes) return search.largest(static_cast<double>(*o.bytes), "a size in bytes", bytes);
   if (o.rate) return search.largest(*o.rate * static_cast<double>(in.shape.pixels()) / 8, "a size in bytes", bytes);
+  if (o.keep && of_terms(o.by)) {
+    Packed p = search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
+    if (p.kept < *o.keep) p.note = fmt::format("{} terms are asked for, and there are {}", *o.keep, p.kept);
+    return p;
+  }
   if (o.keep)
     return search.largest(static_cast<double>(*o.keep), "a number of coefficients",
                           [](const Packed& p) { return static_cast<double>(p.kept); });
-  return search.at(step_of_quality(o.quality.value_or(75)));
+  return search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
 }
 
 Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {

@@ -1,5 +1,8 @@
 #include "sieve/reference/definitions.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #include "reference/families.hpp"
 #include "sieve/filter/chain.hpp"
 
@@ -8,6 +11,8 @@ namespace sieve::reference {
 const Definitions& Definitions::standard() {
   static const Definitions all = [] {
     Definitions d;
+    internal::define_arithmetic(d);
+    internal::define_degrade(d);
     internal::define_spatial(d);
     internal::define_rank(d);
     internal::define_tone(d);
@@ -51,6 +56,27 @@ std::optional<double> Definitions::tolerance(const Filter& filter) const {
   }
   const auto found = definitions_.find(filter.about().type());
   return found == definitions_.end() ? std::nullopt : std::optional<double>(found->second.tolerance);
+}
+
+Agreement Definitions::agreement(const Filter& filter, const ConstView& result, const ConstView& plain_result) const {
+  const std::optional<double> within = tolerance(filter);
+  if (!within) throw InvalidArgument(filter.about().name + ": it has no plain definition to hold it against");
+  Agreement a;
+  a.same_shape = result.shape == plain_result.shape;
+  double largest = 1;
+  for (int c = 0; a.same_shape && c < result.channels(); ++c) {
+    for (int y = 0; y < result.height(); ++y) {
+      for (int x = 0; x < result.width(); ++x) {
+        const double p = static_cast<double>(result.at(x, y, c)), q = static_cast<double>(plain_result.at(x, y, c));
+        if (std::isfinite(q)) largest = std::max(largest, std::abs(q));
+        if (p == q || (std::isnan(p) && std::isnan(q))) continue;
+        const double d = std::isnan(p - q) ? HUGE_VAL : std::abs(p - q);
+        if (d > a.deviation) a.deviation = d, a.x = x, a.y = y, a.channel = c;
+      }
+    }
+  }
+  a.tolerance = *within * largest;
+  return a;
 }
 
 Image plain(const Filter& filter, const ConstView& in) {

@@ -3,8 +3,8 @@
 
 #include "reference/families.hpp"
 #include "sieve/denoise.hpp"
-#include "sieve/quality/estimate.hpp"
 #include "sieve/reference/denoise.hpp"
+#include "sieve/reference/quality.hpp"
 #include "sieve/reference/spatial.hpp"
 #include "sieve/reference/tone.hpp"
 #include "sieve/reference/wavelet.hpp"
@@ -15,7 +15,7 @@ namespace {
 
 // The parameter, or a multiple of the noise that is measured, but no less than `least`.
 double or_noise(const std::optional<float>& given, const ConstView& in, double times, double least) {
-  return given ? static_cast<double>(*given) : std::max(least, times * noise_level(in));
+  return given ? static_cast<double>(*given) : std::max(least, times * reference::noise_level(in));
 }
 
 Image bilateral(const Bilateral& f, const ConstView& in) {

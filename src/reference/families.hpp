@@ -8,6 +8,8 @@
 
 namespace sieve::internal {
 
+void define_arithmetic(reference::Definitions& d);
+void define_degrade(reference::Definitions& d);
 void define_spatial(reference::Definitions& d);
 void define_rank(reference::Definitions& d);
 void define_tone(reference::Definitions& d);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <optional>
 #include <vector>
 
 namespace sieve::reference {
@@ -60,8 +61,23 @@ std::vector<std::size_t> longest(const Table& vectors, int count) {
   return order;
 }
 
-// The rows of `data`, less their mean, put on their first directions of most variance.
-void keep_directions(Table& data, int components) {
+// How many of the longest vectors hold that share of the sum of all squares.
+int count_for_share(const Table& vectors, double share) {
+  std::vector<double> squares;
+  for (const auto& v : vectors) squares.push_back(dot(v, v));
+  std::sort(squares.rbegin(), squares.rend());
+  const double all = std::accumulate(squares.begin(), squares.end(), 0.0);
+  int count = 1;
+  double sum = squares[0];
+  // A billionth is what the rounding of the fast way may leave out of all of it.
+  while (count < static_cast<int>(squares.size()) && sum < (share - 1e-9) * all)
+    sum += squares[static_cast<std::size_t>(count++)];
+  return count;
+}
+
+// The rows of `data`, less their mean, put on their first directions of most variance; with `share` so many that they
+// hold that share of it.
+void keep_directions(Table& data, int components, std::optional<double> share) {
   const std::size_t length = data[0].size();
   std::vector<double> mean(length);
   for (const auto& row : data) {
@@ -74,7 +90,7 @@ void keep_directions(Table& data, int components) {
     for (std::size_t i = 0; i < length; ++i) columns[i][r] = data[r][i] -= mean[i];
   }
   make_orthogonal(columns, directions);
-  const auto order = longest(columns, components);
+  const auto order = longest(columns, share ? count_for_share(columns, *share) : components);
   for (auto& row : data) {
     std::vector<double> sum = mean;
     for (const std::size_t k : order) {
@@ -109,7 +125,7 @@ Image low_rank(const ConstView& in, int rank) {
   return out;
 }
 
-Image principal(const ConstView& in, int side, int components) {
+Image principal(const ConstView& in, int side, int components, std::optional<double> share) {
   const int color = in.shape.color_channels();
   // Each number of each observation: rows of all channels, or patches with repeated borders.
   const int width = side == 0 ? in.width() : side, height = side == 0 ? 1 : side;
@@ -123,7 +139,7 @@ Image principal(const ConstView& in, int side, int components) {
           static_cast<double>(in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), i / (width * height))));
     }
   }
-  keep_directions(data, components);
+  keep_directions(data, components, share);
   Image out(Shape{in.width(), in.height(), color});
   for (int o = 0; o < across * down; ++o) {
     for (int i = 0; i < color * height * width; ++i) {

@@ -56,12 +56,7 @@ Image low_rank(const LowRank& f, const ConstView& in) {
 Image principal_components(const PrincipalComponents& f, const ConstView& in) {
   return internal::of_finite(in, [&](const Image& finite) {
     const bool rows = f.of == PrincipalComponents::Of::rows;
-    const Principal p = rows ? principal_rows(finite) : principal_patches(finite, f.side);
-    int k = std::min(f.components, p.components);
-    for (int i = p.components; f.share && i >= 1; --i) {
-      if (p.explained(i) >= static_cast<double>(*f.share) - 1e-9) k = i;
-    }
-    const Image color = reference::principal(finite, rows ? 0 : f.side, k);
+    const Image color = reference::principal(finite, rows ? 0 : f.side, f.components, f.share);
     Image out(in.shape);
     for (int c = 0; c < in.shape.color_channels(); ++c) copy(color.view().channel(c), out.view().channel(c));
     return out;

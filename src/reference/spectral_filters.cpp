@@ -2,6 +2,7 @@
 #include <numbers>
 
 #include "reference/families.hpp"
+#include "sieve/reference/quality.hpp"
 #include "sieve/reference/spatial.hpp"
 #include "sieve/reference/spectral.hpp"
 #include "sieve/spectral.hpp"
@@ -83,7 +84,7 @@ void remove(Image& f, const PeriodicWave& wave, double sigma) {
 }
 
 Image remove_periodic_noise(const RemovePeriodicNoise& f, const ConstView& in) {
-  const std::vector<PeriodicWave> waves = find_periodic_noise(in, f.most);
+  const std::vector<PeriodicWave> waves = reference::find_periodic_noise(in, f.most);
   const double sigma =
       f.blur ? static_cast<double>(*f.blur) : std::clamp(std::min(in.width(), in.height()) / 4.0, 2.0, 500.0);
   return internal::of_finite(in, [&](Image out) {

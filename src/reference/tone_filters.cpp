@@ -28,13 +28,61 @@ Image clahe(const Clahe& f, const ConstView& in) {
                           f.strength, f.color == ColorBy::luma);
 }
 
+// The counts of the luma in 4096 parts of 0..1, and the share of samples below a level, straight within a part.
+class LumaShares {
+ public:
+  explicit LumaShares(const ConstView& in) : counts_(kParts) {
+    const Image gray = reference::gray(in, GrayBy::rec709);
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        const float v = gray.at(x, y);
+        if (!(v >= 0 && v <= 1)) continue;
+        ++counts_[std::min<std::size_t>(kParts - 1, static_cast<std::size_t>(v * static_cast<float>(kParts)))];
+        ++total_;
+      }
+    }
+  }
+  bool empty() const { return total_ == 0; }
+  double below(double level) const {
+    const double place = level * static_cast<double>(kParts);
+    double sum = 0;
+    for (std::size_t i = 0; i < kParts; ++i)
+      sum += std::clamp(place - static_cast<double>(i), 0.0, 1.0) * static_cast<double>(counts_[i]);
+    return sum / static_cast<double>(total_);
+  }
+  // The level below which that share lies, by halving; the lowest of those where several do.
+  double level(double share) const {
+    double low = 0, high = 1;
+    for (int i = 0; i < 50; ++i) {
+      const double middle = (low + high) / 2;
+      (below(middle) < share ? low : high) = middle;
+    }
+    return high;
+  }
+
+ private:
+  static constexpr std::size_t kParts = 4096;
+  std::vector<std::size_t> counts_;
+  std::size_t total_ = 0;
+};
+
+// As plan_exposure states it.
 Image auto_exposure(const AutoExposure&, const ConstView& in) {
-  const ExposurePlan plan = plan_exposure(in);
-  const Image line = plan.stretch
-                         ? reference::stretch(in, static_cast<float>(plan.low), static_cast<float>(plan.high), 0, 1, 0)
-                         : Image(in);
-  if (plan.local) return clahe({.limit = 2}, line);
-  return plan.gamma != 1 ? gamma({.exponent = plan.gamma}, line) : line;
+  const LumaShares shares(in);
+  if (shares.empty()) return Image(in);
+  double low = shares.level(0.005), high = shares.level(0.995);
+  if (high - low < 1e-3) return Image(in);
+  Image line(in);
+  if (high - low < 0.7) {
+    line = reference::stretch(in, static_cast<float>(low), static_cast<float>(high), 0, 1, 0);
+  } else {
+    low = 0, high = 1;
+  }
+  const auto at = [&](double level) { return low + level * (high - low); };
+  if (shares.below(at(0.15)) >= 0.25 && 1 - shares.below(at(0.8)) >= 1.0 / 7) return clahe({.limit = 2}, line);
+  const double median = (shares.level(0.5) - low) / (high - low);
+  if (median >= 0.3 && median <= 0.65) return line;
+  return gamma({.exponent = std::clamp(std::log(0.45) / std::log(std::clamp(median, 1e-4, 1 - 1e-4)), 0.3, 3.0)}, line);
 }
 
 void define_curves(reference::Definitions& d) {
@@ -53,6 +101,9 @@ void define_curves(reference::Definitions& d) {
   d.add<Curve>(1e-6, [](const Curve& f, const ConstView& in) { return map_levels(in, f.points); });
   d.add<Brightness>(1e-6, [](const Brightness& f, const ConstView& in) {
     return map_levels(in, [k = number(f.amount)](double v) { return v + k; });
+  });
+  d.add<Gain>(1e-6, [](const Gain& f, const ConstView& in) {
+    return map_levels(in, [k = number(f.factor)](double v) { return k * v; });
   });
   d.add<Contrast>(1e-5, [](const Contrast& f, const ConstView& in) {
     return map_levels(in, [k = number(f.factor), p = number(f.pivot)](double v) { return p + k * (v - p); });

@@ -84,7 +84,8 @@ Transfer2d internal::transfer_of(const Kernel& psf, int width, int height) {
       row[static_cast<std::size_t>(*border_index(x - k.anchor_x(), width, Border::wrap))] += k.at(x, y);
   }
   const HalfPlane<double> across(width, static_cast<int>(rows.size()));
-  const LineFft<double>& line_fft = LineFft<double>::of(width);
+  const auto line_fft_plan = LineFft<double>::of(width);
+  const LineFft<double>& line_fft = *line_fft_plan;
   const FftArray<double> line(static_cast<std::size_t>(width));
   std::vector<int> places;
   for (const auto& [y, row] : rows) {
@@ -92,7 +93,8 @@ Transfer2d internal::transfer_of(const Kernel& psf, int width, int height) {
     line_fft.forward(line.data(), across.row(static_cast<int>(places.size())));
     places.push_back(y);
   }
-  const LineFft<double>& down = LineFft<double>::of(height);
+  const auto down_plan = LineFft<double>::of(height);
+  const LineFft<double>& down = *down_plan;
   parallel_rows(grid.columns, RowCost(height, 16), [&](int first, int last) {
     const FftArray<std::complex<double>> column(static_cast<std::size_t>(height));
     for (int u = first; u < last; ++u) {
@@ -152,7 +154,8 @@ Measured ChannelSpectrum::measure() {
       keep(u, [&](int v) { return line[v] * line[v] * all / g.times(u, v); });
     });
   } else {
-    const LineFft<double>& down = LineFft<double>::of(g.rows);
+    const auto down_plan = LineFft<double>::of(g.rows);
+    const LineFft<double>& down = *down_plan;
     each_column<double>(*fourier_, [&](int u, std::complex<double>* line) {
       if (first) down.forward(line);
       keep(u, [&](int v) { return std::norm(line[v]); });
@@ -172,7 +175,8 @@ void ChannelSpectrum::restore(const Factor& factor, const View& out) {
     });
     cosine_rows_back(*cosine_, out);
   } else {
-    const LineFft<double>& down = LineFft<double>::of(g.rows);
+    const auto down_plan = LineFft<double>::of(g.rows);
+    const LineFft<double>& down = *down_plan;
     each_column<double>(*fourier_, [&](int u, std::complex<double>* line) {
       if (!whole_) down.forward(line);
       for (int v = 0; v < g.rows; ++v) line[v] *= factor(u, v, transfer_.fourier[g.place(u, v)]);

@@ -33,7 +33,7 @@ static Prepare division(const Inverse& f, const ConstView& in) {
         fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or "
                     "constrained_least_squares",
                     d.reason));
-  if (d.verdict != "safe") note(fmt::format("{}: {}", d.verdict, d.reason));
+  if (d.verdict != PsfVerdict::safe) note(fmt::format("{}: {}", name_of(d.verdict), d.reason));
   return always([](int, int, Complex h) { return std::conj(h) / std::norm(h); });
 }
 

@@ -22,6 +22,14 @@ DoubleSpectrum transfer_function(const Kernel& psf, int width, int height) {
   return s;
 }
 
+std::span<const std::pair<const char*, PsfVerdict>> ChoiceNames<PsfVerdict>::all() {
+  static constexpr std::pair<const char*, PsfVerdict> names[] = {
+      {"safe", PsfVerdict::safe},
+      {"needs regularization", PsfVerdict::needs_regularization},
+      {"information lost", PsfVerdict::information_lost}};
+  return names;
+}
+
 PsfDiagnosis diagnose(const Kernel& psf, int width, int height) {
   return diagnosis_of(transfer_of(psf, width, height));
 }
@@ -67,7 +75,9 @@ PsfDiagnosis internal::diagnosis_of(const Transfer2d& h) {
   d.below_thousandth = sum.thousandth / sum.all;
   d.zero = sum.zero / sum.all;
   d.noise_gain = sum.counted > 0 ? std::sqrt(sum.gain / sum.counted) : 0;
-  d.verdict = d.zero > 0 ? "information lost" : d.noise_gain <= 10 ? "safe" : "needs regularization";
+  d.verdict = d.zero > 0           ? PsfVerdict::information_lost
+              : d.noise_gain <= 10 ? PsfVerdict::safe
+                                   : PsfVerdict::needs_regularization;
   d.reason = fmt::format(
       "smallest |H| {:.3g}; below 0.1: {:.1f} %, below 0.01: {:.1f} %, below 0.001: {:.1f} %, zero: {:.3f} %; division "
       "raises white noise {:.3g} times",

@@ -28,7 +28,7 @@ int even_strip(int height, int wanted) {
 }
 }  // namespace
 
-StripRun::StripRun(std::span<const Step> steps, const ConstView& in) {
+StripRun::StripRun(std::span<const Step> steps, const ConstView& in) : white_level_(in.white_level) {
   if (in.shape.samples() < kLeastSamples) return;
   Shape shape = in.shape;
   for (Step step : steps) {
@@ -40,6 +40,7 @@ StripRun::StripRun(std::span<const Step> steps, const ConstView& in) {
     const Shape result = step.description->result_shape(step.fields.get(), shape);
     if (!margin || result.width != shape.width || result.height != shape.height) break;
     shape = result;
+    white_level_ = step.description->result_white_level(step.fields.get(), white_level_);
     shapes_.push_back(shape);
     for (int& m : margins_) m += *margin;
     margins_.push_back(0);

@@ -32,6 +32,8 @@ class StripRun {
   std::size_t count() const { return steps_.size(); }
   // The shape of what the last of them gives.
   const Shape& shape() const { return shapes_.back(); }
+  // Its white level.
+  std::uint32_t white_level() const { return white_level_; }
   // True where every pixel of the result depends on the same pixel of the input alone, so that the result may be
   // written over the input.
   bool alone(const Shape& in) const { return margins_.front() == 0 && shape() == in; }
@@ -41,6 +43,7 @@ class StripRun {
  private:
   std::vector<Step> steps_;
   std::vector<Shape> shapes_;    // of each step's result
+  std::uint32_t white_level_;    // of the last step's result
   std::vector<int> margins_{0};  // rows that are needed around a strip before each step, and behind the last
 };
 

@@ -33,16 +33,16 @@ void validate(const F& filter, const ConstView& in) {
 // The checks at the start of every writing call operator.
 template <class F>
 void validate(const F& filter, const ConstView& in, const View& out) {
-  validate(filter, in);
-  const FilterDescription& d = description_of<F>();
-  require_output(in, out, d.result_shape(&filter, in.shape), d.name.c_str());
+  check(filter);
+  description_of<F>().check_buffers(&filter, in, out);
 }
 
 // The result of a filter that writes into a buffer, in a picture of its own.
 template <class F>
 Image allocate_and_run(const F& filter, const ConstView& in) {
   validate(filter, in);
-  Image out = unfilled(description_of<F>().result_shape(&filter, in.shape), in.white_level);
+  const FilterDescription& d = description_of<F>();
+  Image out = unfilled(d.result_shape(&filter, in.shape), d.result_white_level(&filter, in.white_level));
   filter(in, out.view());
   return out;
 }

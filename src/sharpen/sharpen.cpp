@@ -59,7 +59,14 @@ void tell_outside(const ConstView& out) {
     above += s.above;
   }
   if (below + above > 0)
-    note(fmt::format("{} samples below 0 and {} above 1: kept as they are; clip cuts them", below, above));
+    note(fmt::format("{} below 0 and {} above 1: kept as they are; clip cuts them", counted(below, "sample", "samples"),
+                     above));
+}
+
+template <class F>
+bool blur_is_undivided(const F& f) {
+  const Gaussian blur = blur_of(f);
+  return !description_of<Gaussian>().strip_margin(&blur);
 }
 
 template <class F>
@@ -95,6 +102,7 @@ void Unsharp::describe(Description<Unsharp>& d) {
       "the picture is noisy: the noise is sharpened, too; denoise first or give a threshold. Halos disturb: take "
       "bounded_unsharp.");
   d.window([](const Unsharp& f) { return filter_reach(blur_of(f)); });
+  d.undivided(blur_is_undivided<Unsharp>);
   d.meaning([](const Unsharp& f) {
     return f.amount < 1 ? "softened" : f.amount > 1 ? "high boost" : "unsharp masking";
   });
@@ -155,6 +163,7 @@ void BoundedUnsharp::describe(Description<BoundedUnsharp>& d) {
   d.also({"sharpen", "halo", "limited", "overshoot"});
   d.wrong("fine texture is to come up: single dots and lines cannot rise above their neighbors; take unsharp.");
   d.window([](const BoundedUnsharp& f) { return std::max(whole(f.radius), filter_reach(blur_of(f))); });
+  d.undivided(blur_is_undivided<BoundedUnsharp>);
   d.meaning([](const BoundedUnsharp& f) { return fmt::format("held within the window {0}x{0}", 2 * f.radius + 1); });
   d.stages([](const BoundedUnsharp& f, const ConstView& in) { return blur_and_mask(f, in, 0); });
   d.field("sigma", &BoundedUnsharp::sigma, "pixels", "of the blur", {0.1, 500});

@@ -68,6 +68,29 @@ void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out)
   sample_alpha(in, c, out);
 }
 
+// A transform of the tile costs as much as about 9 taps for each doubling of its area, measured on 8-megapixel
+// pictures.
+constexpr double kTapsPerDoubling = 9;
+
+// The taps of a result by the way that costs less: all at once, or in two passes where the kernel is separable.
+struct DirectCost {
+  double taps, passes;
+};
+DirectCost direct_cost(const Kernel& kernel) {
+  return {
+      static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; })),
+      kernel.width() > 1 && kernel.height() > 1 && kernel.separated() ? kernel.width() + kernel.height() + 4.0
+                                                                      : std::numeric_limits<double>::infinity()};
+}
+
+// True where some shape of picture may be filtered by transforms, whose roundings depend on that shape: a tile is at
+// least as large as the kernel.
+bool maybe_fourier(const Kernel& kernel) {
+  const DirectCost direct = direct_cost(kernel);
+  return std::min(direct.taps, direct.passes) >
+         kTapsPerDoubling * std::log2(static_cast<double>(kernel.width()) * kernel.height());
+}
+
 template <class F>
 void describe_both(Description<F>& d) {
   d.window([](const F& f) {
@@ -75,6 +98,12 @@ void describe_both(Description<F>& d) {
     return std::max({k.anchor_x(), k.anchor_y(), k.width() - 1 - k.anchor_x(), k.height() - 1 - k.anchor_y()});
   });
   d.shape(shape_of<F>);
+  d.undivided([](const F& f) {
+    return f.method == ConvolutionMethod::fourier ||
+           (f.method == ConvolutionMethod::automatic && maybe_fourier(f.kernel));
+  });
+  // A kernel of another sum than 1 is a derivative, or not normalized yet.
+  d.float_result([](const F& f) { return std::abs(f.kernel.sum() - 1) > 1e-6; });
   d.meaning([](const F& f) {
     return fmt::format("kernel {}x{}, sum {:.6g}", f.kernel.width(), f.kernel.height(), f.kernel.sum());
   });
@@ -92,10 +121,7 @@ void describe_both(Description<F>& d) {
 std::span<const std::pair<const char*, ConvolutionMethod>> ChoiceNames<ConvolutionMethod>::all() { return kMethods; }
 
 ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in) {
-  // Costs in taps per result, measured on 8-megapixel pictures: a transform of the tile costs as much as about
-  // 9 taps for each doubling of its area, and the tile is larger than what it yields.
-  const double taps =
-      static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; }));
+  // The tile of a transform is larger than what it yields.
   const auto side = [](int n, int k) {
     const int fft = good_fft_size(std::min(n + k - 1, std::max(512, 4 * k)));
     const int tile = fft - k + 1, tiles = (n + tile - 1) / tile;
@@ -103,10 +129,8 @@ ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in) {
   };
   const auto [fw, waste_x] = side(std::max(in.width, 1), kernel.width());
   const auto [fh, waste_y] = side(std::max(in.height, 1), kernel.height());
-  const double fourier = waste_x * waste_y * 9 * std::log2(fw * fh);
-  const double passes = kernel.width() > 1 && kernel.height() > 1 && kernel.separated()
-                            ? kernel.width() + kernel.height() + 4.0
-                            : std::numeric_limits<double>::infinity();
+  const double fourier = waste_x * waste_y * kTapsPerDoubling * std::log2(fw * fh);
+  const auto [taps, passes] = direct_cost(kernel);
   if (passes <= taps && passes <= fourier) return ConvolutionMethod::separable;
   return taps <= fourier ? ConvolutionMethod::direct : ConvolutionMethod::fourier;
 }

@@ -160,7 +160,8 @@ void internal::correlate_fourier(const ConstView& in, const Correlation& c, cons
   const int full_w = (out.width() - 1) * s + 1, full_h = (out.height() - 1) * s + 1;
   const float fill = c.border == Border::constant ? c.fill : 0;
   const auto side = [](int n, int taps) { return good_fft_size(std::min(n + taps - 1, std::max(512, 4 * taps))); };
-  const RealFft2d& fft = RealFft2d::of(side(full_w, kw), side(full_h, kh));
+  const auto fft_plan = RealFft2d::of(side(full_w, kw), side(full_h, kh));
+  const RealFft2d& fft = *fft_plan;
   const int fw = fft.width(), fh = fft.height(), tw = fw - kw + 1, th = fh - kh + 1;
   const auto size = static_cast<std::size_t>(fw) * static_cast<std::size_t>(fh);
 

@@ -57,8 +57,7 @@ Footprint Footprint::parse(std::string_view text) {
 
 Footprint TextValue<Footprint>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return Footprint::parse(s);
-  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
-  return Footprint::parse(r.text(std::string(s.substr(1))));
+  return Footprint::parse(r.open_text(std::string(s.substr(1))));
 }
 const char* TextValue<Footprint>::allowed() { return "rows of 0 and 1 like 0,1,0/1,1,1/0,1,0, or @FILE, or none"; }
 

@@ -94,6 +94,8 @@ void Gaussian::describe(Description<Gaussian>& d) {
     return f.sigma < kDirectUpTo ? fmt::format("window {0}x{0}", 2 * filter_reach(f) + 1)
                                  : fmt::format("reaches {} pixels", filter_reach(f));
   });
+  // The coarse grid of a large sigma lies otherwise in a strip.
+  d.undivided([](const Gaussian& f) { return f.sigma >= kDirectUpTo; });
   d.field("sigma", &Gaussian::sigma, "pixels", "standard deviation; 0 leaves the picture as it is", {0, 500});
   d.border(&Gaussian::border, &Gaussian::fill, smoothing_borders());
 }
@@ -161,10 +163,13 @@ void Binomial::describe(Description<Binomial>& d) {
   d.border(&Binomial::border, &Binomial::fill, smoothing_borders());
 }
 
+static Correlate as_correlation(const DiskMean& f) {
+  return {.kernel = Kernel::disk(static_cast<double>(f.radius)), .border = f.border, .fill = f.fill};
+}
 Image DiskMean::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void DiskMean::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  Correlate{.kernel = Kernel::disk(static_cast<double>(radius)), .border = border, .fill = fill}(in, out);
+  as_correlation (*this)(in, out);
 }
 static std::string meaning_of_disk_mean(const DiskMean& f) {
   const Kernel k = Kernel::disk(static_cast<double>(f.radius));
@@ -179,6 +184,10 @@ void DiskMean::describe(Description<DiskMean>& d) {
       "fine stripes and dots must not turn over (a disk inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
   d.window([](const DiskMean& f) { return static_cast<int>(f.radius); });
+  d.undivided([](const DiskMean& f) {
+    const Correlate c = as_correlation(f);
+    return !description_of<Correlate>().strip_margin(&c);
+  });
   d.shape(smaller<DiskMean>);
   d.meaning(meaning_of_disk_mean);
   d.field("radius", &DiskMean::radius, "pixels", "all pixels with dx^2 + dy^2 <= radius^2", {0, 500});

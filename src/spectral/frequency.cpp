@@ -173,6 +173,7 @@ Image HighPass::operator()(const ConstView& in) const { return allocate_and_run(
 void HighPass::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
 double HighPass::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
 void HighPass::describe(Description<HighPass>& d) {
+  d.float_result();
   d.called("high_pass", "frequency", "Keeps fast changes, around 0: edges and grain without the light.");
   d.also({"detail", "edges", "low cut"});
   d.wrong("the result is to be looked at as a picture: it is signed; take high_emphasis, which keeps the slow part.");
@@ -209,6 +210,7 @@ Image BandPass::operator()(const ConstView& in) const { return allocate_and_run(
 void BandPass::operator()(const ConstView& in, const View& out) const { run(*this, in, out); }
 double BandPass::gain(double fx, double fy) const { return radial(*this).at(fx, fy); }
 void BandPass::describe(Description<BandPass>& d) {
+  d.float_result();
   d.called("band_pass", "frequency", "Keeps a ring of frequencies alone, around 0: structure of one size.");
   d.also({"DoG", "difference of Gaussians"});
   d.wrong("the result is to be looked at as a picture: it is signed.");

@@ -42,8 +42,8 @@ using lanes::unfold;
 }  // namespace
 
 template <class T>
-const LineDct<T>& LineDct<T>::of(int n) {
-  return memoize<LineDct>(n, [&] { return std::make_unique<LineDct>(n); });
+std::shared_ptr<const LineDct<T>> LineDct<T>::of(int n) {
+  return memoize<LineDct>(n, [&] { return std::make_shared<LineDct>(n); });
 }
 
 // By a real Fourier transform of the same length: Makhoul, "A fast cosine transform in one and two dimensions", IEEE
@@ -66,7 +66,7 @@ void LineDct<T>::forward(const T* in, T* out, const Scratch& s) const {
   T* v = s.line.data();
   const auto n = static_cast<std::size_t>(n_), pairs = n / 2;
   fold(in, v, n);
-  fft_.forward(v, s.half.data());
+  fft_->forward(v, s.half.data());
   out[0] = s.half[0].real() * first_;
   turn(s.half.data() + 1, cos_.data() + 1, sin_.data() + 1, rest_, out + 1, out + n - 1, (n - 1) / 2);
   if (n % 2 == 0) out[pairs] = (s.half[pairs].real() * cos_[pairs] + s.half[pairs].imag() * sin_[pairs]) * rest_;
@@ -80,7 +80,7 @@ void LineDct<T>::inverse(const T* in, T* out, const Scratch& s) const {
   s.half[0] = {in[0] * first_, 0};
   turn_back(in + 1, in + n - 1, cos_.data() + 1, sin_.data() + 1, scale, s.half.data() + 1, (n - 1) / 2);
   if (n % 2 == 0) s.half[pairs] = {2 * scale * cos_[pairs] * in[pairs], 0};
-  fft_.inverse(s.half.data(), s.line.data());
+  fft_->inverse(s.half.data(), s.line.data());
   unfold(s.line.data(), out, n);
 }
 

@@ -12,8 +12,8 @@ namespace sieve::internal {
 template <class T>
 class LineDct {
  public:
-  // The tables for a length, made once and kept.
-  static const LineDct& of(int n);
+  // The tables for a length; see memoize().
+  static std::shared_ptr<const LineDct> of(int n);
 
   // What one thread needs for its calls.
   struct Scratch {
@@ -30,7 +30,7 @@ class LineDct {
 
  private:
   int n_;
-  const LineFft<T>& fft_;
+  std::shared_ptr<const LineFft<T>> fft_;
   // cos and sin of pi k / (2 n), times the scales of forward and inverse, for k = 0..n / 2.
   std::vector<T> cos_, sin_;
   T first_, rest_;

@@ -53,7 +53,8 @@ void in_columns(int columns, int height, std::size_t cost, Row row, Work work) {
 
 template <class T>
 void internal::forward_rows(const ConstView& in, int width, Border border, const HalfPlane<T>& spectrum) {
-  const LineFft<T>& fft = LineFft<T>::of(width);
+  const auto fft_plan = LineFft<T>::of(width);
+  const LineFft<T>& fft = *fft_plan;
   parallel_rows(spectrum.height, RowCost(width, 4), [&](int first, int last) {
     const FftArray<T> line(static_cast<std::size_t>(width));
     const FftArray<float> samples(std::is_same_v<T, float> ? 0 : static_cast<std::size_t>(width));
@@ -76,7 +77,8 @@ void internal::forward_rows(const ConstView& in, int width, Border border, const
 
 template <class T>
 void internal::inverse_rows(const HalfPlane<T>& spectrum, int width, double scale, const View& out) {
-  const LineFft<T>& fft = LineFft<T>::of(width);
+  const auto fft_plan = LineFft<T>::of(width);
+  const LineFft<T>& fft = *fft_plan;
   parallel_rows(out.height(), RowCost(width, 4), [&](int first, int last) {
     const FftArray<T> line(static_cast<std::size_t>(width));
     for (int y = first; y < last; ++y) {
@@ -105,7 +107,8 @@ void internal::filter_fourier(const ConstView& in, int width, int height, Border
                               const std::function<void(int u, std::complex<float>* column)>& change, const View& out) {
   const HalfPlane<float> s(width, height);
   forward_rows(in, width, border, s);
-  const LineFft<float>& fft = LineFft<float>::of(height);
+  const auto fft_plan = LineFft<float>::of(height);
+  const LineFft<float>& fft = *fft_plan;
   each_column<float>(s, [&](int u, std::complex<float>* line) {
     fft.forward(line);
     change(u, line);
@@ -117,7 +120,8 @@ void internal::filter_fourier(const ConstView& in, int width, int height, Border
 namespace {
 
 void transform_rows(const ConstView& in, const View& out, bool forward) {
-  const LineDct<float>& dct = LineDct<float>::of(in.width());
+  const auto dct_plan = LineDct<float>::of(in.width());
+  const LineDct<float>& dct = *dct_plan;
   parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
     const LineDct<float>::Scratch scratch(in.width());
     for (int y = first; y < last; ++y)
@@ -128,7 +132,8 @@ void transform_rows(const ConstView& in, const View& out, bool forward) {
 // work(dct, scratch, u, line) for every column of the rows that row(y) gives.
 template <class T, class Row, class Work>
 void cosine_columns(int width, int height, Row row, Work work) {
-  const LineDct<T>& dct = LineDct<T>::of(height);
+  const auto dct_plan = LineDct<T>::of(height);
+  const LineDct<T>& dct = *dct_plan;
   in_columns<T>(width, height, 8, row, [&](int u, T* line) {
     thread_local std::pair<int, std::unique_ptr<typename LineDct<T>::Scratch>> kept;
     if (kept.first != height) kept = {height, std::make_unique<typename LineDct<T>::Scratch>(height)};
@@ -168,7 +173,8 @@ void internal::inverse_cosine(const ConstView& in, const View& out) {
 }
 
 void internal::cosine_rows(const ConstView& in, const CosinePlane& plane) {
-  const LineDct<double>& dct = LineDct<double>::of(plane.width);
+  const auto dct_plan = LineDct<double>::of(plane.width);
+  const LineDct<double>& dct = *dct_plan;
   parallel_rows(plane.height, RowCost(plane.width, 4), [&](int first, int last) {
     const LineDct<double>::Scratch scratch(plane.width);
     for (int y = first; y < last; ++y) {
@@ -187,7 +193,8 @@ void internal::each_cosine_column(
 }
 
 void internal::cosine_rows_back(const CosinePlane& plane, const View& out) {
-  const LineDct<double>& dct = LineDct<double>::of(plane.width);
+  const auto dct_plan = LineDct<double>::of(plane.width);
+  const LineDct<double>& dct = *dct_plan;
   parallel_rows(plane.height, RowCost(plane.width, 4), [&](int first, int last) {
     const LineDct<double>::Scratch scratch(plane.width);
     for (int y = first; y < last; ++y) {

@@ -71,7 +71,8 @@ SpectrumOf<T> spectrum_of(const ConstView& in, Taper taper) {
   gray = tapered(gray, taper);
   const HalfPlane<T> plane(in.width(), in.height());
   forward_rows(gray, in.width(), Border::edge, plane);
-  const LineFft<T>& fft = LineFft<T>::of(in.height());
+  const auto fft_plan = LineFft<T>::of(in.height());
+  const LineFft<T>& fft = *fft_plan;
   each_column<T>(plane, [&](int, std::complex<T>* line) { fft.forward(line); });
   SpectrumOf<T> s(in.width(), in.height());
   const T scale = static_cast<T>(1.0 / static_cast<double>(in.shape.pixels()));
@@ -85,7 +86,8 @@ template <class T>
 Image picture_from(const SpectrumOf<T>& s) {
   const HalfPlane<T> plane(s.width(), s.height());
   for (int v = 0; v < s.height(); ++v) std::copy_n(s.row(v), s.columns(), plane.row(v));
-  const LineFft<T>& fft = LineFft<T>::of(s.height());
+  const auto fft_plan = LineFft<T>::of(s.height());
+  const LineFft<T>& fft = *fft_plan;
   each_column<T>(plane, [&](int, std::complex<T>* line) { fft.inverse(line); });
   Image out(s.width(), s.height());
   inverse_rows(plane, s.width(), 1, out.view());
@@ -172,11 +174,49 @@ FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin) {
   return p;
 }
 
+namespace {
+
+// A coefficient: its squared size and where it is.
+struct Place {
+  float size;
+  int u, v;
+};
+
+// The first `most` of the places by their size.
+std::vector<FrequencyPoint> largest(const Spectrum& s, std::vector<Place> places, int most) {
+  std::stable_sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.size > b.size; });
+  std::vector<FrequencyPoint> all;
+  for (const Place& p : places) {
+    if (static_cast<int>(all.size()) >= most) break;
+    all.push_back(probe(s, modulo(p.u, s.width()), modulo(p.v, s.height()), SpectrumOrigin::corner));
+  }
+  return all;
+}
+
+}  // namespace
+
+std::vector<FrequencyPoint> strongest(const Spectrum& s, int most) {
+  // The `most` largest so far: their sizes alone would be a whole spectrum to sort.
+  const auto larger = [](const Place& a, const Place& b) { return a.size > b.size; };
+  std::vector<Place> best;
+  for (int v = 0; v < s.height(); ++v) {
+    for (int u = 0; u < s.columns(); ++u) {
+      // Where a column is its own mirror, a row and its mirror are one point.
+      const bool own = u == 0 || 2 * u == s.width();
+      if ((u == 0 && v == 0) || (own && v > s.height() / 2)) continue;
+      const float here = std::norm(s.row(v)[u]);
+      if (!(here > 0)) continue;
+      best.push_back({here, u, v});
+      std::push_heap(best.begin(), best.end(), larger);
+      if (static_cast<int>(best.size()) <= most) continue;
+      std::pop_heap(best.begin(), best.end(), larger);
+      best.pop_back();
+    }
+  }
+  return largest(s, std::move(best), most);
+}
+
 std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
-  struct Place {
-    float size;
-    int u, v;
-  };
   std::vector<Place> places;
   for (int v = -(s.height() - 1) / 2; v <= s.height() / 2; ++v) {
     for (int u = 2; u < s.columns(); ++u) {
@@ -189,13 +229,7 @@ std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
       if (highest) places.push_back({here, u, v});
     }
   }
-  std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.size > b.size; });
-  std::vector<FrequencyPoint> all;
-  for (const Place& p : places) {
-    if (static_cast<int>(all.size()) >= most) break;
-    all.push_back(probe(s, modulo(p.u, s.width()), modulo(p.v, s.height()), SpectrumOrigin::corner));
-  }
-  return all;
+  return largest(s, std::move(places), most);
 }
 
 std::vector<double> radial_power(const Spectrum& s, double step) {

@@ -78,7 +78,7 @@ std::vector<float> tile_maps(const ConstView& in, int channel, const Cuts& acros
           const auto i = static_cast<std::size_t>(t % across.count()), j = static_cast<std::size_t>(t / across.count());
           const Rectangle r{across.starts[i], down.starts[j], across.starts[i + 1] - across.starts[i],
                             down.starts[j + 1] - down.starts[j]};
-          const Histogram h = histogram(in.part(r), channel, bins);
+          const Histogram h = histogram(in.part(r), {.channel = channel, .bins = bins, .low = 0, .high = 1});
           std::vector<double> counts(h.counts.begin(), h.counts.end());
           counts.front() += static_cast<double>(h.below);
           counts.back() += static_cast<double>(h.above);

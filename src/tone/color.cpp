@@ -34,6 +34,7 @@ void ToOklab::operator()(const ConstView& in, const View& out) const {
   each_row(in, out, [](const float* a, float* r, std::size_t n, bool) { lanes::gray_to_oklab(a, r, n); });
 }
 void ToOklab::describe(Description<ToOklab>& d) {
+  d.float_result();
   d.called("to_oklab", "color", "RGB to lightness and two axes of color that match what the eye sees (OKLab).");
   d.also({"Lab", "perceptual"});
   d.wrong("the result is to be looked at: it is no RGB; go back with from_oklab.");
@@ -50,6 +51,21 @@ void FromOklab::describe(Description<FromOklab>& d) {
   d.called("from_oklab", "color", "OKLab back to RGB.").wrong("the samples are RGB already: take to_oklab first.");
   d.also({"Lab", "perceptual"});
   d.point();
+}
+
+PixelColor color_at(const ConstView& in, int x, int y) {
+  const Image lab = ToOklab{}(in.part({x, y, 1, 1}));
+  PixelColor p;
+  p.lightness = static_cast<double>(lab.at(0, 0, 0));
+  if (!colored(in)) return p;
+  const auto a = static_cast<double>(lab.at(0, 0, 1)), b = static_cast<double>(lab.at(0, 0, 2));
+  p.chroma = std::hypot(a, b);
+  // Below it rounding alone would point somewhere.
+  constexpr double kGray = 1e-6;
+  if (p.chroma < kGray) return p;
+  p.hue = std::atan2(b, a) / kRadians;
+  if (p.hue < 0) p.hue += 360;
+  return p;
 }
 
 Image ToHsv::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }

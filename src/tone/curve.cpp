@@ -99,8 +99,7 @@ double CurvePoints::operator()(double v) const {
 
 CurvePoints TextValue<CurvePoints>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return CurvePoints::parse(s);
-  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
-  return CurvePoints::parse(r.text(std::string(s.substr(1))));
+  return CurvePoints::parse(r.open_text(std::string(s.substr(1))));
 }
 const char* TextValue<CurvePoints>::allowed() {
   return "points like 0,0/0.3,0.5/1,1 with rising first numbers, or @FILE with a point a row";
@@ -136,6 +135,22 @@ void Brightness::describe(Description<Brightness>& d) {
   d.field("amount", &Brightness::amount, "0..1 scale", "what is added", {-10, 10});
 }
 
+Image Gain::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void Gain::operator()(const ConstView& in, const View& out) const {
+  validate(*this, in, out);
+  each_row(in, out, [this](const float* a, float* r, std::size_t n, bool stream) {
+    lanes::line(a, 0, factor, 0, r, n, stream);
+  });
+}
+void Gain::describe(Description<Gain>& d) {
+  d.called("gain", "tone", "Multiplies every sample by a number.")
+      .wrong("black is not 0 in the picture, or a level in the middle is to stay: contrast has a pivot.");
+  d.also({"scale", "multiply by a number", "amplify"});
+  d.point();
+  d.float_result([](const Gain& f) { return f.factor < 0; });
+  d.field("factor", &Gain::factor, "", "what every sample is multiplied by", {-1000, 1000});
+}
+
 Image Contrast::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Contrast::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
@@ -144,9 +159,9 @@ void Contrast::operator()(const ConstView& in, const View& out) const {
   });
 }
 void Contrast::describe(Description<Contrast>& d) {
-  d.called("contrast", "tone", "RetinexScales the distance of every sample to one level.")
+  d.called("contrast", "tone", "Scales the distance of every sample to one level.")
       .wrong("the ends must not be cut when the result is written: take sigmoid.");
-  d.also({"scale", "gain", "multiply"});
+  d.also({"scale about a level"});
   d.point();
   d.field("factor", &Contrast::factor, "", "above 1 more contrast, below 1 less", {-100, 100});
   d.field("pivot", &Contrast::pivot, "0..1 scale", "the level that stays", {-10, 10});

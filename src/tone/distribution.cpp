@@ -118,8 +118,7 @@ double LevelDistribution::quantile(double share) const {
 
 LevelDistribution TextValue<LevelDistribution>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return LevelDistribution::parse(s);
-  if (!r.text) throw InvalidArgument(fmt::format("files cannot be opened here: {}", s));
-  return LevelDistribution::parse(r.text(std::string(s.substr(1))));
+  return LevelDistribution::parse(r.open_text(std::string(s.substr(1))));
 }
 const char* TextValue<LevelDistribution>::allowed() { return kAllowed; }
 

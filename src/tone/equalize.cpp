@@ -30,7 +30,7 @@ std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) 
     throw InvalidArgument(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
   ConstView by_levels = in;
   by_levels.white_level = static_cast<std::uint32_t>(levels_of(in, levels) - 1);
-  Histogram h = histogram(by_levels, channel);
+  Histogram h = histogram(by_levels, {.channel = channel});
   h.counts.front() += h.below;
   h.counts.back() += h.above;
   const auto probabilities = h.probabilities(), cumulative = h.cumulative();

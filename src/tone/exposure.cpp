@@ -42,35 +42,49 @@ double share_below(const Histogram& h, const std::vector<double>& cumulative, do
 
 }  // namespace
 
+std::span<const std::pair<const char*, ExposureVerdict>> ChoiceNames<ExposureVerdict>::all() {
+  static constexpr std::pair<const char*, ExposureVerdict> names[] = {{"balanced", ExposureVerdict::balanced},
+                                                                      {"too dark", ExposureVerdict::too_dark},
+                                                                      {"too bright", ExposureVerdict::too_bright},
+                                                                      {"low contrast", ExposureVerdict::low_contrast},
+                                                                      {"unreadable", ExposureVerdict::unreadable}};
+  return names;
+}
+
 Exposure exposure(const ConstView& in) {
   const Image gray = to_gray(in);
   const ChannelStatistics s = statistics(gray)[0];
-  if (s.not_finite == gray.shape().pixels()) return {"unreadable", "no sample is a finite number", 0, 0, 0};
+  if (s.not_finite == gray.shape().pixels())
+    return {ExposureVerdict::unreadable, "no sample is a finite number", 0, 0, 0};
   const ConstView luma = gray.view().channel(0);
   const double shares[] = {0.5, 0.01, 0.99};
   const auto at = percentiles(luma, shares);
-  Exposure e{"balanced", "", at[0], at[1], at[2]};
-  const auto because = [&](const char* verdict, std::string reason) {
+  Exposure e{ExposureVerdict::balanced, "", at[0], at[1], at[2]};
+  const auto because = [&](ExposureVerdict verdict, std::string reason) {
     e.verdict = verdict;
     e.reason = std::move(reason);
   };
   const double span = e.high - e.low;
   if (e.median < 0.15 || s.at_floor >= 0.5) {
-    because("too dark", fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor",
-                                    e.median, 100 * s.at_floor));
+    because(ExposureVerdict::too_dark,
+            fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor", e.median,
+                        100 * s.at_floor));
   } else if (e.median > 0.85 || s.at_ceiling >= 0.1) {
-    because("too bright", fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling",
-                                      e.median, 100 * s.at_ceiling));
+    because(ExposureVerdict::too_bright,
+            fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling", e.median,
+                        100 * s.at_ceiling));
   } else if (span < 0.4) {
-    because("low contrast", fmt::format("the middle 98 % of the samples span {:.3f} (low under 0.4)", span));
+    because(ExposureVerdict::low_contrast,
+            fmt::format("the middle 98 % of the samples span {:.3f} (low under 0.4)", span));
   } else {
-    because("balanced", fmt::format("median {:.3f}, the middle 98 % of the samples span {:.3f}", e.median, span));
+    because(ExposureVerdict::balanced,
+            fmt::format("median {:.3f}, the middle 98 % of the samples span {:.3f}", e.median, span));
   }
   return e;
 }
 
 ExposurePlan plan_exposure(const ConstView& in) {
-  const Histogram h = histogram(in, luma_channel, 4096);
+  const Histogram h = histogram(in, {.channel = luma_channel, .bins = 4096, .low = 0, .high = 1});
   ExposurePlan plan;
   if (h.total() == 0) {
     plan.reason = "left alone: no sample lies in 0..1";

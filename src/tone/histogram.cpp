@@ -5,12 +5,14 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <cmath>
 #include <mutex>
 #include <numeric>
 
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 #include "tone/level_lanes.hpp"
+#include "tone/range.hpp"
 
 namespace sieve {
 
@@ -59,14 +61,21 @@ std::vector<double> Histogram::cumulative() const {
   return c;
 }
 
-Histogram histogram(const ConstView& in, int channel, int bins, double low, double high) {
+Histogram histogram(const ConstView& in, const HistogramOptions& options) {
   require_input(in, "histogram");
+  const int channel = options.channel, bins = options.bins;
   if (channel < luma_channel || channel >= in.channels()) {
     throw InvalidArgument(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
                                       in.channels() - 1, luma_channel));
   }
   if (bins < 0 || bins > (1 << 24))
     throw InvalidArgument(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
+  double low = options.low.value_or(0), high = options.high.value_or(1);
+  if (in.white_level == 0 && !(options.low && options.high)) {
+    const Ends ends = finite_range(in, channel);
+    if (!options.low && std::isfinite(ends.low)) low = std::min(low, static_cast<double>(ends.low));
+    if (!options.high && std::isfinite(ends.high)) high = std::max(high, static_cast<double>(ends.high));
+  }
   if (!(low < high))
     throw InvalidArgument(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
   const lanes::Bins where = bins_for(in, bins, low, high);

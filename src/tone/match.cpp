@@ -29,18 +29,20 @@ struct ToneCurve {
 // over the range where that is wider.
 Histogram measured(const ConstView& in, int channel, bool by_level, int bins) {
   if (by_level) {
-    Histogram h = histogram(in, channel);
+    Histogram h = histogram(in, {.channel = channel});
     h.counts.front() += h.below;
     h.counts.back() += h.above;
     return h;
   }
-  Histogram h = histogram(in, channel, bins);
+  Histogram h = histogram(in, {.channel = channel, .bins = bins, .low = 0, .high = 1});
   if (h.below + h.above == 0) return h;
   const auto [low, high] = finite_range(in, channel);
-  if (low < high) return histogram(in, channel, bins, static_cast<double>(low), static_cast<double>(high));
+  if (low < high)
+    return histogram(
+        in, {.channel = channel, .bins = bins, .low = static_cast<double>(low), .high = static_cast<double>(high)});
   // One level outside 0..1: any range that holds it.
   const double at = static_cast<double>(low);
-  return histogram(in, channel, bins, at, at + std::max(1.0, std::abs(at)));
+  return histogram(in, {.channel = channel, .bins = bins, .low = at, .high = at + std::max(1.0, std::abs(at))});
 }
 
 // The levels at which a cumulative curve, straight within each bin, passes a share: the ends of the piece where it is

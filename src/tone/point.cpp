@@ -86,9 +86,10 @@ void Absolute::describe(Description<Absolute>& d) {
   d.point();
 }
 
-Image Gray::operator()(const ConstView& in) const {
-  sieve::check(*this);
-  return to_gray(in, by);
+Image Gray::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void Gray::operator()(const ConstView& in, const View& out) const {
+  validate(*this, in, out);
+  to_gray(in, out, by);
 }
 void Gray::describe(Description<Gray>& d) {
   d.called("gray", "tone", "Gray from color: a luma, the mean, or one channel.");

@@ -12,6 +12,7 @@
 #include "sieve/core/channels.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
+#include "tone/range.hpp"
 
 namespace sieve {
 
@@ -81,6 +82,13 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
     all.push_back(s);
   }
   return all;
+}
+
+SampleRange sample_range(const ConstView& in) {
+  require_input(in, "sample_range");
+  const Ends ends = finite_range(in);
+  if (!std::isfinite(ends.low)) throw InvalidArgument("sample_range: the picture has no finite sample");
+  return {ends.low, ends.high};
 }
 
 namespace {

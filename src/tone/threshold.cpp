@@ -68,7 +68,8 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
     }
     float at = level;
     if (by == ThresholdBy::otsu) {
-      at = static_cast<float>(otsu_level(histogram(from, 0, in.white_level > 0 ? 0 : 1024)));
+      at = static_cast<float>(
+          otsu_level(histogram(from, {.channel = 0, .bins = in.white_level > 0 ? 0 : 1024, .low = 0, .high = 1})));
       note(fmt::format("level {:.4f}{}", at, in.shape.color_channels() > 1 ? fmt::format(" in channel {}", c) : ""));
     }
     each_row(from, to,

@@ -3,7 +3,9 @@
 
 #include <optional>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// The sample that stands for a position outside the picture. With samples a b c d in a row:
 enum class Border {
@@ -21,6 +23,6 @@ enum class Border {
 /// Where position `i` of a row of `n` samples (n at least 1) is taken from: an index in 0..n-1, or nothing
 /// where the border is a fixed value or none (zero, constant, taper, inside, full). Any distance from the picture is
 /// allowed. O(1).
-std::optional<int> border_index(int i, int n, Border border);
+[[nodiscard]] std::optional<int> border_index(int i, int n, Border border);
 
 }  // namespace sieve

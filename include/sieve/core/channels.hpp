@@ -4,9 +4,10 @@
 #include <span>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How a color picture becomes gray.
 enum class GrayBy {
@@ -20,19 +21,22 @@ enum class GrayBy {
 };
 
 /// One channel (0 is the first) as a gray picture. InvalidArgument where there is no such channel. O(pixels).
-Image take_channel(const ConstView& in, int channel);
+[[nodiscard]] Image take_channel(const ConstView& in, int channel);
 /// A gray picture; alpha is kept. Luma is the weighted sum of the samples as stored. A picture that is gray
 /// already comes back as it is. O(pixels).
-Image to_gray(const ConstView& in, GrayBy by = GrayBy::rec709);
+[[nodiscard]] Image to_gray(const ConstView& in, GrayBy by = GrayBy::rec709);
+/// The same into `out`, of 1 channel, or 2 with alpha; a gray picture may be its own result.
+void to_gray(const ConstView& in, const View& out, GrayBy by = GrayBy::rec709);
 /// Every channel as a gray picture of its own. O(samples).
-std::vector<Image> split(const ConstView& in);
+[[nodiscard]] std::vector<Image> split(const ConstView& in);
 /// Gray pictures of one size, 1 to 4 of them, as the channels of one picture. InvalidArgument for other shapes.
 /// O(samples).
-Image join(std::span<const Image> channels);
-/// The weights of red, green and blue that a luma means. InvalidArgument for a way that is no luma.
+[[nodiscard]] Image join(std::span<const Image> channels);
+/// How much of each channel a luma is made of; together 1.
 struct LumaWeights {
   double red, green, blue;
 };
-LumaWeights luma_weights(GrayBy by);
+/// The weights of red, green and blue that a luma means. InvalidArgument for a way that is no luma.
+[[nodiscard]] LumaWeights luma_weights(GrayBy by);
 
 }  // namespace sieve

@@ -4,7 +4,9 @@
 #include <stdexcept>
 #include <string>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// The work failed: a file that cannot be read, a disk that is full, a size that does not fit in memory.
 class Error : public std::runtime_error {
@@ -18,10 +20,13 @@ class InvalidArgument : public Error {
   using Error::Error;
 };
 
-/// The work was stopped on request (see Watch::stop); nothing was kept.
-class Canceled : public Error {
+/// The work was stopped on request (see Watch::stop); nothing of its result was kept. No Error and no std::exception:
+/// it is the caller's own wish, which no general catch on the way to him is to swallow. Whoever may ask for a stop
+/// catches it by name.
+class Canceled {
  public:
-  Canceled() : Error("stopped on request: nothing was written") {}
+  /// "stopped on request".
+  const char* what() const noexcept { return "stopped on request"; }
 };
 
 }  // namespace sieve

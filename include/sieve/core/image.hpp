@@ -4,7 +4,9 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// Width and height in pixels, and the number of channels: 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA.
 struct Shape {
@@ -35,8 +37,11 @@ struct Rectangle {
 };
 
 /// A read-only look at samples that somebody else owns. Strides are counted in samples, so that a caller's own
-/// planar float buffer, or a part of one, is filtered without a copy.
-struct ConstView {
+/// planar float buffer, or a part of one, is filtered without a copy. Every filter refuses a row stride whose size is
+/// below the width and strides that let two samples share a place; a negative stride is allowed (rows stored from the
+/// bottom up: `data` is then the first sample of the top row). Clang warns where a view is made of a temporary Image
+/// that ends before it.
+struct SIEVE_POINTER ConstView {
   const float* data = nullptr;
   Shape shape;
   std::ptrdiff_t row_stride = 0;    ///< samples from one row to the next
@@ -51,26 +56,30 @@ struct ConstView {
   const float* row(int y, int c = 0) const { return data + c * plane_stride + y * row_stride; }
   /// The sample at (x, y) of channel `c`. No check of the position.
   float at(int x, int y, int c = 0) const { return row(y, c)[x]; }
-  /// One channel alone, as a gray view.
+  /// One channel alone, as a gray view. InvalidArgument where there is no such channel.
   ConstView channel(int c) const;
   /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
   ConstView part(const Rectangle& r) const;
 };
 
-/// A writable look at samples that somebody else owns.
-struct View {
+/// A writable look at samples that somebody else owns; strides as in ConstView.
+struct SIEVE_POINTER View {
   float* data = nullptr;
   Shape shape;
-  std::ptrdiff_t row_stride = 0;
-  std::ptrdiff_t plane_stride = 0;
-  std::uint32_t white_level = 0;  ///< as in ConstView
+  std::ptrdiff_t row_stride = 0;    ///< samples from one row to the next
+  std::ptrdiff_t plane_stride = 0;  ///< samples from one channel to the next
+  std::uint32_t white_level = 0;    ///< as in ConstView
 
   int width() const { return shape.width; }
   int height() const { return shape.height; }
   int channels() const { return shape.channels; }
+  /// True where there is no sample at all.
+  bool empty() const { return shape.empty(); }
+  /// First sample of row `y` of channel `c`.
   float* row(int y, int c = 0) const { return data + c * plane_stride + y * row_stride; }
+  /// The sample at (x, y) of channel `c`. No check of the position.
   float& at(int x, int y, int c = 0) const { return row(y, c)[x]; }
-  /// One channel alone, as a gray view.
+  /// One channel alone, as a gray view. InvalidArgument where there is no such channel.
   View channel(int c) const;
   /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
   View part(const Rectangle& r) const;
@@ -85,8 +94,9 @@ Image unfilled(const Shape& shape, std::uint32_t white_level);
 
 /// Owns a picture: channel planes of float samples, every row aligned to 64 bytes and padded to a multiple of
 /// that. Nominal black is 0 and nominal white 1; nothing clips or rescales unless an operation is named for it.
-/// A value type: a copy copies the samples.
-class Image {
+/// A value type: a copy copies the samples. An Image stands wherever a ConstView or, unless it is const or a temporary,
+/// a View is wanted.
+class SIEVE_OWNER Image {
  public:
   /// No picture: width, height and channels are 0.
   Image() = default;
@@ -116,12 +126,24 @@ class Image {
   /// The sample at (x, y) of channel `c`. No check of the position.
   float at(int x, int y, int c = 0) const { return view().at(x, y, c); }
   float& at(int x, int y, int c = 0) { return view().at(x, y, c); }
-  const float* row(int y, int c = 0) const { return view().row(y, c); }
-  float* row(int y, int c = 0) { return view().row(y, c); }
+  /// First sample of row `y` of channel `c`. No check of the position.
+  const float* row(int y, int c = 0) const SIEVE_LOOKS_INTO { return view().row(y, c); }
+  float* row(int y, int c = 0) SIEVE_LOOKS_INTO { return view().row(y, c); }
 
-  View view() { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
-  ConstView view() const { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
-  operator ConstView() const { return view(); }
+  /// Its samples, to be changed or read-only.
+  View view() SIEVE_LOOKS_INTO { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  ConstView view() const SIEVE_LOOKS_INTO { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  /// One channel alone, as a gray view. InvalidArgument where there is no such channel.
+  View channel(int c) SIEVE_LOOKS_INTO { return view().channel(c); }
+  ConstView channel(int c) const SIEVE_LOOKS_INTO { return view().channel(c); }
+  /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
+  View part(const Rectangle& r) SIEVE_LOOKS_INTO { return view().part(r); }
+  ConstView part(const Rectangle& r) const SIEVE_LOOKS_INTO { return view().part(r); }
+  /// Sets every sample of every channel. O(samples).
+  void fill(float value);
+  /// Stands for a view where one is wanted; a temporary may be handed straight to a function.
+  operator ConstView() const { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  operator View() & { return view(); }
 
  private:
   friend Image internal::unfilled(const Shape& shape, std::uint32_t white_level);
@@ -135,7 +157,7 @@ class Image {
 };
 
 /// Number of bits that hold the levels 0..white_level; 32 (float) for 0.
-int bits_of(std::uint32_t white_level);
+[[nodiscard]] int bits_of(std::uint32_t white_level);
 
 /// Copies the samples of `from` to `to` in parallel. InvalidArgument where the shapes differ. This is the yardstick
 /// that all speeds are measured against.
@@ -145,17 +167,26 @@ void copy(const ConstView& from, const View& to);
 void copy_alpha(const ConstView& from, const View& to);
 
 /// True where the two views show the same samples, bit for bit, in the same shape.
-bool identical(const ConstView& a, const ConstView& b);
+[[nodiscard]] bool identical(const ConstView& a, const ConstView& b);
 
-/// Checks that every call operator makes: the input is not empty, the output has the shape that is needed and
-/// shares no memory with the input (nothing changes its input). `who` is named in the InvalidArgument.
+/// Checks of the picture that a call gets: it has a pixel and strides that give every sample a place of its own (see
+/// ConstView). `who` is named in the InvalidArgument.
 void require_input(const ConstView& in, const char* who);
+
+/// Checks that every call into a buffer makes before it works: those of the input; the output has the shape that is
+/// needed and such strides; and the two share no sample, since nothing changes its input. Rows of two views that lie
+/// in each other's gaps (two halves of one picture) share none. `who` is named in the InvalidArgument. O(1) where the
+/// strides are alike, else at most O(height of both * channels).
 void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who);
 
-/// "768x512, 3 channels": a shape in words, for messages.
+/// The same for an operation on single pixels, whose output may also be exactly its input.
+void require_output_or_same(const ConstView& in, const View& out, const Shape& needed, const char* who);
+
+/// A shape in words.
 struct ShapeText {
-  char text[64];
+  char text[64];  ///< the words
 };
-ShapeText text_of(const Shape& shape);
+/// "768x512, 3 channels", for messages.
+[[nodiscard]] ShapeText text_of(const Shape& shape);
 
 }  // namespace sieve

@@ -5,18 +5,20 @@
 #include <type_traits>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/core/parallel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
-/// f(v) for every sample v of the color channels, in parallel: `map_samples(in, [](float v) { return 1 - v; })`.
-/// `f` takes and returns a float and is called from many threads at once. Alpha is copied. O(samples).
+/// f(v) for every sample v of the color channels, in parallel: `map_samples(in, out, [](float v) { return 1 - v; })`.
+/// `f` takes and returns a float and is called from many threads at once. `out` has the shape of `in` and may be
+/// exactly `in`. Alpha is copied. O(samples).
 template <class F>
 void map_samples(const ConstView& in, const View& out, F f) {
-  require_output(in, out, in.shape, "map_samples");
+  require_output_or_same(in, out, in.shape, "map_samples");
   const int color = in.shape.color_channels();
   parallel_rows(in.height() * color, in.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
@@ -28,28 +30,27 @@ void map_samples(const ConstView& in, const View& out, F f) {
   copy_alpha(in, out);
 }
 
+/// The same in a picture of its own, as float data: nobody knows what `f` does, and writing the result must not fall
+/// back to the 8 bits of `in` without a word. Where its results stay within 0..1, set_white_level(in.white_level) says
+/// so.
 template <class F>
-Image map_samples(const ConstView& in, F f) {
+[[nodiscard]] Image map_samples(const ConstView& in, F f) {
   require_input(in, "map_samples");
-  Image out(in.shape, in.white_level);
+  Image out(in.shape);
   map_samples(in, out.view(), f);
   return out;
 }
 
-/// f(a, b) for every pair of samples at the same place of two pictures of one shape, in parallel. A gray second
-/// picture serves every channel of the first. Alpha is the first picture's. InvalidArgument where the shapes do not
-/// fit.
+/// The checks of two pictures that are worked on together and of their result; see map_pairs.
+void require_pair(const ConstView& a, const ConstView& b, const View& out, const char* who);
+
+/// f(a, b) for every pair of samples at the same place of two pictures of one shape, in parallel, into `out`, which has
+/// the shape of `a` and may be exactly `a` or, with as many channels, exactly `b`. A gray second picture serves every
+/// channel of the first. Alpha is the first picture's. InvalidArgument where the shapes do not fit.
 template <class F>
-Image map_pairs(const ConstView& a, const ConstView& b, F f) {
-  require_input(a, "map_pairs");
-  require_input(b, "map_pairs");
+void map_pairs(const ConstView& a, const ConstView& b, const View& out, F f) {
+  require_pair(a, b, out, "map_pairs");
   const int color = a.shape.color_channels(), other = b.shape.color_channels();
-  if (a.width() != b.width() || a.height() != b.height() || (other != 1 && other != color)) {
-    throw InvalidArgument(std::string("two pictures of ") + text_of(a.shape).text + " and " + text_of(b.shape).text +
-                          ": they must be of one size, and the second gray or with the same channels");
-  }
-  Image result(a.shape, a.white_level);
-  const View out = result.view();
   parallel_rows(a.height() * color, a.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int y = i % a.height(), c = i / a.height();
@@ -59,15 +60,26 @@ Image map_pairs(const ConstView& a, const ConstView& b, F f) {
     }
   });
   copy_alpha(a, out);
-  return result;
+}
+
+/// The same in a picture of its own, as float data (see map_samples).
+template <class F>
+[[nodiscard]] Image map_pairs(const ConstView& a, const ConstView& b, F f) {
+  require_input(a, "map_pairs");
+  Image out(a.shape);
+  map_pairs(a, b, out.view(), f);
+  return out;
 }
 
 /// The square neighborhood of one pixel, as map_windows hands it to a function: window(dx, dy) for dx and dy in
 /// -reach..reach; beyond the picture it holds what the border says.
 class Window {
  public:
+  /// Of the sample `center` in rows `stride` samples apart.
   Window(const float* center, std::ptrdiff_t stride, int reach) : center_(center), stride_(stride), reach_(reach) {}
+  /// The sample dx to the right and dy below; no check.
   float operator()(int dx, int dy) const { return center_[dy * stride_ + dx]; }
+  /// The half-width that map_windows was called with.
   int reach() const { return reach_; }
 
  private:
@@ -81,20 +93,18 @@ class Window {
 void fill_window_rows(const ConstView& channel, int first_row, int rows, int reach, Border border, float fill,
                       float* buffer, std::ptrdiff_t stride);
 
-/// f(window) for every pixel of every color channel, in parallel; the result has the input's size. `reach` is the
-/// half-width of the window in pixels (0 or more): 1 means 3 by 3. `fill` is used with Border::constant;
-/// InvalidArgument for Border::inside (crop the result instead), full and taper, which are no samples beyond the
-/// picture. Alpha is copied. O(samples * cost of f).
+/// f(window) for every pixel of every color channel, in parallel, into `out`, which has the input's shape and shares no
+/// sample with it. `reach` is the half-width of the window in pixels (0 or more): 1 means 3 by 3. `fill` is used with
+/// Border::constant; InvalidArgument for Border::inside (crop the result instead), full and taper, which are no samples
+/// beyond the picture. Alpha is copied. O(samples * cost of f).
 template <class F>
-Image map_windows(const ConstView& in, int reach, Border border, F f, float fill = 0) {
-  require_input(in, "map_windows");
+void map_windows(const ConstView& in, const View& out, int reach, Border border, F f, float fill = 0) {
+  require_output(in, out, in.shape, "map_windows");
   if (reach < 0) throw InvalidArgument("map_windows: reach=" + std::to_string(reach) + ": it starts at 0");
   if (border == Border::inside || border == Border::full || border == Border::taper)
     throw InvalidArgument(
         "map_windows: border inside, full or taper: give edge, mirror, reflect, wrap, zero or constant, and crop or "
         "pad");
-  Image result(in.shape, in.white_level);
-  const View out = result.view();
   const std::ptrdiff_t stride = static_cast<std::ptrdiff_t>(in.width()) + 2 * static_cast<std::ptrdiff_t>(reach);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView plane = in.channel(c);
@@ -111,7 +121,15 @@ Image map_windows(const ConstView& in, int reach, Border border, F f, float fill
     });
   }
   copy_alpha(in, out);
-  return result;
+}
+
+/// The same in a picture of its own, as float data (see map_samples).
+template <class F>
+[[nodiscard]] Image map_windows(const ConstView& in, int reach, Border border, F f, float fill = 0) {
+  require_input(in, "map_windows");
+  Image out(in.shape);
+  map_windows(in, out.view(), reach, border, f, fill);
+  return out;
 }
 
 }  // namespace sieve

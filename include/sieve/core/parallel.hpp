@@ -6,12 +6,14 @@
 #include <cstddef>
 #include <functional>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// How many threads the library uses; 0 (the start value) means one for each processor. InvalidArgument below 0.
 void set_threads(int threads);
 /// How many threads will be used.
-int threads();
+[[nodiscard]] int threads();
 
 /// How heavy one row of a parallel loop is, in samples copied: what copying one sample takes is the unit in which all
 /// loops here say what their rows cost. A row of `samples` samples of which each takes `copies` times as long.

@@ -5,7 +5,9 @@
 #include <array>
 #include <cstdint>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// A counter-based stream: the value at a position is computed, not stepped to, so positions may be asked for in
 /// any order and from any thread. Generator: Philox4x32 with ten rounds (Salmon, Moraes, Dror, Shaw, "Parallel
@@ -31,6 +33,6 @@ class RandomStream {
 
 /// Inverse of the standard normal distribution for p in (0, 1), relative error about 1e-15 (Wichura, "Algorithm
 /// AS 241: the percentage points of the normal distribution", 1988).
-double inverse_normal(double p);
+[[nodiscard]] double inverse_normal(double p);
 
 }  // namespace sieve

@@ -1,9 +1,17 @@
 #pragma once
 /// Which Lean Sieve this is.
 
-namespace sieve {
+/// The version of these headers, as numbers to compare and as text. The build takes the project's version from here.
+#define SIEVE_VERSION_MAJOR 0
+#define SIEVE_VERSION_MINOR 1
+#define SIEVE_VERSION_PATCH 0
+#define SIEVE_VERSION "0.1.0"
 
-/// The version of the library that is linked, "0.1.0".
-const char* version();
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
+
+/// The version of the library that is linked, "0.1.0"; SIEVE_VERSION is that of the headers.
+[[nodiscard]] const char* version();
 
 }  // namespace sieve

@@ -5,7 +5,9 @@
 #include <functional>
 #include <string>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// Watches the work of the threads it is active for. One interface for progress and for cancellation:
 ///
@@ -47,22 +49,36 @@ class Watch {
 };
 
 /// The watch that is active in this thread, or null.
-Watch* current_watch() noexcept;
+[[nodiscard]] Watch* current_watch() noexcept;
 
 /// Throws Canceled where the current watch was asked to stop. Loops of one's own call it now and then.
 void checkpoint();
 
 /// True where somebody hears notes: what is measured for a note alone is measured only then.
-bool notes_heard() noexcept;
+[[nodiscard]] bool notes_heard() noexcept;
 
 /// Tells the current watch's on_note one line.
 void note(const std::string& line);
 
 /// Counts the parts of a long piece of work and tells the current watch. Work within work (the rows of a step of a
 /// chain of a sweep) nests by itself: one made while another lives in the same thread counts within the part of the
-/// other that is next. add() is safe from many threads.
+/// other that is next. Work within a part that runs beside others counts nothing, since its share of the whole is the
+/// part's. add() is safe from many threads.
 class Progress {
  public:
+  /// Stands around one of several parts that may run side by side, in whatever thread that is.
+  class Part {
+   public:
+    /// `parts` run side by side; one alone is no different from work outside.
+    explicit Part(int parts) noexcept;
+    ~Part();
+    Part(const Part&) = delete;
+    Part& operator=(const Part&) = delete;
+
+   private:
+    bool before_;
+  };
+
   /// `total` parts (rows, iterations, steps) are to come.
   explicit Progress(double total);
   ~Progress();
@@ -70,6 +86,8 @@ class Progress {
   Progress& operator=(const Progress&) = delete;
   /// `parts` more are done.
   void add(double parts);
+  /// The work that follows within this stands for `parts` parts, up to the next add(); else for one.
+  void expect(double parts) { within_ = parts; }
 
  private:
   double overall(double within) const;
@@ -77,6 +95,7 @@ class Progress {
   Progress* outer_;
   double total_;
   std::atomic<double> done_{0};
+  std::atomic<double> within_{1};
 };
 
 }  // namespace sieve

@@ -3,10 +3,11 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/spatial/kernel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Convolution with a point spread function scaled to sum 1, so that the picture neither darkens nor brightens. Any
 /// kernel will do: gaussian:sigma=2, disk:radius=3.5 (out of focus), motion:length=15,angle=25 (shaken), a file.
@@ -16,7 +17,7 @@ struct Blur {
   Border border = Border::edge;        ///< what lies beyond the picture
   Real fill = 0;                       ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Blur>& d);
 };

@@ -3,9 +3,10 @@
 
 #include <cstdint>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Adds amplitude * sin(2 pi (distance / period) + phase): periodic stripes, as from mains hum. The distance runs
 /// along `angle`. Cost O(samples).
@@ -15,7 +16,7 @@ struct PeriodicNoise {
   Real amplitude = 0.1F;  ///< 0..1 scale
   Real phase = 0;         ///< degrees, at the pixel 0,0
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<PeriodicNoise>& d);
 };
@@ -28,7 +29,7 @@ struct DeadLines {
   Real level = 0;                ///< the sample that stands on a dead line
   Seed seed = 1;                 ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<DeadLines>& d);
 };
@@ -43,7 +44,7 @@ struct ChoiceNames<DeadLines::Along> {
 struct Quantize {
   int bits = 4;  ///< 1 to 16
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Quantize>& d);
 };
@@ -52,7 +53,7 @@ struct Quantize {
 struct Vignette {
   Real strength = 0.6F;  ///< share of the light lost in the corners, 0..1
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Vignette>& d);
 };

@@ -5,16 +5,17 @@
 
 #include <cstdint>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Adds normal noise of mean 0: the read noise of a sensor.
 struct GaussianNoise {
   Real deviation = 0.1F;  ///< standard deviation on the 0..1 scale (25/255 is about 0.098), 0 or more
   Seed seed = 1;          ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<GaussianNoise>& d);
 };
@@ -24,7 +25,7 @@ struct UniformNoise {
   Real amplitude = 0.1F;  ///< half the width of the distribution, 0..1 scale
   Seed seed = 1;          ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<UniformNoise>& d);
 };
@@ -35,7 +36,7 @@ struct ImpulseNoise {
   Real bright = 0.05F;  ///< share of samples that become 1, 0..1; InvalidArgument where both together pass 1
   Seed seed = 1;        ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<ImpulseNoise>& d);
 };
@@ -47,7 +48,7 @@ struct PoissonNoise {
   Real photons = 100;  ///< mean count at white
   Seed seed = 1;       ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<PoissonNoise>& d);
 };
@@ -57,7 +58,7 @@ struct SpeckleNoise {
   Real deviation = 0.2F;  ///< standard deviation of n
   Seed seed = 1;          ///< of the random stream
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<SpeckleNoise>& d);
 };

@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/shared_image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How the bilateral filter is computed.
 enum class BilateralMethod {
@@ -35,7 +36,7 @@ struct Bilateral {
   BilateralMethod method = BilateralMethod::automatic;  ///< exact, fast, or by sigma
   Border border = Border::mirror;                       ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Bilateral>& d);
 };
@@ -52,7 +53,7 @@ struct Guided {
   SharedImage with = {};         ///< a gray guide, or one with the picture's channels; none: the picture itself
   Border border = Border::edge;  ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Guided>& d);
 };

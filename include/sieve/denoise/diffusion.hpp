@@ -3,9 +3,10 @@
 
 #include <optional>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How the flow falls with the slope g / k.
 enum class Conductance {
@@ -27,7 +28,7 @@ struct Diffusion {
   Real rate = 0.2F;                ///< 0.01 to 0.25: above that it would not be stable
   Conductance conductance = Conductance::rational;  ///< how it falls with the gradient
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Diffusion>& d);
 };

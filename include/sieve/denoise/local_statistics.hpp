@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Adaptive Wiener filter: mean + max(0, var - noise^2) / max(var, noise^2) * (v - mean), with mean and variance of the
 /// square window: flat places are smoothed, busy ones kept. `noise` auto: estimated. Mirrored beyond the
@@ -18,7 +19,7 @@ struct AdaptiveWiener {
   std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
   Border border = Border::mirror;   ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<AdaptiveWiener>& d);
 };
@@ -32,7 +33,7 @@ struct Lee {
   std::optional<float> speckle = {};  ///< s: deviation of the speckle as a share of the level, 0 to 2; auto: estimated
   Border border = Border::mirror;     ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Lee>& d);
 };
@@ -43,7 +44,7 @@ struct Lee {
 struct Anscombe {
   Real peak = 100;  ///< photons at white, 0.1 to 1e6
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Anscombe>& d);
 };
@@ -54,7 +55,7 @@ struct Anscombe {
 struct InverseAnscombe {
   Real peak = 100;  ///< as in Anscombe
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<InverseAnscombe>& d);
 };

@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Non-local means: the mean of all pixels in a search window, weighted by how alike their patches are: w = exp(-max(0,
 /// d
@@ -23,7 +24,7 @@ struct NonlocalMeans {
   std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
   Border border = Border::mirror;   ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<NonlocalMeans>& d);
 };

@@ -4,9 +4,10 @@
 #include <optional>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How total variation denoising was reached.
 struct TotalVariationReport {
@@ -31,7 +32,7 @@ struct TotalVariation {
   int iterations = 300;              ///< at most, 1 to 100000
   bool together = true;              ///< color channels share their edges
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   /// The same, with an account of how it was reached.
   void solve(const ConstView& in, const View& out, TotalVariationReport& report) const;
@@ -39,6 +40,6 @@ struct TotalVariation {
 };
 
 /// sum |grad u| + 1 / (2 weight) sum (u - f)^2, over all color channels together or each by itself.
-double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together);
+[[nodiscard]] double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together);
 
 }  // namespace sieve

@@ -4,10 +4,11 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/wavelet/wavelet.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How the threshold T of a band follows from the deviation s of the noise in it.
 enum class ThresholdRule {
@@ -48,7 +49,7 @@ struct WaveletShrink {
   Real strength = 1;                          ///< times every threshold, 0 to 10
   std::optional<float> noise = {};            ///< standard deviation of the noise, 0 to 1; auto: estimated
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<WaveletShrink>& d);
 };

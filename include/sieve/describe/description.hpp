@@ -13,13 +13,14 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/describe/parameter.hpp"
 #include "sieve/describe/stage.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 class Chain;  // what a group holds, see sieve/filter/chain.hpp
 
@@ -60,7 +61,7 @@ class FilterDescription {
   /// A copy of the filter with what it would measure in this picture given as parameters; null where the description
   /// names no such function.
   std::shared_ptr<void> measured(const void* filter, const ConstView& in) const;
-  /// The reach, where the results of horizontal strips of the picture, put together, are the whole result to rounding:
+  /// The reach, where the results of horizontal strips of the picture, put together, are the whole result bit for bit:
   /// nothing for a whole picture, a wrapped or shrinking or growing border, and what is described as undivided().
   std::optional<int> strip_margin(const void* filter) const;
   /// The shape of the result for a picture of shape `in`.
@@ -74,8 +75,19 @@ class FilterDescription {
   /// The same, to be changed.
   Chain* group(void* filter) const { return group_ ? group_(filter) : nullptr; }
 
+  /// The white level of the result for a picture of white level `white_level`: 0, float data, for a filter whose
+  /// results leave 0..1 by their nature, else the same.
+  std::uint32_t result_white_level(const void* filter, std::uint32_t white_level) const {
+    return float_result_ && float_result_(filter) ? 0 : white_level;
+  }
+
   /// Runs it.
-  Image run(const void* filter, const ConstView& in) const { return run_(filter, in); }
+  [[nodiscard]] Image run(const void* filter, const ConstView& in) const;
+  /// Runs it into `out`, of result_shape(); `out` may be exactly the input where access() is Access::point.
+  /// InvalidArgument, before anything is worked out, for another shape or shared memory.
+  void run(const void* filter, const ConstView& in, const View& out) const;
+  /// The checks of input and output that every call into a buffer makes first.
+  void check_buffers(const void* filter, const ConstView& in, const View& out) const;
   /// A copy of it.
   std::shared_ptr<void> copy(const void* filter) const { return copy_(filter); }
   /// The struct that is described.
@@ -93,7 +105,7 @@ class FilterDescription {
 
   std::type_index type_;
   Access access_ = Access::whole;
-  bool undivided_ = false;
+  std::function<bool(const void*)> undivided_;
   std::function<std::optional<int>(const void*)> reach_;
   std::function<bool(const void*)> measures_;
   std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_;
@@ -102,7 +114,9 @@ class FilterDescription {
   std::function<std::vector<Stage>(const void*, const ConstView&)> stages_;
   std::function<Border(const void*)> border_;
   std::function<Chain*(void*)> group_;
+  std::function<bool(const void*)> float_result_;
   std::function<Image(const void*, const ConstView&)> run_;
+  std::function<void(const void*, const ConstView&, const View&)> run_into_;
   std::function<std::shared_ptr<void>(const void*)> copy_;
 };
 
@@ -122,6 +136,8 @@ class Description : public FilterDescription {
     // A struct of parameters alone is described like a filter.
     if constexpr (std::is_invocable_r_v<Image, const T&, const ConstView&>)
       run_ = [](const void* f, const ConstView& in) -> Image { return of(f)(in); };
+    if constexpr (std::is_invocable_v<const T&, const ConstView&, const View&>)
+      run_into_ = [](const void* f, const ConstView& in, const View& out) { of(f)(in, out); };
     copy_ = [](const void* f) -> std::shared_ptr<void> { return std::make_shared<T>(of(f)); };
   }
 
@@ -144,8 +160,8 @@ class Description : public FilterDescription {
   }
 
   /// A field with its unit and one line of help; `range` for numbers. Fields are bools, whole and real numbers (Real,
-  /// float, double, optional ones for parameters that may be left to the filter), enumerations with ChoiceNames, and
-  /// types with TextValue.
+  /// float, double, optional ones for parameters that may be left to the filter), std::string, enumerations with
+  /// ChoiceNames, and types with TextValue.
   template <class V>
   Description& field(std::string_view field_name, V T::*member, std::string_view unit, std::string_view help,
                      ParameterRange range = {}) {
@@ -171,7 +187,20 @@ class Description : public FilterDescription {
     return *this;
   }
 
-  /// A pixel of the result depends on the same pixel of the picture alone.
+  /// Its results leave 0..1 by their nature (a difference, a derivative, a sum): they are float data whatever the depth
+  /// of the picture, so that writing them does not fall back to its 8 bits without a word.
+  Description& float_result() {
+    float_result_ = [](const void*) { return true; };
+    return *this;
+  }
+  /// The same where `when(filter)` is true.
+  template <class When>
+  Description& float_result(When when) {
+    float_result_ = [when](const void* f) -> bool { return std::invoke(when, of(f)); };
+    return *this;
+  }
+  /// A pixel of the result depends on the same pixel of the picture alone. The call into a buffer may then get the
+  /// picture itself as that buffer.
   Description& point() {
     access_ = Access::point;
     reach_ = [](const void*) { return std::optional<int>(0); };
@@ -185,10 +214,16 @@ class Description : public FilterDescription {
     reach_ = [reach_of](const void* f) { return std::optional<int>(std::invoke(reach_of, of(f))); };
     return *this;
   }
-  /// Strips of the picture do not give the samples of the whole: the result depends on the place in the picture (noise
-  /// of a seed), or sums run over the picture and would round otherwise.
+  /// Strips of the picture do not give the samples of the whole bit for bit: the result depends on the place in the
+  /// picture (noise of a seed), or sums run over the picture and would round otherwise.
   Description& undivided() {
-    undivided_ = true;
+    undivided_ = [](const void*) { return true; };
+    return *this;
+  }
+  /// The same where `when(filter)` is true.
+  template <class When>
+  Description& undivided(When when) {
+    undivided_ = [when](const void* f) -> bool { return std::invoke(when, of(f)); };
     return *this;
   }
   /// True for a filter that measures the whole picture before all else.

@@ -5,7 +5,9 @@
 #include <cstdint>
 #include <type_traits>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// A parameter that is a real number, such as a sigma, a radius or an amount: `Gaussian{.sigma = s}` compiles without
 /// a warning for an int, a float and a double `s` alike. Kept in single precision, as samples are, and read back as a

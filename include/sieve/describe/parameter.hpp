@@ -13,13 +13,14 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/describe/numbers.hpp"
 #include "sieve/describe/resources.hpp"
 #include "sieve/describe/words.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What kind of value a parameter takes.
 enum class ParameterKind { flag, whole, number, choice, text };
@@ -56,6 +57,14 @@ const char* name_of(E value) {
 /// `static T parse(std::string_view, const Resources&)` (throws InvalidArgument) and `static const char* allowed()`.
 template <class T>
 struct TextValue;
+
+/// Any text, as it stands.
+template <>
+struct TextValue<std::string> {
+  static std::string text(const std::string& s) { return s; }
+  static std::string parse(std::string_view s, const Resources&) { return std::string(s); }
+  static const char* allowed() { return "any text"; }
+};
 
 /// A rectangle that may be missing, as a parameter: "X,Y,WIDTH,HEIGHT" or "all".
 template <>

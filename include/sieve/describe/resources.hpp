@@ -4,16 +4,23 @@
 #include <functional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
-/// How a parameter's text opens files: whoever reads chains fills it in, so that the filters themselves read none.
+/// How a parameter's text opens files: whoever reads chains hands it over, so that the filters themselves read none.
+/// io::resources() (sieve/io.hpp) is the usual one: the files of this machine.
 struct Resources {
   /// The picture of a name, for parameters that hold a second picture.
   std::function<Image(const std::string& name)> picture = {};
   /// The whole text of a file, for kernels and curves (`@FILE`).
   std::function<std::string(const std::string& name)> text = {};
+
+  /// What `picture` gives. InvalidArgument that says what to hand over, where it is empty.
+  Image open_picture(const std::string& name) const;
+  /// What `text` gives. InvalidArgument that says what to hand over, where it is empty.
+  std::string open_text(const std::string& name) const;
 };
 
 }  // namespace sieve

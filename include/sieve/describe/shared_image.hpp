@@ -4,9 +4,10 @@
 #include <memory>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// A picture shared by copies of a filter and never changed, with the name it was opened by. Empty at first.
 class SharedImage {
@@ -37,8 +38,7 @@ struct TextValue<SharedImage> {
   static SharedImage parse(std::string_view s, const Resources& r) {
     const std::string name(s);
     if (name == "none") return {};
-    if (!r.picture) throw InvalidArgument("files cannot be opened here: " + name);
-    return {r.picture(name), name};
+    return {r.open_picture(name), name};
   }
   static const char* allowed() { return "the name of a picture file"; }
 };

@@ -4,9 +4,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What the samples of a stage's picture are.
 enum class StageContent {

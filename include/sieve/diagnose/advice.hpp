@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/filter/chain.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// One piece of advice.
 struct Advice {

@@ -4,11 +4,12 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/diagnose/advice.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/spectral/peaks.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What disturbs a picture.
 struct Damage {
@@ -25,7 +26,9 @@ struct Damage {
   double motion_length = 0;  ///< then: its length in pixels
   double motion_angle = 0;   ///< and its angle in degrees
   bool blurred = false;      ///< the edges are wider than a sharp picture's: sigma 1.2 and more
-  std::string kind;          ///< "none", "gaussian", "photon", "impulse", "periodic", or several with "and" between
+
+  /// The kinds of noise in words: "none", "gaussian", "photon", "impulse", "periodic", or several with "and" between.
+  std::string words() const;
 };
 
 /// Measures it. The level of the grain in classes of equal brightness decides between photon noise (variance rises in
@@ -33,11 +36,11 @@ struct Damage {
 /// much a further Gaussian of sigma 1 lowers the gradient at the steepest edges (Zhuo and Sim, "Defocus map estimation
 /// from a single image", 2011), after a median where impulses stand and a smoothing where there is grain; a motion from
 /// the cepstrum (psf_from_motion). O(pixels log pixels).
-Damage measure_damage(const ConstView& in);
+[[nodiscard]] Damage measure_damage(const ConstView& in);
 
 /// Two or three chains against the damage, the best first, with parameters from the measures and the reason of each;
 /// one that leaves the picture as it is where nothing disturbs it. `color`: whether the picture has three color
 /// channels.
-std::vector<Advice> propose(const Damage& damage, bool color);
+[[nodiscard]] std::vector<Advice> propose(const Damage& damage, bool color);
 
 }  // namespace sieve

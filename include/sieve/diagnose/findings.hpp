@@ -4,12 +4,13 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/diagnose/advice.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/tone/exposure.hpp"
 #include "sieve/tone/histogram.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What was measured, and what follows from it.
 struct Findings {
@@ -33,6 +34,6 @@ struct Findings {
 /// lightness, and whose slope is found from place to place) is to be corrected before equalizing; exposure as
 /// plan_exposure says; a comb speaks against more stretching. Rules of thumb: a wall with a soft shadow looks like
 /// uneven light. O(pixels).
-Findings examine(const ConstView& in);
+[[nodiscard]] Findings examine(const ConstView& in);
 
 }  // namespace sieve

@@ -6,9 +6,10 @@
 #include <string_view>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/filter/filter.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Filters by name, each with its defaults. `Catalogue::standard()` holds the library's; a copy of it takes one's own.
 class Catalogue {

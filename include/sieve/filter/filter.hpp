@@ -8,9 +8,10 @@
 #include <string_view>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What makes a struct a filter: defaults, a copy, a description, and a call operator from picture to picture.
 template <class T>
@@ -34,7 +35,10 @@ class Filter {
   ~Filter() = default;
 
   /// Runs it. Errors are those of the struct's own call operator; its fields are checked first.
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
+  /// The same into `out`, of result_shape(): checked before anything is worked out. For a filter of Access::point `out`
+  /// may be exactly the input; every other shared sample is refused.
+  void operator()(const ConstView& in, const View& out) const;
   /// Its description.
   const FilterDescription& about() const { return *description_; }
   /// The struct it holds, where it is a T; else null.
@@ -45,20 +49,24 @@ class Filter {
   /// Sets a parameter from text; InvalidArgument says what is allowed.
   void set(std::string_view parameter, std::string_view text, const Resources& resources = {});
   /// A parameter as text.
-  std::string get(std::string_view parameter) const;
+  [[nodiscard]] std::string get(std::string_view parameter) const;
   /// "gaussian sigma=2": the name and what differs from the defaults; a group with what it holds, up to its `end`.
-  std::string text() const { return text_of(false); }
+  [[nodiscard]] std::string text() const { return text_of(false); }
   /// The same with every parameter, defaults too: what a record needs to stay true when defaults change.
-  std::string full_text() const { return text_of(true); }
+  [[nodiscard]] std::string full_text() const { return text_of(true); }
   /// FilterDescription::reach of the struct: nothing where a sample depends on the whole picture.
   std::optional<int> reach() const { return about().reach(held_.get()); }
   /// FilterDescription::strip_margin of the struct: rows that a strip of the picture needs above and below it.
   std::optional<int> strip_margin() const { return about().strip_margin(held_.get()); }
   /// The same filter with what it would measure in this picture given as parameters; nothing where its description
   /// names no such function.
-  std::optional<Filter> measured(const ConstView& in) const;
+  [[nodiscard]] std::optional<Filter> measured(const ConstView& in) const;
   /// The shape of its result for a picture of shape `in`.
   Shape result_shape(const Shape& in) const { return about().result_shape(held_.get(), in); }
+  /// The white level of its result for a picture of white level `white_level`: 0 where that is float data.
+  std::uint32_t result_white_level(std::uint32_t white_level) const {
+    return about().result_white_level(held_.get(), white_level);
+  }
   /// What the parameters mean in pixels ("window 5x5"); empty where there is nothing to say.
   std::string meaning() const { return about().meaning(held_.get()); }
   /// What it computes on the way to its result ("blur", "mask").

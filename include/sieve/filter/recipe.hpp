@@ -4,9 +4,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/filter/chain.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The words of a chain (as Chain::parse takes them) from the text of a recipe, a TOML file:
 ///
@@ -17,20 +18,20 @@ namespace sieve {
 ///
 /// Every step is checked; InvalidArgument names `file`, the line and what is allowed. A string that is no value of its
 /// parameter but holds a range of values ("0.5..4:8", "1|2|3") is passed on when `ranges` is true.
-std::vector<std::string> recipe_words(const std::string& text, const std::string& file,
-                                      const Catalogue& catalogue = Catalogue::standard(),
-                                      const Resources& resources = {}, bool ranges = false);
+[[nodiscard]] std::vector<std::string> recipe_words(const std::string& text, const std::string& file,
+                                                    const Catalogue& catalogue = Catalogue::standard(),
+                                                    const Resources& resources = {}, bool ranges = false);
 
 /// A recipe that recipe_words() reads back, with every parameter.
-std::string recipe_text(const Chain& chain);
+[[nodiscard]] std::string recipe_text(const Chain& chain);
 
 /// "lean-sieve 0.1.0 | gaussian sigma=2 ...": version and chain with every parameter and seed.
-std::string record_of(const Chain& chain);
+[[nodiscard]] std::string record_of(const Chain& chain);
 
 /// The chain text of a record; InvalidArgument where it is none.
-std::string chain_text_of_record(const std::string& record);
+[[nodiscard]] std::string chain_text_of_record(const std::string& record);
 
 /// True where a text holds several values for a parameter: "a..b:n", "a..b:n:log", "a|b|c".
-bool holds_range(const std::string& value);
+[[nodiscard]] bool holds_range(const std::string& value);
 
 }  // namespace sieve

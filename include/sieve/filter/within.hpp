@@ -3,10 +3,11 @@
 
 #include <optional>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/filter/chain.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Runs a chain on the whole picture and keeps its result inside a rectangle, weighted by a mask picture (0 keeps the
 /// input, 1 the result, between mixes softly); outside, the input stays as it is. In chain text a group:
@@ -17,7 +18,8 @@ struct Within {
   SharedImage mask = {};               ///< gray, of the picture's size
   Chain chain = {};                    ///< what acts there
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Within>& d);
 };
 

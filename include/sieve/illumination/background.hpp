@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How the background is guessed.
 enum class BackgroundBy {
@@ -48,7 +49,7 @@ struct Background {
   ObjectTone objects = ObjectTone::bright;  ///< with by=opening: what stands out
   Border border = Border::mirror;           ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Background>& d);
 };
@@ -66,7 +67,7 @@ struct Flatten {
   BackgroundRemoval how = BackgroundRemoval::divide;  ///< light multiplies, haze adds
   Border border = Border::mirror;                     ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Flatten>& d);
 };

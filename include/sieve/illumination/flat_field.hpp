@@ -1,9 +1,10 @@
 #pragma once
 /// Correction by frames that were taken for it.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/shared_image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// (in - dark) / (flat - dark) times the mean of (flat - dark), channel by channel: takes out vignetting, dust and
 /// uneven lamps; the mean level is kept. Where flat - dark is less than `least` of its mean it is held there, and the
@@ -15,7 +16,7 @@ struct FlatField {
   SharedImage dark = {};  ///< the dark frame: the closed shutter; none counts as 0
   Real least = 0.02F;     ///< smallest divisor, as a share of its mean, 1e-6 to 1
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<FlatField>& d);
 };

@@ -1,9 +1,10 @@
 #pragma once
 /// The homomorphic filter.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// exp(h * log(v)): the logarithm turns light times reflectance into a sum; in the frequency domain the slow part
 /// (light) is weakened by `low` and the fast part (detail) strengthened by `high`, with H(d) = low + (high - low) (1 -
@@ -20,7 +21,7 @@ struct Homomorphic {
   Real cutoff = 0.01F;  ///< cycles per pixel where the slow part ends, 0.00032 to 0.1: 0.01 is a period of 100 pixels
   Border border = Border::mirror;  ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Homomorphic>& d);
 };

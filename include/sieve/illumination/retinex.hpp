@@ -4,9 +4,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Sigmas of the surrounds, in pixels.
 struct RetinexScales {
@@ -30,7 +31,7 @@ struct Retinex {
   Real level = 0.5F;               ///< what a place that equals its surround becomes, -10 to 10
   Border border = Border::mirror;  ///< edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Retinex>& d);
 };

@@ -5,10 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/stage.hpp"
 #include "sieve/lowrank/svd.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The nearest picture of a rank, by truncated singular values (Eckart and Young, 1936): each channel by itself, the
 /// channels side by side as one wide matrix, or the luma at the rank and two color differences at a quarter of it. A
@@ -25,7 +26,7 @@ struct LowRank {
   Color color = Color::channels;            ///< how color is put into matrices
   SvdMethod method = SvdMethod::automatic;  ///< exact or randomized
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<LowRank>& d);
 };

@@ -7,9 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How a picture is packed.
 enum class PackBy {
@@ -25,7 +26,8 @@ struct ChoiceNames<PackBy> {
 };
 
 /// What is asked of a packed picture: at most one of quality, psnr, bytes, rate, keep and lossless; quality 75 where
-/// none is.
+/// none is. With svd and pca, keep and quality go together: keep says how many terms, quality how fine their numbers
+/// are.
 struct PackOptions {
   PackBy by = PackBy::wavelet;              ///< the method
   std::optional<double> quality = {};       ///< 0 to 100, finest: half of an 8-bit level
@@ -50,7 +52,7 @@ struct Packed {
 /// of threads. O(samples), times about ten where a size or a PSNR is aimed at. Sources: Wallace, "The JPEG still
 /// picture compression standard", 1991 (blocks of cosines); Taubman and Marcellin, "JPEG2000", 2002 (9/7 and 5/3 in bit
 /// planes); contexts and coder: docs/format.md.
-Packed pack(const ConstView& in, const PackOptions& options = {});
+[[nodiscard]] Packed pack(const ConstView& in, const PackOptions& options = {});
 
 /// What the header of a packed picture says.
 struct PackInfo {
@@ -67,9 +69,9 @@ struct Unpacked {
   PackInfo info;  ///< what its header says
 };
 /// Whether bytes begin as a packed picture does.
-bool is_packed(std::span<const std::uint8_t> bytes);
+[[nodiscard]] bool is_packed(std::span<const std::uint8_t> bytes);
 /// Unpacks. Error, with one line, for what is no packed picture, is damaged, or has more than `pixels` pixels; a
 /// wavelet file that is cut off opens at lower quality as soon as its header is whole, others are refused.
-Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels = std::uint64_t{1} << 29);
+[[nodiscard]] Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels = std::uint64_t{1} << 29);
 
 }  // namespace sieve

@@ -3,9 +3,10 @@
 
 #include <cstddef>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Figures over all color samples; pairs with a NaN or an infinity are left out and counted.
 struct Comparison {
@@ -21,18 +22,18 @@ struct Comparison {
 };
 
 /// All figures at once. InvalidArgument where the pictures differ in width, height or color channels. O(samples).
-Comparison compare(const ConstView& result, const ConstView& truth, double peak = 1);
+[[nodiscard]] Comparison compare(const ConstView& result, const ConstView& truth, double peak = 1);
 
 /// Mean structural similarity: 11x11 Gaussian window of deviation 1.5, C1 = (0.01 L)^2, C2 = (0.03 L)^2 with L the
 /// peak (Wang, Bovik, Sheikh, Simoncelli, "Image quality assessment: from error visibility to structural similarity",
 /// 2004), at the places where the whole window lies inside, averaged over places and then over the color channels. A
 /// picture smaller than the window is mirrored at its edges. 1 for identical pictures. O(samples).
-double ssim(const ConstView& result, const ConstView& truth, double peak = 1);
+[[nodiscard]] double ssim(const ConstView& result, const ConstView& truth, double peak = 1);
 
 /// The similarity of each place, a picture of the size where the window fits, one channel for each color channel.
-Image ssim_map(const ConstView& result, const ConstView& truth, double peak = 1);
+[[nodiscard]] Image ssim_map(const ConstView& result, const ConstView& truth, double peak = 1);
 
 /// result - truth, signed, as a float picture. InvalidArgument as compare().
-Image difference(const ConstView& result, const ConstView& truth);
+[[nodiscard]] Image difference(const ConstView& result, const ConstView& truth);
 
 }  // namespace sieve

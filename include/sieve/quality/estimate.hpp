@@ -3,16 +3,17 @@
 
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/tone/histogram.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
 /// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
 /// Johnstone, 1994), mean over the color channels. Fine texture is taken for noise. InvalidArgument where no sample
 /// and its eight neighbors are finite. O(samples).
-double noise_level(const ConstView& in);
+[[nodiscard]] double noise_level(const ConstView& in);
 
 /// Shares of the color samples that look like dark and bright impulses: the lowest or highest of their 3x3 window, and
 /// farther from the median of their neighbors than 0.1 and three times the neighbors' own spread.
@@ -20,16 +21,16 @@ struct ImpulseShare {
   double dark = 0;
   double bright = 0;
 };
-ImpulseShare impulse_share(const ConstView& in);
+[[nodiscard]] ImpulseShare impulse_share(const ConstView& in);
 
 /// Variance of the 4-neighbor Laplacian of the luma: high for sharp (and for noisy) pictures, low for blurred ones.
-double sharpness(const ConstView& in);
+[[nodiscard]] double sharpness(const ConstView& in);
 
 /// Sigma in pixels of the Gaussian that blurs the steepest edges as much: from how much a further Gaussian of sigma 1
 /// lowers their gradient. Sharp photographs have about 0.7; 0 where there are too few edges. Where there is grain it is
 /// smoothed first, and that is taken off again. The luma of color. Source: Zhuo and Sim, "Defocus map estimation from a
 /// single image", Pattern Recognition 44, 2011. O(samples).
-double edge_blur(const ConstView& in);
+[[nodiscard]] double edge_blur(const ConstView& in);
 
 /// A peak of a histogram.
 struct HistogramPeak {
@@ -38,6 +39,6 @@ struct HistogramPeak {
 };
 /// The peaks of a histogram, lowest level first: counts are smoothed with a Gaussian of a hundredth of the bins, and a
 /// peak rises above the deeper of the valleys beside it by a twentieth of the highest peak or more.
-std::vector<HistogramPeak> histogram_peaks(const Histogram& h);
+[[nodiscard]] std::vector<HistogramPeak> histogram_peaks(const Histogram& h);
 
 }  // namespace sieve

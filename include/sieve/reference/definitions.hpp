@@ -8,9 +8,22 @@
 #include <typeindex>
 #include <utility>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/filter/filter.hpp"
 
-namespace sieve::reference {
+namespace SIEVE_EXPORT sieve {
+namespace reference {
+
+/// A result held against the plain one.
+struct Agreement {
+  bool same_shape = true;  ///< else nothing was compared
+  double deviation = 0;    ///< largest difference of two samples, alpha too; a NaN against a number is infinite
+  int x = 0, y = 0;        ///< where
+  int channel = 0;         ///< and in which channel
+  double tolerance = 0;    ///< what may be
+  /// True where no sample is farther off than it may be.
+  bool good() const { return same_shape && deviation <= tolerance; }
+};
 
 /// Which plain definition belongs to which filter, and how closely both agree. `Definitions::standard()` holds those of
 /// the library's filters; a copy of it takes one's own:
@@ -23,7 +36,8 @@ class Definitions {
   static const Definitions& standard();
 
   /// `definition(filter, in)` is what the filter struct T gives, slowly and by its definition; no sample of the two
-  /// differs by more than `tolerance`. It stands in place of an earlier one.
+  /// differs by more than `tolerance` times the largest sample of the result, or times 1 where that is less: roundings
+  /// grow with the samples. It stands in place of an earlier one.
   template <FilterStruct T, class Plain>
   requires std::is_invocable_r_v<Image, Plain, const T&, const ConstView&>
   void add(double tolerance, Plain definition) {
@@ -36,8 +50,10 @@ class Definitions {
   /// The plain result; nothing where the filter has no definition. A chain has one where all its steps have.
   /// InvalidArgument where a parameter is out of its range.
   std::optional<Image> plain(const Filter& filter, const ConstView& in) const;
-  /// How closely the filter and its definition agree; nothing where it has none.
+  /// How closely the filter and its definition agree, for samples of size 1; nothing where it has none.
   std::optional<double> tolerance(const Filter& filter) const;
+  /// A result of the filter held against the plain one. InvalidArgument where it has no definition.
+  Agreement agreement(const Filter& filter, const ConstView& result, const ConstView& plain_result) const;
 
  private:
   struct Definition {
@@ -49,6 +65,7 @@ class Definitions {
 
 /// The plain result of one of the library's filters or of a chain of them; InvalidArgument for one that has no
 /// definition. Slow: meant for small pictures.
-Image plain(const Filter& filter, const ConstView& in);
+[[nodiscard]] Image plain(const Filter& filter, const ConstView& in);
 
-}  // namespace sieve::reference
+}  // namespace reference
+}  // namespace sieve

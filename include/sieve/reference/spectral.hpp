@@ -5,21 +5,25 @@
 #include <functional>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/spectral/frequency.hpp"
 
-namespace sieve::reference {
+namespace SIEVE_EXPORT sieve {
+namespace reference {
 
 /// The sum that SpectrumOf states, for every (u, v) of 0..w-1, 0..h-1, row by row; of one channel. O(pixels^2).
-std::vector<std::complex<double>> fourier(const ConstView& channel);
+[[nodiscard]] std::vector<std::complex<double>> fourier(const ConstView& channel);
 /// The picture continued as the border says (mirror, zero or wrap), its spectrum times gain(fx, fy), and back. O(pixels
 /// * (width + height)).
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain, Border border);
+[[nodiscard]] Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
+                                       Border border);
 /// Orthonormal cosine transform, type II, of blocks of `block` x `block` samples (smaller at the right and lower
 /// border), 0: of the whole picture: C(u, v) = a(u) a(v) sum over x, y of f(x, y) cos(pi (2 x + 1) u / 2 w) cos(pi (2 y
 /// + 1) v / 2 h) with a(0) = sqrt(1 / n), else sqrt(2 / n). The double sum itself: O(pixels * samples of a block).
-Image cosine_forward(const ConstView& in, int block);
+[[nodiscard]] Image cosine_forward(const ConstView& in, int block);
 /// Type III, its inverse.
-Image cosine_inverse(const ConstView& coefficients, int block);
+[[nodiscard]] Image cosine_inverse(const ConstView& coefficients, int block);
 
-}  // namespace sieve::reference
+}  // namespace reference
+}  // namespace sieve

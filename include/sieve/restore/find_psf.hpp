@@ -4,10 +4,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/spatial/kernel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// A point spread function, and how far it can be trusted.
 struct FoundPsf {
@@ -26,25 +27,25 @@ struct FoundPsf {
 /// less the median of its rim, samples within twice the rim's deviation left out, put to the nearest pixel of its
 /// center of gravity. `radius` 1 to 200. The luma of color. InvalidArgument where the part leaves the picture or no
 /// point stands out.
-FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius = 8);
+[[nodiscard]] FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius = 8);
 
 /// What a straight edge, a little slanted, became: its line is fitted row by row (or column by column), the samples are
 /// put together by their distance from it, four to a pixel, and the Gaussian and the disk that fit best are compared.
 /// `part` holds the edge alone, 12x12 at least. Source: the method of ISO 12233. The luma of color. InvalidArgument
 /// where no edge is found.
-FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part);
+[[nodiscard]] FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part);
 
 /// A straight motion from the cepstrum: its zeros at even distances along the motion give a dark spot at its length.
 /// The log power spectrum is the mean over overlapping windows of up to 256x256 of the middle 2048x2048, length 3
 /// to 80. Always gives the likeliest; confidence below 0.5 means that there may be none. Source: Gennery, Journal of
 /// the Optical Society of America 63, 1973. InvalidArgument for pictures below 64x64.
-FoundPsf psf_from_motion(const ConstView& in);
+[[nodiscard]] FoundPsf psf_from_motion(const ConstView& in);
 
 /// Blind, for blurs like a Gaussian: sigma from the steepest edges (edge_blur), then in turns the picture is restored
 /// with it and what blur is left is added, until the edges are as steep as those of sharp pictures, or grow no steeper
 /// for the noise. Looks at the middle 1024x1024 at most. Confidence from how far four quarters agree, from the noise,
 /// and from the width itself: a smooth scene cannot be told from a blurred one. InvalidArgument for pictures below
 /// 32x32.
-FoundPsf psf_blind(const ConstView& in);
+[[nodiscard]] FoundPsf psf_blind(const ConstView& in);
 
 }  // namespace sieve

@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/restore/linear.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Landweber: u <- u + step (h correlated with (g - h * u)), from u = 0: the slow way to the inverse filter, which
 /// reaches weak frequencies last, so that the number of iterations says how far the noise is let in. Ends after
@@ -20,7 +21,7 @@ struct Landweber {
   std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
   Border border = Border::mirror;    ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Landweber>& d);
 };

@@ -5,12 +5,13 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/describe/stage.hpp"
 #include "sieve/spatial/kernel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 // What all restorations share. `psf` is the point spread function; it is scaled to sum 1. A blur brings light in from
 // beyond the border, which nobody knows; `border` says what is assumed there: mirror images (Border::mirror, the
@@ -27,7 +28,7 @@ struct Inverse {
   Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
   Border border = Border::mirror;    ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Inverse>& d);
 };
@@ -47,7 +48,7 @@ struct PseudoInverse {
   Real constant = 1;                 ///< factor of the coefficients below, -100 to 100
   Border border = Border::mirror;    ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<PseudoInverse>& d);
 };
@@ -69,7 +70,7 @@ struct Wiener {
   SharedImage ratios = {};
   Border border = Border::mirror;  ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Wiener>& d);
 };
@@ -77,7 +78,7 @@ struct Wiener {
 /// The ratio of the power of white noise to that of a clean picture, over the frequencies as Wiener::ratios takes it:
 /// for experiments where the truth is known, or a picture of the same kind. `deviation` of the noise on the 0..1 scale,
 /// 0 or above (InvalidArgument). The power is the mean over 5x5 frequencies; the luma of color. O(pixels log pixels).
-Image noise_ratio(const ConstView& clean, double deviation);
+[[nodiscard]] Image noise_ratio(const ConstView& clean, double deviation);
 
 /// How a parameter finds itself.
 enum class WeightBy {
@@ -101,7 +102,7 @@ struct ConstrainedLeastSquares {
   std::optional<float> noise = {};     ///< deviation of the noise for by=discrepancy, 0 to 1; auto: estimated
   Border border = Border::mirror;      ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<ConstrainedLeastSquares>& d);
 };
@@ -117,6 +118,6 @@ struct WeightCurve {
 };
 /// For the gray channel or the luma of a color picture. Ignores `weight` and `by`. InvalidArgument as the filter.
 /// O(pixels log pixels).
-WeightCurve weight_curve(const ConstView& in, const ConstrainedLeastSquares& filter);
+[[nodiscard]] WeightCurve weight_curve(const ConstView& in, const ConstrainedLeastSquares& filter);
 
 }  // namespace sieve

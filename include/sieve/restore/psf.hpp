@@ -3,16 +3,28 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/spatial/kernel.hpp"
 #include "sieve/spectral/spectrum.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The transfer function H(u, v) of a PSF for a picture of width x height pixels, H(0, 0) = 1: the PSF is scaled to sum
 /// 1, its anchor is put at the origin, and what is larger than the picture wraps around. InvalidArgument for a PSF
 /// whose sum is not above 0. O(pixels log pixels).
-DoubleSpectrum transfer_function(const Kernel& psf, int width, int height);
+[[nodiscard]] DoubleSpectrum transfer_function(const Kernel& psf, int width, int height);
+
+/// What division by a transfer function is called.
+enum class PsfVerdict {
+  safe,                  ///< noise grows at most tenfold
+  needs_regularization,  ///< "needs regularization"
+  information_lost,      ///< "information lost": some |H| is zero
+};
+template <>
+struct ChoiceNames<PsfVerdict> {
+  static std::span<const std::pair<const char*, PsfVerdict>> all();
+};
 
 /// What division by a transfer function would meet.
 struct PsfDiagnosis {
@@ -23,13 +35,13 @@ struct PsfDiagnosis {
   double zero = 0;              ///< share with |H| below 1e-15, the rounding of a zero: what stood there is gone
   double noise_gain =
       0;  ///< by how much 1 / H raises the deviation of white noise: root of the mean of 1 / |H|^2 where H is not zero
-  std::string verdict;  ///< "safe", "needs regularization" or "information lost"
-  std::string reason;   ///< one line with the figures
+  PsfVerdict verdict = PsfVerdict::safe;  ///< name_of() has it in words
+  std::string reason;                     ///< one line with the figures
 };
 
 /// Diagnoses a PSF for a picture of width x height pixels. Safe: noise grows at most tenfold; information lost: some
 /// |H| is zero; between them the division needs regularization. InvalidArgument as transfer_function. O(pixels log
 /// pixels).
-PsfDiagnosis diagnose(const Kernel& psf, int width, int height);
+[[nodiscard]] PsfDiagnosis diagnose(const Kernel& psf, int width, int height);
 
 }  // namespace sieve

@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/restore/linear.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Richardson-Lucy: u <- u * (h correlated with (g / (h * u))): the most likely picture under photon noise, never
 /// negative, its sum kept. `accelerate` steps beyond each result in the direction of the last change (Biggs and
@@ -22,7 +23,7 @@ struct RichardsonLucy {
   std::optional<float> noise = {};       ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
   Border border = Border::mirror;        ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<RichardsonLucy>& d);
 };

@@ -4,9 +4,10 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/restore/linear.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Total variation deconvolution: the picture u that minimizes sum |grad u| + 1 / (2 weight) sum (h * u - in)^2,
 /// gradients by forward differences, their length over all color channels together, so that edges stay sharp and in one
@@ -23,13 +24,14 @@ struct TotalVariationDeconvolution {
   int iterations = 100;              ///< at most, 1 to 10000
   Border border = Border::mirror;    ///< mirror, taper or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<TotalVariationDeconvolution>& d);
 };
 
 /// sum |grad u| + 1 / (2 weight) sum (h * u - in)^2, with `blurred` for h * u: what TotalVariationDeconvolution makes
 /// small. All color channels together. InvalidArgument where shapes differ. O(samples).
-double variation_objective(const ConstView& u, const ConstView& blurred, const ConstView& in, double weight);
+[[nodiscard]] double variation_objective(const ConstView& u, const ConstView& blurred, const ConstView& in,
+                                         double weight);
 
 }  // namespace sieve

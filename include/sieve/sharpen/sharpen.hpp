@@ -5,10 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/describe/stage.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Unsharp masking and high boost: g = f + amount * m with the mask m = f - blur(f), a Gaussian of `sigma`. amount
 /// below 1 softens the effect, 1 is unsharp masking, above 1 high boost. `threshold` is taken off the size of the mask,
@@ -19,7 +20,7 @@ struct Unsharp {
   Real threshold = 0;            ///< 0..1 scale: smaller differences stay as they are
   Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Unsharp>& d);
 };
@@ -31,7 +32,7 @@ struct LaplacianSharpen {
   bool diagonals = false;        ///< eight neighbors instead of four
   Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<LaplacianSharpen>& d);
 };
@@ -44,7 +45,7 @@ struct BoundedUnsharp {
   Real radius = 1;               ///< half-width in pixels of the window that limits, 1 to 100
   Border border = Border::edge;  ///< what lies beyond the picture: edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<BoundedUnsharp>& d);
 };

@@ -3,10 +3,11 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/spatial/kernel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How a convolution is computed. All ways agree within 1e-5 times the sum of the absolute taps times the largest
 /// absolute sample.
@@ -40,7 +41,7 @@ struct Convolve {
   int stride = 1;                            ///< keep every stride-th result of each row and column
   ConvolutionMethod method = ConvolutionMethod::automatic;  ///< how it is computed
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   /// Into a caller's buffer of shape(in.shape).
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Convolve>& d);
@@ -58,12 +59,12 @@ struct Correlate {
   int stride = 1;                            ///< keep every stride-th result of each row and column
   ConvolutionMethod method = ConvolutionMethod::automatic;  ///< how it is computed
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Correlate>& d);
 };
 
 /// The way that ConvolutionMethod::automatic takes for a kernel on a picture of this shape.
-ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in);
+[[nodiscard]] ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in);
 
 }  // namespace sieve

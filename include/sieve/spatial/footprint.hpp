@@ -4,9 +4,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The form of a window of a given radius.
 enum class WindowShape {
@@ -48,6 +49,7 @@ struct WindowOffset {
 };
 /// The places of a window, row by row: those of the footprint where one is given, else of the shape and radius.
 /// InvalidArgument, naming `who`, for a fractional radius of a square or a cross.
-std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint);
+[[nodiscard]] std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, float radius,
+                                                       const Footprint& footprint);
 
 }  // namespace sieve

@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// A rectangle of the picture, alpha with it. InvalidArgument where it is not inside. Width or height 0 means up to the
 /// right or lower edge. O(pixels of the result).
@@ -15,7 +16,7 @@ struct Crop {
   int width = 0;   ///< columns kept; 0: all up to the right edge
   int height = 0;  ///< rows kept; 0: all up to the lower edge
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Crop>& d);
 };
@@ -29,7 +30,7 @@ struct Pad {
   Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                 ///< the sample used with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Pad>& d);
 };
@@ -40,12 +41,12 @@ struct Pad {
 struct Shrink {
   Real factor = 2;  ///< 1 or more: how many source pixels make one
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Shrink>& d);
 };
 
 /// Area averaging to a given size, each side at most the source's. InvalidArgument for a larger one. O(source pixels).
-Image shrink_to(const ConstView& in, int width, int height);
+[[nodiscard]] Image shrink_to(const ConstView& in, int width, int height);
 
 }  // namespace sieve

@@ -1,9 +1,10 @@
 #pragma once
 /// First derivatives: magnitude and direction of the gradient.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The pair of 3x3 kernels that stands for the derivatives in x and y, as textbooks write them (not divided by
 /// their weight: 8 for Sobel, 6 for Prewitt, 32 for Scharr times the slope per pixel).
@@ -20,7 +21,7 @@ struct GradientMagnitude {
   GradientBy by = GradientBy::sobel;  ///< the pair of kernels
   Border border = Border::edge;       ///< edge, mirror, reflect, wrap or zero
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<GradientMagnitude>& d);
 };
@@ -31,7 +32,7 @@ struct GradientDirection {
   GradientBy by = GradientBy::sobel;  ///< the pair of kernels
   Border border = Border::edge;       ///< edge, mirror, reflect, wrap or zero
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<GradientDirection>& d);
 };

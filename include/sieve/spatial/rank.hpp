@@ -1,12 +1,13 @@
 #pragma once
 /// Filters that sort a window.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/spatial/footprint.hpp"
 #include "sieve/spatial/kernel.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 // What they have in common. The window: `radius` is its half-width in pixels, fractional for a disk alone; `shape` its
 // form; a `footprint` stands instead of both. `border` and `fill` say what lies beyond the picture (any border that
@@ -24,7 +25,7 @@ struct Minimum {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Minimum>& d);
 };
@@ -37,7 +38,7 @@ struct Maximum {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Maximum>& d);
 };
@@ -50,7 +51,7 @@ struct Midpoint {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Midpoint>& d);
 };
@@ -66,7 +67,7 @@ struct Median {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Median>& d);
 };
@@ -81,7 +82,7 @@ struct Percentile {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Percentile>& d);
 };
@@ -96,7 +97,7 @@ struct AlphaTrimmedMean {
   Border border = Border::edge;             ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                            ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<AlphaTrimmedMean>& d);
 };
@@ -110,7 +111,7 @@ struct WeightedMedian {
   Border border = Border::edge;                         ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                                        ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<WeightedMedian>& d);
 };
@@ -129,7 +130,7 @@ struct AdaptiveMedian {
   Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<AdaptiveMedian>& d);
 };
@@ -141,7 +142,7 @@ struct Opening {
   Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Opening>& d);
 };
@@ -152,7 +153,7 @@ struct Closing {
   Border border = Border::edge;  ///< edge, mirror, reflect, wrap, zero or constant
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Closing>& d);
 };

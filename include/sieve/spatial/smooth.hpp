@@ -4,9 +4,10 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Gaussian blur, weights of sum 1. Below sigma 5 two passes with the sampled Gaussian of 2 * ceil(4 sigma) + 1 taps;
 /// above that three stacked Gaussians whose variances add up to sigma squared, the middle one on a coarser grid of
@@ -18,7 +19,7 @@ struct Gaussian {
   Border border = Border::edge;  ///< what lies beyond the picture
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   /// Into a caller's buffer of shape(in.shape).
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Gaussian>& d);
@@ -31,7 +32,7 @@ struct Box {
   Border border = Border::edge;  ///< what lies beyond the picture
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Box>& d);
 };
@@ -44,7 +45,7 @@ struct Binomial {
   Border border = Border::edge;  ///< what lies beyond the picture
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Binomial>& d);
 };
@@ -56,7 +57,7 @@ struct DiskMean {
   Border border = Border::edge;  ///< what lies beyond the picture
   Real fill = 0;                 ///< the sample beyond the picture with Border::constant
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<DiskMean>& d);
 };

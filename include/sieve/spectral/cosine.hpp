@@ -5,10 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/describe/stage.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Orthonormal cosine transform (type II) of every color channel: of the whole picture with `block` 0, or of blocks of
 /// `block` x `block` samples (1 to 4096), smaller ones where the right and lower border cut them. The coefficient of u
@@ -16,16 +17,16 @@ namespace sieve {
 /// the square root of the number of samples. The sum of squares is kept. Alpha is copied. One sample that is not finite
 /// is in every coefficient of its block. Source: Ahmed, Natarajan and Rao, "Discrete cosine transform", 1974. Whole:
 /// O(pixels log pixels) for any size; blocks of 8: a few operations a sample; other blocks: O(pixels * block).
-Image cosine_forward(const ConstView& in, int block = 0);
+[[nodiscard]] Image cosine_forward(const ConstView& in, int block = 0);
 /// The same into a buffer of the picture's shape.
 void cosine_forward(const ConstView& in, int block, const View& out);
 /// The picture back (type III).
-Image cosine_inverse(const ConstView& coefficients, int block = 0);
+[[nodiscard]] Image cosine_inverse(const ConstView& coefficients, int block = 0);
 /// The same into a buffer of the picture's shape.
 void cosine_inverse(const ConstView& coefficients, int block, const View& out);
 
 /// log(1 + |c| * 255) over its largest value: a picture of coefficients, 0..1.
-Image coefficient_image(const ConstView& coefficients);
+[[nodiscard]] Image coefficient_image(const ConstView& coefficients);
 
 /// Keeps k x k coefficients of the cosine transform of every block (or of the whole picture) and drops the rest.
 /// Channels each by themselves. Not finite samples count as 0 and stay.
@@ -39,7 +40,7 @@ struct CosineTruncation {
   Which which = Which::largest;  ///< the slowest, or the largest
   int block = 0;                 ///< samples a side, 0: the whole picture; up to 4096
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<CosineTruncation>& d);
 };

@@ -3,9 +3,10 @@
 
 #include <functional>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How a filter's gain goes from 1 to 0, with d the frequency and c the cutoff.
 enum class PassForm {
@@ -22,8 +23,8 @@ struct ChoiceNames<PassForm> {
 /// from many threads at once; it must be the same for (fx, fy) and (-fx, -fy), as a real picture needs. Every color
 /// channel; samples that are not finite count as 0 and stay. `border` is mirror, zero or wrap, see below
 /// (InvalidArgument otherwise). O(pixels log pixels); mirror and zero work on four times the pixels.
-Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
-                         Border border = Border::mirror);
+[[nodiscard]] Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
+                                       Border border = Border::mirror);
 
 // The filters below share some fields. `form` says how the gain goes from 1 to 0, `order` is that of butterworth, 1 to
 // 20. A transform repeats the picture by itself, so that a filter smears opposite borders into each other; `border`
@@ -43,7 +44,7 @@ struct LowPass {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<LowPass>& d);
 };
@@ -57,7 +58,7 @@ struct HighPass {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<HighPass>& d);
 };
@@ -73,7 +74,7 @@ struct BandStop {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<BandStop>& d);
 };
@@ -88,7 +89,7 @@ struct BandPass {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<BandPass>& d);
 };
@@ -104,7 +105,7 @@ struct HighEmphasis {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<HighEmphasis>& d);
 };

@@ -1,10 +1,11 @@
 #pragma once
 /// Filters for single frequencies, and for transfer functions of one's own.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/spectral/frequency.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Points of the spectrum, as text "fx,fy/fx,fy/...": cycles per pixel.
 struct FrequencyPoints {
@@ -31,7 +32,7 @@ struct Notch {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Notch>& d);
 };
@@ -45,7 +46,7 @@ struct Transfer {
 
   /// What the amplitude of a frequency (cycles per pixel) is multiplied with.
   double gain(double fx, double fy) const;
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Transfer>& d);
 };
@@ -60,7 +61,7 @@ struct RemovePeriodicNoise {
   /// sigma in pixels of how slowly a wave's strength changes, 2 to 500; auto: a quarter of the smaller side
   std::optional<float> blur = {};
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<RemovePeriodicNoise>& d);
 };

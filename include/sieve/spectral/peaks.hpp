@@ -3,9 +3,10 @@
 
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// A wave that stands out of its surroundings in the spectrum.
 struct PeriodicWave {
@@ -22,6 +23,6 @@ struct PeriodicWave {
 /// pixels, or above an eighth of the smaller side, count as content, and so do waves that are not about alike all over
 /// the picture: ruled lines, a fence. What fills the whole picture looks like interference even where it is content.
 /// Pictures with a side below 16 have none. O(pixels log pixels).
-std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most = 16);
+[[nodiscard]] std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most = 16);
 
 }  // namespace sieve

@@ -5,9 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Where a picture of a spectrum has its zero frequency: at the upper left, or in the middle, at (width / 2, height /
 /// 2).
@@ -62,13 +63,13 @@ using DoubleSpectrum = SpectrumOf<double>;
 
 /// The spectrum of the gray channel, or of the luma of a color picture. Not finite samples are refused
 /// (InvalidArgument): one would be everywhere. O(pixels log pixels) for any size, primes too.
-Spectrum spectrum(const ConstView& in, Taper taper = Taper::none);
+[[nodiscard]] Spectrum spectrum(const ConstView& in, Taper taper = Taper::none);
 /// The same reckoned in double.
-DoubleSpectrum double_spectrum(const ConstView& in, Taper taper = Taper::none);
+[[nodiscard]] DoubleSpectrum double_spectrum(const ConstView& in, Taper taper = Taper::none);
 /// The gray picture of a spectrum.
-Image picture_of(const Spectrum& s);
+[[nodiscard]] Image picture_of(const Spectrum& s);
 /// The same, reckoned in double.
-Image picture_of(const DoubleSpectrum& s);
+[[nodiscard]] Image picture_of(const DoubleSpectrum& s);
 
 /// What a picture of a spectrum shows.
 enum class SpectrumShown {
@@ -78,8 +79,8 @@ enum class SpectrumShown {
   logarithm,  ///< log(1 + n |F|) over its largest, n the number of pixels: 0..1, the largest 1
 };
 /// A gray picture of a spectrum, of the size of the picture it came from. O(pixels).
-Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::logarithm,
-                     SpectrumOrigin origin = SpectrumOrigin::center);
+[[nodiscard]] Image spectrum_image(const Spectrum& s, SpectrumShown shown = SpectrumShown::logarithm,
+                                   SpectrumOrigin origin = SpectrumOrigin::center);
 
 /// What stands at one point of a picture of a spectrum.
 struct FrequencyPoint {
@@ -93,19 +94,23 @@ struct FrequencyPoint {
   std::size_t rank = 1;        ///< 1 for the largest |F|; a point and its mirror count once
 };
 /// The point (x, y), pixels in the picture of the spectrum. InvalidArgument outside of it. O(pixels).
-FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin = SpectrumOrigin::center);
+[[nodiscard]] FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin = SpectrumOrigin::center);
+
+/// The largest coefficients but the mean, largest first, of each point and its mirror one; with those on the axes,
+/// where most of a picture's energy lies. At most `most`. O(pixels).
+[[nodiscard]] std::vector<FrequencyPoint> strongest(const Spectrum& s, int most);
 
 /// The largest coefficients that are higher than their neighbors and off the axes (u and v at least 2 from 0), largest
 /// first, of each point and its mirror one; at most `most`. O(pixels).
-std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
+[[nodiscard]] std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most);
 
 /// Mean of |F|^2 over rings of a width of `step` cycles per pixel (above 0, InvalidArgument otherwise); entry i is for
 /// frequencies from i * step on, up to 0.5. O(pixels).
-std::vector<double> radial_power(const Spectrum& s, double step);
+[[nodiscard]] std::vector<double> radial_power(const Spectrum& s, double step);
 
 /// The picture without the smooth part that makes opposite borders alike. Each color channel by itself. Source: Moisan,
 /// "Periodic plus smooth image decomposition", Journal of Mathematical Imaging and Vision 39, 2011. O(pixels log
 /// pixels).
-Image periodic_part(const ConstView& in);
+[[nodiscard]] Image periodic_part(const ConstView& in);
 
 }  // namespace sieve

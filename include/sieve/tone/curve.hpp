@@ -6,14 +6,15 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// v^exponent.
 struct Gamma {
   Real exponent = 0.7F;  ///< 0.01 to 100; below 1 it brightens, above 1 it darkens
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Gamma>& d);
 };
@@ -21,7 +22,7 @@ struct Gamma {
 /// log(1 + strength v) / log(1 + strength): lifts the dark levels far more than the bright ones; 0 stays 0, 1 stays 1.
 struct Logarithm {
   Real strength = 20;  ///< 0.001 to 1e6
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Logarithm>& d);
 };
@@ -31,7 +32,7 @@ struct Logarithm {
 struct Sigmoid {
   Real steepness = 6;  ///< 0.01 to 50; the slope in the middle is about a quarter of it
   Real center = 0.5F;  ///< level where it is steepest, 0..1
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Sigmoid>& d);
 };
@@ -65,7 +66,7 @@ struct TextValue<CurvePoints> {
 /// Levels through a curve given by points.
 struct Curve {
   CurvePoints points = {};
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Curve>& d);
 };
@@ -73,23 +74,31 @@ struct Curve {
 /// v + amount.
 struct Brightness {
   Real amount = 0.1F;  ///< -10 to 10
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Brightness>& d);
+};
+
+/// v times a number.
+struct Gain {
+  Real factor = 1.5F;  ///< -1000 to 1000; below 0 the result is signed, and float data
+  [[nodiscard]] Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
+  static void describe(Description<Gain>& d);
 };
 
 /// pivot + factor (v - pivot).
 struct Contrast {
   Real factor = 1.3F;  ///< -100 to 100; above 1 more contrast, below 1 less, below 0 inverted
   Real pivot = 0.5F;   ///< the level that stays
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Contrast>& d);
 };
 
 /// 1 - v: the negative.
 struct Invert {
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Invert>& d);
 };
@@ -97,21 +106,21 @@ struct Invert {
 /// 1 - v for levels above `level`, the others as they are.
 struct Solarize {
   Real level = 0.5F;  ///< levels above it are inverted
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Solarize>& d);
 };
 
 /// Display-encoded samples to light: v / 12.92 up to 0.04045, ((v + 0.055) / 1.055)^2.4 beyond (IEC 61966-2-1, sRGB).
 struct Linearize {
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Linearize>& d);
 };
 
 /// Light to display-encoded samples: the inverse of Linearize, to rounding.
 struct Encode {
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Encode>& d);
 };

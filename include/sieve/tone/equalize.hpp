@@ -5,10 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/tone/histogram.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// What a change of levels does to a color picture.
 enum class ColorBy {
@@ -36,7 +37,7 @@ struct LevelRow {
 /// are rounded to the nearest level, those outside 0..1 to the end they lie beyond; what is not finite is left out.
 /// InvalidArgument for levels of 1 or more than 65536. Source: Gonzalez and Woods, Digital Image Processing, 4th
 /// ed., 3.3.
-std::vector<LevelRow> level_table(const ConstView& in, int channel = luma_channel, int levels = 0);
+[[nodiscard]] std::vector<LevelRow> level_table(const ConstView& in, int channel = luma_channel, int levels = 0);
 
 /// Equalization: level k becomes round((L - 1) * cumulative(k)), half away from zero, exactly as level_table has it.
 /// Samples outside 0..1 count as the end level. NaN stays. Says how many levels fell together. O(samples + levels).
@@ -44,7 +45,7 @@ struct Equalize {
   std::optional<int> levels = {};  ///< L, 2 to 65536; auto: the levels of the source, 256 for float data
   ColorBy color = ColorBy::luma;   ///< luma with hue kept, or every channel by itself
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Equalize>& d);
 };
@@ -65,7 +66,7 @@ struct Clahe {
   Real strength = 1;              ///< 0 gives the input back, 1 the full result
   ColorBy color = ColorBy::luma;  ///< luma with hue kept, or every channel by itself
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Clahe>& d);
 };

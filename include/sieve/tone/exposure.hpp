@@ -3,23 +3,37 @@
 
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
+
+/// What the exposure of a picture is called.
+enum class ExposureVerdict {
+  balanced,      ///< nothing of what follows
+  too_dark,      ///< "too dark"
+  too_bright,    ///< "too bright"
+  low_contrast,  ///< "low contrast"
+  unreadable,    ///< no sample is finite
+};
+template <>
+struct ChoiceNames<ExposureVerdict> {
+  static std::span<const std::pair<const char*, ExposureVerdict>> all();
+};
 
 /// What the exposure of a picture looks like, and why.
 struct Exposure {
-  std::string verdict;  ///< "too dark", "too bright", "low contrast", "balanced"; "unreadable" without a finite sample
-  std::string reason;   ///< one line with the figures
-  double median = 0;    ///< of the luma
-  double low = 0;       ///< 1st percentile of the luma
-  double high = 0;      ///< 99th percentile of the luma
+  ExposureVerdict verdict = ExposureVerdict::balanced;  ///< name_of() has it in words
+  std::string reason;                                   ///< one line with the figures
+  double median = 0;                                    ///< of the luma
+  double low = 0;                                       ///< 1st percentile of the luma
+  double high = 0;                                      ///< 99th percentile of the luma
 };
 
 /// Judges by the luma (BT.709): too dark where the median is under 0.15 or half of the samples or more lie at the
 /// floor; too bright where it is over 0.85 or a tenth or more lies at the ceiling; low contrast where the middle
 /// 98 % span less than 0.4; else balanced. Percentiles are exact. O(pixels).
-Exposure exposure(const ConstView& in);
+[[nodiscard]] Exposure exposure(const ConstView& in);
 
 /// What an automatic correction would do to a picture, and why.
 struct ExposurePlan {
@@ -35,11 +49,11 @@ struct ExposurePlan {
 /// or more of the pixels is under 0.15 and a seventh or more over 0.8: no single curve helps both, so local
 /// equalization. Else the median lies outside 0.3..0.65: the gamma that brings it to 0.45, held to 0.3..3. Else
 /// nothing. From a histogram of 4096 bins. O(pixels).
-ExposurePlan plan_exposure(const ConstView& in);
+[[nodiscard]] ExposurePlan plan_exposure(const ConstView& in);
 
 /// Corrects the exposure as plan_exposure says, and tells why in a note. Local equalization is Clahe with limit 2.
 struct AutoExposure {
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<AutoExposure>& d);
 };
@@ -62,7 +76,7 @@ struct WhiteBalance {
   BalanceBy by = BalanceBy::gray_world;
   Real percent = 1;  ///< share of the brightest samples left out with white_patch, percent, 0 to 50
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<WhiteBalance>& d);
 };

@@ -5,10 +5,11 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/tone/equalize.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Gives a picture the histogram of another, which may have any size. Where both come from integer files: level k
 /// becomes the lowest level j of the other with cumulative(j) >= cumulative(k). Otherwise by cumulative curves that are
@@ -21,7 +22,7 @@ struct Match {
   ColorBy color = ColorBy::channels;  ///< every channel by itself (takes over the tint, too), or luma with hue kept
   int bins = 1024;                    ///< parts of 0..1 or of the range for float data, 2 to 1048576
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Match>& d);
 };
@@ -62,7 +63,7 @@ struct MatchDistribution {
   ColorBy color = ColorBy::luma;  ///< luma with hue kept, or every channel by itself
   int bins = 1024;                ///< parts of 0..1 or of the range for float data, 2 to 1048576
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<MatchDistribution>& d);
 };

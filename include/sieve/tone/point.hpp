@@ -4,16 +4,17 @@
 #include <optional>
 #include <string>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Samples below `low` become `low`, above `high` become `high`; NaN stays NaN. One of the few operations that clip.
 struct Clip {
   Real low = 0;   ///< lowest sample kept
   Real high = 1;  ///< highest sample kept; InvalidArgument where it is below `low`
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Clip>& d);
 };
@@ -29,14 +30,14 @@ struct Stretch {
   Real to_high = 1;                ///< output level for high; below to_low it inverts
   Real percent = 0;                ///< share of samples left out at each end when measured, in percent, 0 to 49
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Stretch>& d);
 };
 
 /// |v| of every sample: the size of a signed difference or derivative.
 struct Absolute {
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Absolute>& d);
 };
@@ -45,7 +46,8 @@ struct Absolute {
 struct Gray {
   GrayBy by = GrayBy::rec709;  ///< the weights of the channels, or one of them
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
+  void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Gray>& d);
 };
 

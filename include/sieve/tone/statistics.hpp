@@ -5,9 +5,10 @@
 #include <span>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// Figures of one channel. NaN and infinity are counted and left out of all other figures.
 struct ChannelStatistics {
@@ -23,13 +24,21 @@ struct ChannelStatistics {
 };
 
 /// The figures of each channel, alpha included. Sums run in double, in a fixed order. O(samples).
-std::vector<ChannelStatistics> statistics(const ConstView& in);
+[[nodiscard]] std::vector<ChannelStatistics> statistics(const ConstView& in);
+
+/// The smallest and the largest sample of a picture.
+struct SampleRange {
+  double minimum = 0;  ///< 0..1 scale
+  double maximum = 0;  ///< 0..1 scale
+};
+/// Of all finite samples of all color channels together. InvalidArgument where no sample is finite. O(samples).
+[[nodiscard]] SampleRange sample_range(const ConstView& in);
 
 /// The sample below which the share `share` (0..1) of all finite color samples lies, by rank: exact, no bins (rank
 /// floor(share (n - 1)) up to the middle, ceil beyond it). InvalidArgument where no sample is finite. O(samples).
-double percentile(const ConstView& in, double share);
+[[nodiscard]] double percentile(const ConstView& in, double share);
 
 /// Several percentiles in the same two passes over the picture. O(samples).
-std::vector<double> percentiles(const ConstView& in, std::span<const double> shares);
+[[nodiscard]] std::vector<double> percentiles(const ConstView& in, std::span<const double> shares);
 
 }  // namespace sieve

@@ -1,10 +1,11 @@
 #pragma once
 /// Black and white by a level.
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 #include "sieve/tone/histogram.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// How the level of a threshold is found.
 enum class ThresholdBy {
@@ -20,7 +21,7 @@ struct ChoiceNames<ThresholdBy> {
 /// The level that splits a histogram in two so that the variance between the classes is greatest; the middle where many
 /// do equally. Samples outside the range count with its ends. Source: Otsu, "A threshold selection method from
 /// gray-level histograms", IEEE Trans. SMC 9, 1979. O(bins). NaN where all bins are empty.
-double otsu_level(const Histogram& h);
+[[nodiscard]] double otsu_level(const Histogram& h);
 
 /// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.
 struct Threshold {
@@ -30,7 +31,7 @@ struct Threshold {
   Real offset = 0;                     ///< how far above the mean less this a sample must lie with by=local, -1 to 1
   Border border = Border::edge;        ///< with by=local: edge, mirror, reflect or wrap
 
-  Image operator()(const ConstView& in) const;
+  [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
   static void describe(Description<Threshold>& d);
 };

@@ -4,10 +4,11 @@
 #include <string>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/wavelet/wavelet.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// The details of one level. Each holds the color channels of the picture.
 struct WaveletDetails {
@@ -34,18 +35,18 @@ struct WaveletBands {
 /// undecimated times levels. Sources: Mallat, "A Wavelet Tour of Signal Processing", chapter 7; Daubechies and
 /// Sweldens, "Factoring wavelet transforms into lifting steps", 1998; undecimated: Nason and Silverman, "The stationary
 /// wavelet transform", 1995.
-WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated = false);
+[[nodiscard]] WaveletBands wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated = false);
 /// The same into bands of an earlier call: pictures that fit are written again, not made anew.
 void wavelet_forward(const ConstView& in, Wavelet wavelet, int levels, bool undecimated, WaveletBands& bands);
 
 /// The picture back: of what wavelet_forward gave, to rounding. InvalidArgument where the bands do not fit each other.
-Image wavelet_inverse(const WaveletBands& bands);
+[[nodiscard]] Image wavelet_inverse(const WaveletBands& bands);
 /// The same into a buffer of the shape bands.shape.
 void wavelet_inverse(const WaveletBands& bands, const View& out);
 
 /// The deviation of white noise of deviation 1 in a band of that level (0 the finest): 1 for orthogonal wavelets.
 /// `high_x`, `high_y`: whether the band is high along x and y.
-double wavelet_noise_gain(Wavelet wavelet, int level, bool high_x, bool high_y);
+[[nodiscard]] double wavelet_noise_gain(Wavelet wavelet, int level, bool high_x, bool high_y);
 
 /// The energy of one band.
 struct BandEnergy {
@@ -54,13 +55,13 @@ struct BandEnergy {
   double share = 0;   ///< of the sum over all bands
 };
 /// The energies of all bands, the finest first, the approximation last. O(samples).
-std::vector<BandEnergy> band_energies(const WaveletBands& bands);
+[[nodiscard]] std::vector<BandEnergy> band_energies(const WaveletBands& bands);
 
 /// The usual nested picture of decimated bands: the approximation at the upper left, vertical details to its right,
 /// horizontal ones below, diagonal ones across, level around level. Every band is scaled to be seen: the approximation
 /// from its lowest to its highest value; details so that 0 is mid-gray and the magnitude that one in a hundred exceeds
 /// reaches 0 or 1, where larger ones are cut off (`per_band`); or all as they are. InvalidArgument for undecimated
 /// bands.
-Image nested_bands(const WaveletBands& bands, bool per_band = true);
+[[nodiscard]] Image nested_bands(const WaveletBands& bands, bool per_band = true);
 
 }  // namespace sieve

@@ -4,7 +4,9 @@
 #include <cstdint>
 #include <span>
 
-namespace sieve {
+#include "sieve/core/attributes.hpp"
+
+namespace SIEVE_EXPORT sieve {
 
 /// Reversible 5/3 transform in place, by lifting with rounding: d = o - floor((e + e') / 2), s = e + floor((d' + d + 2)
 /// / 4), along rows and columns, reflected at the border. `plane` holds height rows of `width` numbers (InvalidArgument

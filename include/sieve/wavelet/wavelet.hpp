@@ -5,9 +5,10 @@
 #include <utility>
 #include <vector>
 
+#include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"
 
-namespace sieve {
+namespace SIEVE_EXPORT sieve {
 
 /// A wavelet, named by its family and (Daubechies, symlet) its vanishing moments or (coiflet) half of them. All but the
 /// last two are orthogonal; 5/3 and 9/7 are biorthogonal and symmetric, named by the taps of their analysis filters.
@@ -56,6 +57,6 @@ struct WaveletTaps {
 /// The taps of a wavelet. Sources: Daubechies, "Ten Lectures on Wavelets", 1992, sections 6.4 (by spectral
 /// factorization of the half-band polynomial), 8.1.1 (least asymmetric) and 8.2 (coiflets); Cohen, Daubechies and
 /// Feauveau, 1992 (5/3, 9/7).
-const WaveletTaps& taps_of(Wavelet wavelet);
+[[nodiscard]] const WaveletTaps& taps_of(Wavelet wavelet);
 
 }  // namespace sieve

@@ -1,0 +1,22 @@
+#pragma once
+/// Plain definitions of what is measured in a picture.
+
+#include <vector>
+
+#include "sieve/core/attributes.hpp"
+#include "sieve/core/image.hpp"
+#include "sieve/spectral/peaks.hpp"
+
+namespace SIEVE_EXPORT sieve {
+namespace reference {
+
+/// The median of |m * in| over 0.6745 * 6, m the 3x3 mask 1,-2,1/-2,4,-2/1,-2,1 and edge samples repeated; the mean
+/// over the color channels. The median of an even number is the lower middle one. Source: Immerkaer, "Fast noise
+/// variance estimation", 1996, with the median for the mean.
+[[nodiscard]] double noise_level(const ConstView& in);
+
+/// The waves that sieve::find_periodic_noise states, by the sums of the Fourier transform and sorted windows.
+[[nodiscard]] std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most);
+
+}  // namespace reference
+}  // namespace sieve
