@@ -71,14 +71,14 @@ void point_operations(std::vector<Operation>& all) {
   add("clip", 1.5, Clip{});
   add("stretch, range given", 1.5, Stretch{.low = 0.1F, .high = 0.9F});
   all.push_back({"histogram, 256 bins", By::copy, Goal::at_most, 2,
-                 [] { return [] { histogram(large(), {.channel = 0, .bins = 256}); }; }});
+                 [] { return [] { (void)histogram(large(), {.channel = 0, .bins = 256}); }; }});
   add("equalize", 4, Equalize{});
   add("clahe", 8, Clahe{});
   add("match, to another picture", 5, Match{.with = SharedImage(map_samples(large(), [](float v) { return v * v; }))});
   all.push_back({"to_oklab, color", By::color_copy, Goal::at_most, 5, filtered(large_color, ToOklab{})});
   all.push_back({"ssim of two pictures", By::copy, Goal::at_most, 25, [] {
                    const Image &a = large(), &b = grainy();
-                   return [&a, &b] { ssim(a, b); };
+                   return [&a, &b] { (void)ssim(a, b); };
                  }});
 }
 
@@ -123,7 +123,7 @@ void transforms(std::vector<Operation>& all) {
   all.push_back({"singular values, rank 100 of 2048x2048, randomized", By::exact_svd, Goal::faster, 10,
                  [] {
                    auto soft = std::make_shared<Image>(Gaussian{.sigma = 3}(square()));
-                   return [soft] { svd(*soft, 100, SvdMethod::randomized); };
+                   return [soft] { (void)svd(*soft, 100, SvdMethod::randomized); };
                  },
                  4.194304, true, std::pow(2048.0 / 400, 3)});  // exact ones take time as the cube of the side
 }
@@ -168,13 +168,13 @@ void packers(std::vector<Operation>& all) {
                      // The quality that gives the same step.
                      const double quality =
                          100 - 100 * std::sqrt(std::max(0.0, (static_cast<double>(packed().step) * 255 - 0.5) / 255));
-                     return [w, quality] { pack(scene(), {.by = w.by, .quality = quality}); };
+                     return [w, quality] { (void)pack(scene(), {.by = w.by, .quality = quality}); };
                    },
                    8.2944, slow});
     all.push_back({std::string("unpack, ") + w.name, By::jpeg_back, Goal::at_least, w.unpack,
                    [packed] {
                      auto bytes = std::make_shared<std::vector<std::uint8_t>>(packed().bytes);
-                     return [bytes] { unpack(*bytes); };
+                     return [bytes] { (void)unpack(*bytes); };
                    },
                    8.2944, slow});
   }

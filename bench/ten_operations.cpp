@@ -32,9 +32,9 @@ int main(int argc, char** argv) {
   std::map<std::string, std::function<void(const Image&)>> all;
   for (const char* text : chains) {
     const Chain chain = Chain::parse(text);
-    all[chain.steps()[0].about().name] = [chain](const Image& in) { chain(in); };
+    all[chain.steps()[0].about().name] = [chain](const Image& in) { (void)chain(in); };
   }
-  all["pack"] = [](const Image& in) { pack(in, {.by = PackBy::wavelet, .quality = 60}); };
+  all["pack"] = [](const Image& in) { (void)pack(in, {.by = PackBy::wavelet, .quality = 60}); };
   if (argc != 2 || !all.contains(argv[1])) {
     for (const auto& [name, run] : all) std::puts(name.c_str());
     return argc == 1 ? 0 : 2;

@@ -215,7 +215,7 @@ TEST_CASE("binomial and disk mean: plain sums, known weights, sizes") {
     CAPTURE(std::string(text));
     const Chain f = Chain::parse(text);
     const Image in = test::noise(61, 47, 3);
-    CHECK(test::deviation(f(in), reference::plain(f.steps()[0], in)) < 2e-5);
+    test::check_as_defined(f, in);
   }
   CHECK_THROWS_AS(Binomial{.radius = 101}(one), InvalidArgument);
   CHECK_THROWS_AS(DiskMean{.radius = -1}(one), InvalidArgument);

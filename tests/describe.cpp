@@ -252,7 +252,6 @@ TEST_CASE("every border that a filter takes: the fast way is the plain definitio
                                                   {"bounded_unsharp", "sigma=2 radius=2"},
                                                   {"opening", "radius=2"},
                                                   {"closing", "radius=2"}};
-  const reference::Definitions& definitions = reference::Definitions::standard();
   int with_border = 0;
   for (const std::string& name : Catalogue::standard().names()) {
     const FilterDescription& about = Catalogue::standard().find(name).about();
@@ -271,9 +270,7 @@ TEST_CASE("every border that a filter takes: the fast way is the plain definitio
       // Restorations are the matter of tests/restore.cpp, padding of tests/spatial.cpp; a transfer function is a
       // picture.
       if (about.family == "restore" || name == "pad" || name == "transfer") continue;
-      const Image fast = f(in), slow = *definitions.plain(f, in);
-      REQUIRE(fast.shape() == slow.shape());
-      CHECK(deviation(fast, slow) <= std::max(*definitions.tolerance(f), 1e-6));
+      test::check_as_defined(f, in);
     }
   }
   CHECK(with_border > 40);
@@ -296,8 +293,8 @@ TEST_CASE("a full convolution is every place that the kernel touches: sums, size
       const Convolve conv{.kernel = k, .border = Border::full, .stride = stride, .method = method};
       const Correlate corr{.kernel = k, .border = Border::full, .stride = stride, .method = method};
       CHECK(conv(in).shape() == Shape{(18 + stride - 1) / stride, (14 + stride - 1) / stride, 4});
-      CHECK(deviation(conv(in), reference::plain(conv, in)) < 1e-4);
-      CHECK(deviation(corr(in), reference::plain(corr, in)) < 1e-4);
+      test::check_as_defined(conv, in);
+      test::check_as_defined(corr, in);
     }
   }
   // Nothing is lost: the sum of the result is that of the picture times that of the kernel.
@@ -316,7 +313,7 @@ TEST_CASE("definitions: of a chain, of a group, of one's own struct in a line; n
   mine.add<Posterized>(1e-6, [](const Posterized& f, const ConstView& v) { return f(v); });
   CHECK(identical(mine.plain(Posterized{}, in).value(), Posterized{}(in)));
   const Chain chain{Invert{}, Within{.part = Rectangle{3, 2, 8, 6}, .chain = {Box{.radius = 1}, Invert{}}}};
-  CHECK(deviation(chain(in), reference::plain(chain, in)) < 1e-5);
+  test::check_as_defined(chain, in);
   CHECK(mine.tolerance(chain).value() > 0);
   CHECK(!mine.plain(Chain{Invert{}, EvenRows{}}, in).has_value());
   CHECK_THROWS_AS(mine.plain(Gamma{.exponent = -1}, in), InvalidArgument);

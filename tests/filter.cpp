@@ -96,7 +96,7 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
       }
       const Image out = ready(in);
       if (const auto plain = reference::Definitions::standard().plain(ready, in))
-        CHECK(test::deviation(out, *plain) <= std::max(*reference::Definitions::standard().tolerance(f), 1e-7) * 1.5);
+        CHECK(reference::Definitions::standard().agreement(f, out, *plain).good());
       if (in.shape().has_alpha() && out.shape() == in.shape())
         CHECK(identical(out.view().channel(c - 1), in.view().channel(c - 1)));
     }

@@ -46,20 +46,19 @@ TEST_CASE("levels in other units: a filter whose parameters are scaled along giv
     std::string before;  // the chain, up to the value that scales
     double value;
     std::string after;
-    double within;
   };
-  // Powers of two change no rounding but where levels are cut into steps.
-  const std::vector<Law> laws = {{"gaussian sigma=", 0, "2.3", 1e-6},
-                                 {"total_variation iterations=40 tolerance=0.000001 weight=", 0.05, "", 2e-5},
-                                 {"nonlocal_means patch=1 search=4 noise=", 0.05, "", 1e-5},
-                                 {"bilateral sigma=1.5 range=", 0.1, "", 1e-5},
-                                 {"bilateral sigma=5 method=fast range=", 0.1, "", 1e-3},
-                                 {"guided radius=3 strength=", 0.06, "", 1e-5},
-                                 {"diffusion iterations=8 edge=", 0.05, "", 1e-5},
-                                 {"adaptive_wiener noise=", 0.04, "", 1e-5},
-                                 {"wavelet_shrink noise=", 0.05, "", 1e-5},
-                                 {"unsharp sigma=1.5 threshold=", 0.02, "", 1e-5},
-                                 {"adaptive_median least=", 0.05, "", 0}};
+  // Powers of two change no rounding.
+  const std::vector<Law> laws = {{"gaussian sigma=", 0, "2.3"},
+                                 {"total_variation iterations=40 tolerance=0.000001 weight=", 0.05, ""},
+                                 {"nonlocal_means patch=1 search=4 noise=", 0.05, ""},
+                                 {"bilateral sigma=1.5 range=", 0.1, ""},
+                                 {"bilateral sigma=5 method=fast range=", 0.1, ""},
+                                 {"guided radius=3 strength=", 0.06, ""},
+                                 {"diffusion iterations=8 edge=", 0.05, ""},
+                                 {"adaptive_wiener noise=", 0.04, ""},
+                                 {"wavelet_shrink noise=", 0.05, ""},
+                                 {"unsharp sigma=1.5 threshold=", 0.02, ""},
+                                 {"adaptive_median least=", 0.05, ""}};
   for (const Law& law : laws) {
     CAPTURE(law.before);
     const auto chain = [&](double factor) {
@@ -69,7 +68,7 @@ TEST_CASE("levels in other units: a filter whose parameters are scaled along giv
     for (const float factor : {0.25F, 4.0F}) {
       CAPTURE(factor);
       const Image other = run(chain(static_cast<double>(factor)), scaled(in, factor, 0));
-      CHECK(deviation(scaled(other, 1 / factor, 0), plain) <= law.within);
+      CHECK(deviation(scaled(other, 1 / factor, 0), plain) == 0);
     }
   }
 }
@@ -99,12 +98,15 @@ TEST_CASE("an offset passes through all that averages or sorts, and through noth
                            "bounded_unsharp",
                            "low_pass"}) {
     CAPTURE(std::string(text));
-    CHECK(deviation(run(text, scaled(in, 1, 0.5F)), scaled(run(text, in), 1, 0.5F)) < 2e-4);
+    // Roundings of samples that are larger by the offset: 1.5e-6 at most (guided); a variance less a noise of nearly
+    // its size leaves 2.5e-5.
+    const double within = std::string(text).starts_with("adaptive_wiener") ? 5e-5 : 3e-6;
+    CHECK(deviation(run(text, scaled(in, 1, 0.5F)), scaled(run(text, in), 1, 0.5F)) < within);
   }
   for (const char* text :
        {"high_pass", "band_pass", "convolve kernel=laplacian", "convolve kernel=sobel_x", "gradient_magnitude"}) {
     CAPTURE(std::string(text));
-    CHECK(deviation(run(text, scaled(in, 1, 0.5F)), run(text, in)) < 2e-4);
+    CHECK(deviation(run(text, scaled(in, 1, 0.5F)), run(text, in)) < 2.5e-6);  // gradient_magnitude: 1.3e-6
   }
 }
 
@@ -162,7 +164,7 @@ TEST_CASE("sorting answers to the negative by its dual, to a rising curve by tha
       {"adaptive_median least=0", "adaptive_median least=0"}};
   for (const auto& dual : duals) {
     CAPTURE(dual.first);
-    CHECK(deviation(scaled(run(dual.first, negative), -1, 0), run(dual.second, in)) < 1e-6);
+    CHECK(deviation(scaled(run(dual.first, negative), -1, 0), run(dual.second, in)) == 0);
   }
   for (const char* text :
        {"minimum radius=2", "maximum radius=1.5 shape=disk", "median radius=3", "percentile radius=3 share=0.1",
@@ -224,7 +226,8 @@ TEST_CASE("a picture on its side gives the result on its side") {
                              "background by=polynomial"}) {
       CAPTURE(std::string(text));
       CAPTURE(shape.width);
-      CHECK(deviation(transposed(run(text, in)), run(text, turned)) < 2e-3);
+      // Sums in another order: 1.8e-6 at most (homomorphic, in logarithms).
+      CHECK(deviation(transposed(run(text, in)), run(text, turned)) < 4e-6);
     }
   }
 }
@@ -239,10 +242,16 @@ TEST_CASE("pairs that undo each other") {
         "anscombe peak=1000 then inverse_anscombe peak=1000",
         "stretch low=0 high=1 to_low=0.2 to_high=0.7 then stretch low=0.2 high=0.7"}) {
     CAPTURE(std::string(text));
-    CHECK(deviation(run(text, in), in) < 2e-3);
+    // Some roundings each way, 7.7e-7 at most (hsv). The cube root of OKLab makes those near black larger: 2.9e-5. The
+    // inverse of Anscombe's root is that of means, not of samples: 1 / (4 peak) beside it.
+    const std::string pair = text;
+    const double within = pair.starts_with("anscombe")                                    ? 4e-4
+                          : pair.starts_with("to_oklab") || pair.starts_with("hue_shift") ? 6e-5
+                                                                                          : 1.6e-6;
+    CHECK(deviation(run(text, in), in) < within);
   }
   // An exact inverse where nothing was lost: the harder the blur, the more digits go.
-  for (const auto& [sigma, within] : {std::pair{"0.6", 1e-4}, {"0.9", 2e-2}}) {
+  for (const auto& [sigma, within] : {std::pair{"0.6", 1e-6}, {"0.9", 3e-5}}) {
     const std::string psf = "psf=gaussian:sigma=" + std::string(sigma);
     CAPTURE(psf);
     CHECK(deviation(run("blur " + psf + " border=mirror then inverse " + psf, in), in) < within);
@@ -252,20 +261,20 @@ TEST_CASE("pairs that undo each other") {
 TEST_CASE("blurs one after the other are one blur; order does not matter among what is linear") {
   const Image in = noise(90, 70);
   CHECK(deviation(run("gaussian sigma=2 border=wrap then gaussian sigma=1.5 border=wrap", in),
-                  run("gaussian sigma=2.5 border=wrap", in)) < 5e-4);
+                  run("gaussian sigma=2.5 border=wrap", in)) < 3e-5);  // both are cut off at 4 sigma: 1.1e-5
   for (const auto& two : {std::pair{"gaussian sigma=2 border=wrap", "box radius=2 border=wrap"},
                           {"convolve kernel=sobel_x border=wrap", "gaussian sigma=1 border=wrap"},
                           {"low_pass border=wrap", "high_pass border=wrap"},
                           {"binomial border=wrap", "disk_mean border=wrap"}}) {
     const std::string a = two.first, b = two.second;
     CAPTURE(a);
-    CHECK(deviation(run(a + " then " + b, in), run(b + " then " + a, in)) < 1e-5);
+    CHECK(deviation(run(a + " then " + b, in), run(b + " then " + a, in)) < 1.2e-6);
   }
   // What a low-pass leaves is what the high-pass of the same form takes, and the bands add up.
   for (const char* form : {"ideal", "gaussian"}) {
     CAPTURE(std::string(form));
     const Image low = run("low_pass cutoff=0.1 form=" + std::string(form), in),
                 high = run("high_pass cutoff=0.1 form=" + std::string(form), in);
-    CHECK(deviation(map_pairs(low, high, [](float l, float h) { return l + h; }), in) < 1e-4);
+    CHECK(deviation(map_pairs(low, high, [](float l, float h) { return l + h; }), in) < 1e-6);
   }
 }

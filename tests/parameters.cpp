@@ -146,9 +146,10 @@ TEST_CASE("every choice, switch and small number: the fast way is the plain defi
       if (!fast) return;
       const auto plain = reference::Definitions::standard().plain(few, in);
       if (!plain) return;
-      const double size = std::max(1.0, test::deviation(*plain, map_samples(*plain, [](float) { return 0.0F; })));
-      CHECK(test::deviation(*fast, *plain) <=
-            std::max(*reference::Definitions::standard().tolerance(f), 1e-7) * 1.5 * size);
+      const reference::Agreement a = reference::Definitions::standard().agreement(few, *fast, *plain);
+      CAPTURE(a.tolerance);
+      CHECK(a.same_shape);
+      CHECK(a.deviation <= a.tolerance);
       ++compared;
     });
     CHECK(compared > 400);

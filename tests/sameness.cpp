@@ -80,15 +80,10 @@ TEST_CASE("every instruction set of this processor gives the same to rounding") 
       hwy::SetSupportedTargetsForTest(0);
       hwy::GetChosenTarget().DeInit();
       REQUIRE(other.has_value());
-      // What decides (a threshold, a stop after so many steps) may tip over at a rounding: few samples, then.
-      std::size_t far = 0;
-      for (int c = 0; c < expected->channels(); ++c) {
-        for (int y = 0; y < expected->height(); ++y) {
-          for (int x = 0; x < expected->width(); ++x)
-            far += std::abs(expected->at(x, y, c) - other->at(x, y, c)) > 2e-3F ? 1 : 0;
-        }
-      }
-      CHECK(far <= expected->shape().samples() / 500);
+      // Roundings: 1.6e-6 at most (homomorphic, in logarithms), but for OKLab, whose cube root makes those near black
+      // larger, on noise that is no color: 5.5e-5 (hue_shift).
+      const bool cubes = name == "from_oklab" || name == "keep_hue" || name == "hue_shift" || name == "saturate";
+      CHECK(test::deviation(*expected, *other) < (cubes ? 1.2e-4 : 4e-6));
       ++compared;
     }
   }

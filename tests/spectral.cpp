@@ -179,7 +179,7 @@ TEST_CASE("filters multiply the spectrum; their gains are the formulas") {
           "notch points=0.2,0 border=wrap form=butterworth", "high_emphasis form=butterworth order=4"}) {
       CAPTURE(std::string(text));
       const Chain f = Chain::parse(text);
-      CHECK(deviation(f(in), reference::plain(f.steps()[0], in)) < 2e-5);
+      test::check_as_defined(f, in);
     }
     const Image mine = filter_frequencies(
         in, [](double fx, double fy) { return 1 + fx * fy; }, Border::wrap);

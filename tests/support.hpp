@@ -125,6 +125,18 @@ inline const Image& noon() {
   return image;
 }
 
+// The filter is its plain definition, as closely as that says.
+inline void check_as_defined(const sieve::Filter& f, const ConstView& in) {
+  const sieve::reference::Definitions& definitions = sieve::reference::Definitions::standard();
+  const auto plain = definitions.plain(f, in);
+  REQUIRE(plain.has_value());
+  const sieve::reference::Agreement a = definitions.agreement(f, f(in), *plain);
+  CAPTURE(f.text());
+  CAPTURE(a.tolerance);
+  CHECK(a.same_shape);
+  CHECK(a.deviation <= a.tolerance);
+}
+
 constexpr sieve::Border all_borders[] = {sieve::Border::edge,  sieve::Border::mirror, sieve::Border::reflect,
                                          sieve::Border::wrap,  sieve::Border::zero,   sieve::Border::constant,
                                          sieve::Border::inside};

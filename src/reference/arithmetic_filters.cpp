@@ -7,6 +7,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // work(a, b) for every color sample and the one of the second picture at its place.
@@ -30,19 +32,19 @@ Image with_second(const F& f, const ConstView& in, Work work) {
 
 void internal::define_arithmetic(reference::Definitions& d) {
   // One operation in single precision is the nearest float to the exact result, as the cast of the double is.
-  d.add<Add>(0, [](const Add& f, const ConstView& in) {
+  d.add<Add>(kExact, [](const Add& f, const ConstView& in) {
     return with_second(f, in, [](double a, double b) { return a + b; });
   });
-  d.add<Subtract>(0, [](const Subtract& f, const ConstView& in) {
+  d.add<Subtract>(kExact, [](const Subtract& f, const ConstView& in) {
     return with_second(f, in, [](double a, double b) { return a - b; });
   });
-  d.add<Multiply>(0, [](const Multiply& f, const ConstView& in) {
+  d.add<Multiply>(kExact, [](const Multiply& f, const ConstView& in) {
     return with_second(f, in, [](double a, double b) { return a * b; });
   });
-  d.add<AbsoluteDifference>(0, [](const AbsoluteDifference& f, const ConstView& in) {
+  d.add<AbsoluteDifference>(kExact, [](const AbsoluteDifference& f, const ConstView& in) {
     return with_second(f, in, [](double a, double b) { return std::abs(a - b); });
   });
-  d.add<Divide>(0, [](const Divide& f, const ConstView& in) {
+  d.add<Divide>(kExact, [](const Divide& f, const ConstView& in) {
     return with_second(f, in, [least = static_cast<double>(f.least)](double a, double b) {
       if (std::abs(b) >= least || std::isnan(b)) return a / b;
       return std::signbit(b) ? a / -least : a / least;

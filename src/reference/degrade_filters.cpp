@@ -9,6 +9,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // work(v, x, y, c) for every color sample.
@@ -75,26 +77,26 @@ Image vignette(const Vignette& f, const ConstView& in) {
 void internal::define_degrade(reference::Definitions& d) {
   // Both reckon in double: what is left is the rounding of the sum to single precision and that of a sine.
   d.add<PeriodicNoise>(2.5e-7, periodic_noise);
-  d.add<DeadLines>(0, dead_lines);
+  d.add<DeadLines>(kExact, dead_lines);
   // Half a unit in the last place of 1.
   d.add<Quantize>(6e-8, quantize);
   d.add<Vignette>(1.2e-7, vignette);
-  d.add<GaussianNoise>(0, [](const GaussianNoise& f, const ConstView& in) {
+  d.add<GaussianNoise>(kExact, [](const GaussianNoise& f, const ConstView& in) {
     return at_random(in, f.seed, [&](double v, const RandomStream& random, std::uint64_t at) {
       return v + number(f.deviation) * random.normal(at);
     });
   });
-  d.add<UniformNoise>(0, [](const UniformNoise& f, const ConstView& in) {
+  d.add<UniformNoise>(kExact, [](const UniformNoise& f, const ConstView& in) {
     return at_random(in, f.seed, [&](double v, const RandomStream& random, std::uint64_t at) {
       return v + number(f.amplitude) * (2 * random.uniform(at) - 1);
     });
   });
-  d.add<SpeckleNoise>(0, [](const SpeckleNoise& f, const ConstView& in) {
+  d.add<SpeckleNoise>(kExact, [](const SpeckleNoise& f, const ConstView& in) {
     return at_random(in, f.seed, [&](double v, const RandomStream& random, std::uint64_t at) {
       return v * (1 + number(f.deviation) * random.normal(at));
     });
   });
-  d.add<ImpulseNoise>(0, [](const ImpulseNoise& f, const ConstView& in) {
+  d.add<ImpulseNoise>(kExact, [](const ImpulseNoise& f, const ConstView& in) {
     return at_random(in, f.seed, [&](double v, const RandomStream& random, std::uint64_t at) {
       const double u = random.uniform(at);
       if (u < number(f.dark)) return 0.0;

@@ -11,6 +11,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // The parameter, or a multiple of the noise that is measured, but no less than `least`.
@@ -168,22 +170,28 @@ double speckle_of(const Lee& f, const ConstView& in) {
 }  // namespace
 
 void internal::define_denoise(reference::Definitions& d) {
+  // The filter ends at a gap of `tolerance` times the objective; what is left is off its optimum by at most the root of
+  // 2 weight gap in all: 0.021 measured at the default on noise, 1.5e-4 on a smooth picture. Run on, both agree: see
+  // tests/denoise.cpp.
   d.add<TotalVariation>(0.03, [](const TotalVariation& f, const ConstView& in) {
     return reference::total_variation(in, or_noise(f.weight, in, 1, 1e-4), 5 * f.iterations, f.together);
   });
-  d.add<NonlocalMeans>(1e-3, nonlocal_means);
-  d.add<Bilateral>(2e-4, bilateral);
-  d.add<Guided>(2e-4, guided);
-  d.add<Diffusion>(1e-4, diffusion);
-  d.add<WaveletShrink>(1e-3, wavelet_shrink);
-  d.add<AdaptiveWiener>(1e-4, [](const AdaptiveWiener& f, const ConstView& in) {
+  // Weights by a fast exponential: 4.2e-6 measured.
+  d.add<NonlocalMeans>(1e-5, nonlocal_means);
+  // Weights by a fast exponential; method=fast is an approximation, see its header.
+  d.add<Bilateral>(1e-5, bilateral);
+  d.add<Guided>(kSummed, guided);
+  d.add<Diffusion>(kSummed, diffusion);
+  // Six levels of sums there and back: 1.3e-6 measured.
+  d.add<WaveletShrink>(5e-6, wavelet_shrink);
+  d.add<AdaptiveWiener>(kSummed, [](const AdaptiveWiener& f, const ConstView& in) {
     return reference::adaptive_wiener(in, static_cast<int>(f.radius), or_noise(f.noise, in, 1, 0), f.border);
   });
-  d.add<Lee>(1e-4, [](const Lee& f, const ConstView& in) {
+  d.add<Lee>(kSummed, [](const Lee& f, const ConstView& in) {
     return reference::lee(in, static_cast<int>(f.radius), speckle_of(f, in), f.border);
   });
-  d.add<Anscombe>(1e-6, anscombe);
-  d.add<InverseAnscombe>(1e-5, inverse_anscombe);
+  d.add<Anscombe>(kRounded, anscombe);
+  d.add<InverseAnscombe>(kRounded, inverse_anscombe);
 }
 
 }  // namespace sieve

@@ -3,6 +3,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 // Outside of the part the picture; in it, the picture plus what the chain changes, times the mask.
@@ -27,6 +29,6 @@ Image within(const Within& f, const ConstView& in) {
 
 }  // namespace
 
-void internal::define_groups(reference::Definitions& d) { d.add<Within>(1e-6, within); }
+void internal::define_groups(reference::Definitions& d) { d.add<Within>(kRounded, within); }
 
 }  // namespace sieve

@@ -7,6 +7,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 Image truncated(const ConstView& channel, int rank) {
@@ -66,8 +68,8 @@ Image principal_components(const PrincipalComponents& f, const ConstView& in) {
 }  // namespace
 
 void internal::define_lowrank(reference::Definitions& d) {
-  d.add<LowRank>(2e-2, low_rank);
-  d.add<PrincipalComponents>(2e-2, principal_components);
+  d.add<LowRank>(kSummed, low_rank);
+  d.add<PrincipalComponents>(kSummed, principal_components);
 }
 
 }  // namespace sieve

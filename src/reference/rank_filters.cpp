@@ -6,6 +6,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 using Sorted = std::vector<double>;
@@ -27,20 +29,20 @@ Image maximum(const Maximum& f, const ConstView& in) {
 }  // namespace
 
 void internal::define_rank(reference::Definitions& d) {
-  d.add<Minimum>(0, minimum);
-  d.add<Maximum>(0, maximum);
-  d.add<Midpoint>(1e-6, [](const Midpoint& f, const ConstView& in) {
+  d.add<Minimum>(kExact, minimum);
+  d.add<Maximum>(kExact, maximum);
+  d.add<Midpoint>(kRounded, [](const Midpoint& f, const ConstView& in) {
     return ranked(f, in, [](const Sorted& s) { return (s.front() + s.back()) / 2; });
   });
-  d.add<Median>(0, [](const Median& f, const ConstView& in) {
+  d.add<Median>(kExact, [](const Median& f, const ConstView& in) {
     return ranked(f, in, [](const Sorted& s) { return s[(s.size() - 1) / 2]; });
   });
-  d.add<Percentile>(0, [](const Percentile& f, const ConstView& in) {
+  d.add<Percentile>(kExact, [](const Percentile& f, const ConstView& in) {
     return ranked(f, in, [share = static_cast<double>(f.share)](const Sorted& s) {
       return s[static_cast<std::size_t>(std::floor(share * static_cast<double>(s.size() - 1) + 0.5))];
     });
   });
-  d.add<AlphaTrimmedMean>(1e-6, [](const AlphaTrimmedMean& f, const ConstView& in) {
+  d.add<AlphaTrimmedMean>(kRounded, [](const AlphaTrimmedMean& f, const ConstView& in) {
     return ranked(f, in, [share = static_cast<double>(f.share)](const Sorted& s) {
       // A whole number of samples that rounding has put just below itself counts as that.
       const auto cut = static_cast<std::size_t>(std::floor(share * static_cast<double>(s.size()) / 2 + 1e-9));
@@ -49,7 +51,7 @@ void internal::define_rank(reference::Definitions& d) {
       return sum / static_cast<double>(s.size() - 2 * cut);
     });
   });
-  d.add<WeightedMedian>(0, [](const WeightedMedian& f, const ConstView& in) {
+  d.add<WeightedMedian>(kExact, [](const WeightedMedian& f, const ConstView& in) {
     std::vector<WindowOffset> places;
     std::vector<double> weights;
     for (int y = 0; y < f.weights.height(); ++y) {
@@ -61,14 +63,14 @@ void internal::define_rank(reference::Definitions& d) {
     }
     return reference::weighted_median(in, places, weights, f.border, f.fill);
   });
-  d.add<AdaptiveMedian>(0, [](const AdaptiveMedian& f, const ConstView& in) {
+  d.add<AdaptiveMedian>(kExact, [](const AdaptiveMedian& f, const ConstView& in) {
     return reference::adaptive_median(in, static_cast<int>(f.radius), f.least, f.border, f.fill);
   });
-  d.add<Opening>(0, [](const Opening& f, const ConstView& in) {
+  d.add<Opening>(kExact, [](const Opening& f, const ConstView& in) {
     const Image least = minimum({.radius = f.radius, .border = f.border, .fill = f.fill}, in);
     return maximum({.radius = f.radius, .border = f.border, .fill = f.fill}, least);
   });
-  d.add<Closing>(0, [](const Closing& f, const ConstView& in) {
+  d.add<Closing>(kExact, [](const Closing& f, const ConstView& in) {
     const Image most = maximum({.radius = f.radius, .border = f.border, .fill = f.fill}, in);
     return minimum({.radius = f.radius, .border = f.border, .fill = f.fill}, most);
   });

@@ -18,6 +18,8 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 using internal::Complex;
@@ -357,15 +359,17 @@ Image reference::tapered(const ConstView& channel, const Kernel& psf) {
 }
 
 void internal::define_restore(reference::Definitions& d) {
-  d.add<Inverse>(2e-3, inverse);
-  d.add<PseudoInverse>(1e-4, pseudo_inverse);
-  d.add<Wiener>(1e-4, wiener);
+  d.add<Inverse>(kSummed, inverse);
+  d.add<PseudoInverse>(kSummed, pseudo_inverse);
+  d.add<Wiener>(kSummed, wiener);
   // A weight that is searched ends within 0.017 of the best in its logarithm: the search stops at 0.01, and the
   // filter's classes of ln(|H|^2 / |L|^2) are 120 / 16384 = 0.0073 wide. A result moves by that times what the penalty
   // takes off it, which is under 0.3 for samples of 0..1.
   d.add<ConstrainedLeastSquares>(5e-3, constrained_least_squares);
-  d.add<Landweber>(2e-3, landweber);
-  d.add<RichardsonLucy>(2e-3, richardson_lucy);
+  d.add<Landweber>(kSummed, landweber);
+  // Its steps divide by what they estimate, so that roundings grow with the iterations: 3.7e-4 measured at the default
+  // on noise, 3.6e-5 on a smooth picture.
+  d.add<RichardsonLucy>(1e-3, richardson_lucy);
 }
 
 }  // namespace sieve

@@ -9,11 +9,13 @@
 
 namespace sieve {
 
+using namespace internal;
+
 namespace {
 
 template <class F>
 void define_gain(reference::Definitions& d) {
-  d.add<F>(2e-5, [](const F& f, const ConstView& in) {
+  d.add<F>(kSummed, [](const F& f, const ConstView& in) {
     return reference::filter_frequencies(
         in, [&f](double fx, double fy) { return f.gain(fx, fy); }, f.border);
   });
@@ -107,7 +109,7 @@ void internal::define_spectral(reference::Definitions& d) {
   define_gain<BandPass>(d);
   define_gain<Notch>(d);
   define_gain<Transfer>(d);
-  d.add<CosineTruncation>(2e-5, cosine_truncation);
+  d.add<CosineTruncation>(kSummed, cosine_truncation);
   d.add<RemovePeriodicNoise>(2e-3, remove_periodic_noise);
 }
 

@@ -310,7 +310,7 @@ Image threshold(const ConstView& in, std::optional<double> level) {
 Image local_threshold(const ConstView& in, int radius, double offset, Border border) {
   const Image mean = box(in, radius, border, 0);
   return map_pairs(in, mean, [offset](float v, float m) {
-    return std::isnan(v) ? v : v > m - static_cast<float>(offset) ? 1.0F : 0.0F;
+    return std::isnan(v) ? v : v > m - static_cast<float>(offset) + 1e-6F ? 1.0F : 0.0F;
   });
 }
 

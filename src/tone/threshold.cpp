@@ -52,6 +52,11 @@ double otsu_level(const Histogram& h) {
   return h.by_level ? cut / (n - 1) : h.low + (cut + 0.5) * (h.high - h.low) / n;
 }
 
+namespace {
+// A flat window's mean is off by a rounding or two: a sample that is no more than that above it is not above it.
+constexpr float kTie = 1e-6F;
+}  // namespace
+
 Image Threshold::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Threshold::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
@@ -62,7 +67,7 @@ void Threshold::operator()(const ConstView& in, const View& out) const {
       box_mean(from, whole(radius), border, 0, to);
       parallel_rows(in.height(), in.width(), [&](int first, int last) {
         for (int y = first; y < last; ++y)
-          lanes::above_each(from.row(y), to.row(y), offset, to.row(y), static_cast<std::size_t>(in.width()));
+          lanes::above_each(from.row(y), to.row(y), offset - kTie, to.row(y), static_cast<std::size_t>(in.width()));
       });
       continue;
     }

@@ -55,7 +55,7 @@ using Triple = std::array<double, 3>;
                                        int bins);
 /// 1 above the level, else 0; without a level by Otsu over all levels (1024 parts of 0..1 for float data).
 [[nodiscard]] Image threshold(const ConstView& in, std::optional<double> level);
-/// 1 above the mean of the (2 radius + 1) by (2 radius + 1) window less the offset.
+/// 1 above the mean of the (2 radius + 1) by (2 radius + 1) window less the offset, by more than 1e-6.
 [[nodiscard]] Image local_threshold(const ConstView& in, int radius, double offset, Border border);
 
 }  // namespace reference

@@ -23,7 +23,8 @@ struct ChoiceNames<ThresholdBy> {
 /// gray-level histograms", IEEE Trans. SMC 9, 1979. O(bins). NaN where all bins are empty.
 [[nodiscard]] double otsu_level(const Histogram& h);
 
-/// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays.
+/// 1 where a sample lies above the level, else 0; every color channel by itself. NaN stays. Above a local mean means by
+/// more than a millionth, which a flat area is off its own mean by rounding.
 struct Threshold {
   ThresholdBy by = ThresholdBy::otsu;  ///< how the level is found
   Real level = 0.5F;                   ///< with by=level
