@@ -222,6 +222,15 @@ TEST_CASE("the taper by hand") {
   near(reference::tapered(from(6, {6, 0, 0, 0, 0, 0}), Kernel(3, 1, {1, 1, 1})), {2.2679492, 1, 0, 0, 0, 1.8660254});
 }
 
+TEST_CASE("gains by hand") {
+  const Image gains = from(4, {1, 2, 3, 4, 5, 6, 7, 8});
+  // The middle is the sample (2, 1); half of the way to the side at the left is (1, 1), whose mirror point is (3, 1).
+  CHECK(reference::transfer_gain(gains, 0, 0) == doctest::Approx(7));
+  CHECK(reference::transfer_gain(gains, -0.25, 0) == doctest::Approx((6 + 8) / 2.0));
+  CHECK(reference::transfer_gain(gains, -0.125, -0.25) == doctest::Approx(((2.5 + 6.5) / 2 + 7.5) / 2));
+  CHECK(reference::transfer_gain(gains, 0.5, 0) == doctest::Approx((8 + 5) / 2.0));
+}
+
 TEST_CASE("colors as they are printed") {
   CHECK(reference::to_light(0.5) == doctest::Approx(0.21404114));
   CHECK(reference::to_light(0.04) == doctest::Approx(0.0030959752));

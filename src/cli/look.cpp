@@ -68,15 +68,18 @@ bool any_finite(const Image& image) {
                      [&](const ChannelStatistics& c) { return c.not_finite < image.shape().pixels(); });
 }
 
+// What histogram() takes for ends, but of all channels together: 0 and 1, or what float data has beyond.
+SampleRange ends_of(const Image& image) {
+  if (image.white_level() > 0 || !any_finite(image)) return {0, 1};
+  const SampleRange range = sample_range(image);
+  return {std::min(0.0, range.minimum), std::max(1.0, range.maximum)};
+}
+
 // The histograms of the color channels and, of a color picture, of the luma.
 std::vector<std::pair<std::string, Histogram>> histograms_of(const Image& image, const Wanted& w) {
   std::vector<std::pair<std::string, Histogram>> all;
-  double low = w.low.value_or(0), high = w.high.value_or(1);
-  if (!w.low && image.white_level() == 0 && any_finite(image)) {
-    const SampleRange range = sample_range(image);
-    low = std::min(low, range.minimum);
-    high = std::max(high, range.maximum);
-  }
+  const SampleRange ends = ends_of(image);
+  const double low = w.low.value_or(ends.minimum), high = w.high.value_or(ends.maximum);
   const auto of = [&](int channel) {
     return histogram(image, {.channel = channel, .bins = w.bins, .low = low, .high = high});
   };
@@ -197,9 +200,9 @@ ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
 }
 
 // One line of blocks for a channel: 64 bins, the height by the square root so that small counts are seen.
-std::string block_histogram(const Image& image, int channel) {
+std::string block_histogram(const Image& image, int channel, const SampleRange& ends) {
   constexpr int kBins = 64;
-  const Histogram h = histogram(image, {.channel = channel, .bins = kBins, .low = 0, .high = 1});
+  const Histogram h = histogram(image, {.channel = channel, .bins = kBins, .low = ends.minimum, .high = ends.maximum});
   const std::size_t most = *std::max_element(h.counts.begin(), h.counts.end());
   constexpr const char* blocks[] = {" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
   std::string line;
@@ -263,20 +266,23 @@ void print(const Looked& looked, const std::vector<Place>& places) {
     fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()),
                s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
     if (s.below + s.above > 0)
-      fmt::print("           {} under 0 and {} over 1: shown cut off in the histogram\n",
-                 counted(s.below, "sample", "samples"), s.above);
+      fmt::print("           {} under 0 and {} over 1\n", counted(s.below, "sample", "samples"), s.above);
     if (s.not_finite > 0)
       fmt::print("           {} not finite and left out of the figures\n",
                  counted(s.not_finite, "sample is", "samples are"));
   }
+  const SampleRange ends = ends_of(image);
   // On a terminal each channel's in its own color.
   const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
   for (int c = 0; c < image.shape().color_channels(); ++c) {
     const std::string on = colored ? fmt::format("\033[{}m", 31 + (c == 0 ? 0 : c == 1 ? 1 : 3)) : "";
-    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c),
+    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c, ends),
                colored ? "\033[0m" : "");
   }
-  fmt::print("          0{:>64}\n", image.white_level() == 0 ? "1" : std::to_string(image.white_level()));
+  const auto end = [](double v) { return v == 0 || v == 1 ? fmt::format("{}", v) : fmt::format("{:.3f}", v); };
+  const std::string low = end(ends.minimum),
+                    high = image.white_level() == 0 ? end(ends.maximum) : std::to_string(image.white_level());
+  fmt::print("          {}{:>{}}\n", low, high, 65 - static_cast<int>(low.size()));
   for (const std::string& line : findings_text(findings, image)) fmt::print("  {}\n", line);
   for (const Place& p : places) {
     std::string levels, values;

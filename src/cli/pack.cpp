@@ -119,7 +119,9 @@ Command declare_pack(CLI::App& root, Session& session) {
   app->add_option("--psnr", o->pack.psnr, "at least so many dB");
   app->add_option("--bytes", o->pack.bytes, "at most so many bytes");
   app->add_option("--rate", o->pack.rate, "at most so many bits a pixel");
-  app->add_option("--keep", o->pack.keep, "at most so many coefficients, terms (svd) or components (pca)");
+  app->add_option("--keep", o->pack.keep,
+                  "so many terms (svd) or components (pca), as fine as --quality says; at most so many coefficients "
+                  "(cosine, wavelet)");
   app->add_flag("--lossless", o->pack.lossless, "not a bit lost (wavelet, integer pictures)");
   app->add_flag("--perceptual", o->pack.perceptual, "coarser where the eye is less keen (cosine)");
   app->add_flag("--json", o->json, "print one JSON object");

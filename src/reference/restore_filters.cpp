@@ -13,8 +13,8 @@
 #include "sieve/reference/quality.hpp"
 #include "sieve/reference/restore.hpp"
 #include "sieve/reference/spatial.hpp"
+#include "sieve/reference/spectral.hpp"
 #include "sieve/restore.hpp"
-#include "sieve/spectral/notch.hpp"
 
 namespace sieve {
 
@@ -143,7 +143,8 @@ Image wiener(const Wiener& f, const ConstView& in) {
         const bool other = 2 * u > frame.width();
         const int su = other ? frame.width() - u : u, sv = other ? (frame.height() - v) % frame.height() : v;
         return damped(
-            value, Transfer{.with = f.ratios}.gain(static_cast<double>(su) / frame.width(), frame.frequency_down(sv)));
+            value, reference::transfer_gain(f.ratios.image("wiener", "ratios"), static_cast<double>(su) / frame.width(),
+                                            frame.frequency_down(sv)));
       }
       return damped(value, f.ratio ? static_cast<double>(*f.ratio) : ratios[ring(u, v)]);
     };

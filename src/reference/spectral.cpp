@@ -149,6 +149,22 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
   return out;
 }
 
+double transfer_gain(const ConstView& gains, double fx, double fy) {
+  double sum = 0;
+  for (const double side : {0.5, -0.5}) {
+    const double x = std::clamp(2 * side * fx * gains.width() + gains.width() / 2, 0.0, gains.width() - 1.0),
+                 y = std::clamp(2 * side * fy * gains.height() + gains.height() / 2, 0.0, gains.height() - 1.0);
+    // A tent over each sample, one pixel to either side.
+    for (int j = 0; j < gains.height(); ++j) {
+      for (int i = 0; i < gains.width(); ++i) {
+        const double weight = std::max(0.0, 1 - std::abs(x - i)) * std::max(0.0, 1 - std::abs(y - j));
+        if (weight > 0) sum += 0.5 * weight * static_cast<double>(gains.at(i, j));
+      }
+    }
+  }
+  return sum;
+}
+
 Image cosine_forward(const ConstView& in, int block) { return by_blocks(in, block, true); }
 Image cosine_inverse(const ConstView& in, int block) { return by_blocks(in, block, false); }
 

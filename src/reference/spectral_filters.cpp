@@ -13,11 +13,57 @@ using namespace internal;
 
 namespace {
 
+// Gonzalez and Woods, tables 4.5 and 4.7: the low-pass at distance d of its middle, cutoff c; the band-stop with the
+// middle c0 and the width w of its band.
+double low_pass(double d, double c, PassForm form, int order) {
+  if (form == PassForm::ideal) return d <= c ? 1 : 0;
+  if (form == PassForm::gaussian) return std::exp(-d * d / (2 * c * c));
+  return 1 / (1 + std::pow(d / c, 2 * order));
+}
+double band_stop(double d, double low, double high, PassForm form, int order) {
+  const double c0 = (low + high) / 2, w = high - low, off = d * d - c0 * c0;
+  if (form == PassForm::ideal) return d >= low && d <= high ? 0 : 1;
+  if (form == PassForm::gaussian) return d == 0 ? 1 : 1 - std::exp(-(off / (d * w)) * (off / (d * w)));
+  return off == 0 ? 0 : 1 / (1 + std::pow(std::abs(d * w / off), 2 * order));
+}
+
+double number(Real v) { return static_cast<double>(v); }
+
+// The transfer function of each filter, as its header states it.
+double gain_of(const LowPass& f, double fx, double fy) {
+  return low_pass(std::hypot(fx, fy), number(f.cutoff), f.form, f.order);
+}
+double gain_of(const HighPass& f, double fx, double fy) {
+  return 1 - low_pass(std::hypot(fx, fy), number(f.cutoff), f.form, f.order);
+}
+double gain_of(const HighEmphasis& f, double fx, double fy) {
+  return number(f.keep) + number(f.boost) * (1 - low_pass(std::hypot(fx, fy), number(f.cutoff), f.form, f.order));
+}
+double gain_of(const BandStop& f, double fx, double fy) {
+  return band_stop(std::hypot(fx, fy), number(f.low), number(f.high), f.form, f.order);
+}
+double gain_of(const BandPass& f, double fx, double fy) {
+  return 1 - band_stop(std::hypot(fx, fy), number(f.low), number(f.high), f.form, f.order);
+}
+double gain_of(const Notch& f, double fx, double fy) {
+  double all = 1;
+  for (const auto& [px, py] : f.points.points) {
+    for (const double side : {1.0, -1.0}) {
+      if (side < 0 && px == 0 && py == 0) continue;
+      all *= 1 - low_pass(std::hypot(fx - side * px, fy - side * py), number(f.width), f.form, f.order);
+    }
+  }
+  return f.pass ? 1 - all : all;
+}
+double gain_of(const Transfer& f, double fx, double fy) {
+  return reference::transfer_gain(f.with.image("transfer", "with"), fx, fy);
+}
+
 template <class F>
 void define_gain(reference::Definitions& d) {
   d.add<F>(kSummed, [](const F& f, const ConstView& in) {
     return reference::filter_frequencies(
-        in, [&f](double fx, double fy) { return f.gain(fx, fy); }, f.border);
+        in, [&f](double fx, double fy) { return gain_of(f, fx, fy); }, f.border);
   });
 }
 

@@ -18,6 +18,9 @@ namespace reference {
 /// * (width + height)).
 [[nodiscard]] Image filter_frequencies(const ConstView& in, const std::function<double(double fx, double fy)>& gain,
                                        Border border);
+/// What a picture of gains says of a frequency in cycles per pixel: its middle is the zero frequency, its sides are 0.5
+/// away; read with the weights of the four samples about the place, the mean of the point and its mirror point.
+[[nodiscard]] double transfer_gain(const ConstView& gains, double fx, double fy);
 /// Orthonormal cosine transform, type II, of blocks of `block` x `block` samples (smaller at the right and lower
 /// border), 0: of the whole picture: C(u, v) = a(u) a(v) sum over x, y of f(x, y) cos(pi (2 x + 1) u / 2 w) cos(pi (2 y
 /// + 1) v / 2 h) with a(0) = sqrt(1 / n), else sqrt(2 / n). The double sum itself: O(pixels * samples of a block).
