@@ -122,7 +122,8 @@ Yardstick make(By by) {
     }
     case By::exact_svd: {
       auto a = std::make_shared<Image>(noise(400, 400));
-      return {"exact singular values, 400x400, 1 thread", [a] { (void)svd(*a, 0, SvdMethod::exact); }, 0.16, "megapixels/s"};
+      return {"exact singular values, 400x400, 1 thread", [a] { (void)svd(*a, 0, SvdMethod::exact); }, 0.16,
+              "megapixels/s"};
     }
     case By::jpeg:
       return {"baseline JPEG, pack, 1 thread", [] { to_jpeg(scene_bytes(), 3840, 2160); }, 8.2944, "megapixels/s"};

@@ -161,7 +161,10 @@ int apply(const Session& session, const ApplyArguments& o) {
       }
       sheet.add(std::move(cell));
     }
-    sheet.add(draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image));
+    draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image);
+    // Signed by its nature: as a picture most of it would be black.
+    if (f.result_white_level(1) == 0 && r.low < 0) cell.main = draw::signed_picture(image);
+    sheet.add(std::move(cell));
     step_input = image;
   });
   // A gray or CMYK profile does not fit RGB and the other way round.
