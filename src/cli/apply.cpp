@@ -163,7 +163,10 @@ int apply(const Session& session, const ApplyArguments& o) {
     }
     draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image);
     // Signed by its nature: as a picture most of it would be black.
-    if (f.result_white_level(1) == 0 && r.low < 0) cell.main = draw::signed_picture(image);
+    if (f.result_white_level(1) == 0 && r.low < 0) {
+      cell.main = draw::signed_picture(image);
+      cell.note = fmt::format("{}x{}  range {:.3g} .. {:.3g}", image.width(), image.height(), r.low, r.high);
+    }
     sheet.add(std::move(cell));
     step_input = image;
   });
