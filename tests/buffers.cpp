@@ -69,6 +69,19 @@ TEST_CASE("strides: none below the width, no two channels in one place; rows fro
   }
 }
 
+TEST_CASE("strides as large as a number can be are refused, not reckoned with") {
+  std::vector<float> in(400), out(400);
+  constexpr std::ptrdiff_t most = std::numeric_limits<std::ptrdiff_t>::max(),
+                           least = std::numeric_limits<std::ptrdiff_t>::min();
+  for (const std::ptrdiff_t far : {most, least, most / 4, least / 4, most / 16}) {
+    CAPTURE(far);
+    refused({in.data(), {5, 9, 1}, far, 0, 0}, {out.data(), {5, 9, 1}, 5, 0, 0}, "no memory is as large");
+    refused({in.data(), {5, 9, 3}, 5, far, 0}, {out.data(), {5, 9, 3}, 5, 45, 0}, "no memory is as large");
+    // Of one channel there is no way to the next.
+    CHECK_NOTHROW(Invert{}(ConstView{in.data(), {5, 9, 1}, 5, far, 0}, View{out.data(), {5, 9, 1}, 5, far, 0}));
+  }
+}
+
 TEST_CASE("interleaved buffers: strides that rows fit into, either way, and pictures at hand") {
   std::vector<std::uint8_t> bytes(2304 * 4);
   std::iota(bytes.begin(), bytes.end(), std::uint8_t{0});

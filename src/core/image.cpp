@@ -165,7 +165,7 @@ struct Rows {
   explicit Rows(const ConstView& v)
       : first(reinterpret_cast<std::intptr_t>(v.data)),
         row(v.row_stride * kSample),
-        plane(v.plane_stride * kSample),
+        plane(v.channels() > 1 ? v.plane_stride * kSample : 0),
         width(v.width() * kSample),
         height(v.height()),
         channels(v.channels()) {}
@@ -217,6 +217,14 @@ void check_strides(const ConstView& v, const char* who, const char* which) {
     throw InvalidArgument(std::string(who) + ": the " + which + " has a row stride of " + std::to_string(v.row_stride) +
                           " samples and is " + std::to_string(v.width()) +
                           " wide: its rows would share samples; give a stride of the width or more");
+  }
+  // Beyond this no address could be worked out, nor could there be such a buffer.
+  constexpr auto kFarthest = static_cast<std::size_t>(std::numeric_limits<std::ptrdiff_t>::max()) / 16;
+  if (size(v.row_stride) > kFarthest / static_cast<std::size_t>(v.height()) ||
+      (v.channels() > 1 && size(v.plane_stride) > kFarthest / static_cast<std::size_t>(v.channels()))) {
+    throw InvalidArgument(std::string(who) + ": the " + which + " has strides of " + std::to_string(v.row_stride) +
+                          " and " + std::to_string(v.plane_stride) +
+                          " samples from row to row and from channel to channel: no memory is as large");
   }
   const Rows rows(v);
   for (int c = 1; c < v.channels(); ++c) {

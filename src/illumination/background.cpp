@@ -130,8 +130,9 @@ void Flatten::operator()(const ConstView& in, const View& out) const {
   copy_alpha(in, out);
   if (held > 0)
     note(fmt::format("{} under {:g} of its mean and held there: nothing grows more than {:g} times",
-                     counted(held, "sample of the guessed light is", "samples of the guessed light are"), kLeastLight,
-                     1 / kLeastLight));
+                     counted(static_cast<unsigned long long>(held), "sample of the guessed light is",
+                             "samples of the guessed light are"),
+                     kLeastLight, 1 / kLeastLight));
   tell_flatness(in, out);
 }
 void Flatten::describe(Description<Flatten>& d) {
