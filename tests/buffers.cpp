@@ -54,7 +54,7 @@ TEST_CASE("strides: none below the width, no two channels in one place; rows fro
     CAPTURE(row);
     refused(with(in, gray, row, 0), with(out, gray, 12, 0), "row stride");
     refused(with(in, gray, 12, 0), with(out, gray, row, 0), "row stride");
-    CHECK_THROWS_WITH_AS((void)Gaussian{}(with(in, gray, row, 0)), doctest::Contains("row stride"), InvalidArgument);
+    CHECK_THROWS_WITH_AS(Gaussian{}(with(in, gray, row, 0)), doctest::Contains("row stride"), InvalidArgument);
   }
   CHECK_NOTHROW(Invert{}(with(in, gray, 12, 0), with(out, gray, -12, 0)));
   // Planes one after the other either way, and rows of the channels in turns, are fine; anything between is not.
@@ -86,7 +86,7 @@ TEST_CASE("interleaved buffers: strides that rows fit into, either way, and pict
   std::vector<std::uint8_t> bytes(2304 * 4);
   std::iota(bytes.begin(), bytes.end(), std::uint8_t{0});
   for (const std::ptrdiff_t stride : {5, 1, 2303, -5, -2303})
-    CHECK_THROWS_WITH_AS((void)from_interleaved(bytes.data(), 768, 2, 3, stride), doctest::Contains("row_stride"),
+    CHECK_THROWS_WITH_AS(from_interleaved(bytes.data(), 768, 2, 3, stride), doctest::Contains("row_stride"),
                          InvalidArgument);
   const Image in = from_interleaved(bytes.data(), 10, 7, 3, 40);
   CHECK(in.at(4, 2, 1) == static_cast<float>(bytes[2 * 40 + 4 * 3 + 1]) / 255.0F);
@@ -99,8 +99,7 @@ TEST_CASE("interleaved buffers: strides that rows fit into, either way, and pict
   CHECK(at_hand.gaps_untouched());
   std::vector<std::uint8_t> back(7 * 40, 99);
   for (const std::ptrdiff_t stride : {5, 29, -29})
-    CHECK_THROWS_WITH_AS((void)to_interleaved(in, back.data(), stride), doctest::Contains("row_stride"),
-                         InvalidArgument);
+    CHECK_THROWS_WITH_AS(to_interleaved(in, back.data(), stride), doctest::Contains("row_stride"), InvalidArgument);
   CHECK(std::all_of(back.begin(), back.end(), [](std::uint8_t b) { return b == 99; }));
   CHECK(to_interleaved(in, back.data() + 6 * 40, -40).total() == 0);
   for (int y = 0; y < 7; ++y)
@@ -232,10 +231,10 @@ TEST_CASE("a picture's parts, channels and filling; filters and chains that were
   CHECK(picture.channel(1).at(2, 1) == 1);
   CHECK(statistics(picture)[2].minimum == 0.5);
   for (const int c : {-1, 3}) {
-    CHECK_THROWS_AS((void)picture.channel(c), InvalidArgument);
-    CHECK_THROWS_AS((void)std::as_const(picture).channel(c), InvalidArgument);
+    CHECK_THROWS_AS(picture.channel(c), InvalidArgument);
+    CHECK_THROWS_AS(std::as_const(picture).channel(c), InvalidArgument);
   }
-  CHECK_THROWS_AS((void)picture.part({7, 0, 3, 1}), InvalidArgument);
+  CHECK_THROWS_AS(picture.part({7, 0, 3, 1}), InvalidArgument);
 
   Filter filter = Gaussian{.sigma = 2};
   const Filter taken = std::move(filter);

@@ -280,6 +280,6 @@ TEST_CASE("keep decides how many terms there are, quality how fine they are") {
     CHECK(few.kept < 500);
     CHECK(few.note.find("500 terms are asked for") != std::string::npos);
   }
-  CHECK_THROWS_AS((void)pack(gray, {.by = PackBy::wavelet, .quality = 50, .keep = 20}), InvalidArgument);
-  CHECK_THROWS_AS((void)pack(gray, {.by = PackBy::svd, .psnr = 30, .keep = 20}), InvalidArgument);
+  CHECK_THROWS_AS(pack(gray, {.by = PackBy::wavelet, .quality = 50, .keep = 20}), InvalidArgument);
+  CHECK_THROWS_AS(pack(gray, {.by = PackBy::svd, .psnr = 30, .keep = 20}), InvalidArgument);
 }
