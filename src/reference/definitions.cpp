@@ -63,6 +63,8 @@ Agreement Definitions::agreement(const Filter& filter, const ConstView& result, 
   if (!within) throw InvalidArgument(filter.about().name + ": it has no plain definition to hold it against");
   Agreement a;
   a.same_shape = result.shape == plain_result.shape;
+  const auto found = definitions_.find(filter.about().type());
+  const double turn = found == definitions_.end() ? 0 : found->second.turn;
   double largest = 1;
   for (int c = 0; a.same_shape && c < result.channels(); ++c) {
     for (int y = 0; y < result.height(); ++y) {
@@ -70,7 +72,8 @@ Agreement Definitions::agreement(const Filter& filter, const ConstView& result, 
         const double p = static_cast<double>(result.at(x, y, c)), q = static_cast<double>(plain_result.at(x, y, c));
         if (std::isfinite(q)) largest = std::max(largest, std::abs(q));
         if (p == q || (std::isnan(p) && std::isnan(q))) continue;
-        const double d = std::isnan(p - q) ? HUGE_VAL : std::abs(p - q);
+        const double apart = std::abs(turn > 0 ? std::remainder(p - q, turn) : p - q),
+                     d = std::isnan(apart) ? HUGE_VAL : apart;
         if (d > a.deviation) a.deviation = d, a.x = x, a.y = y, a.channel = c;
       }
     }

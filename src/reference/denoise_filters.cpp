@@ -184,10 +184,13 @@ void internal::define_denoise(reference::Definitions& d) {
   d.add<Diffusion>(kSummed, diffusion);
   // Six levels of sums there and back: 1.3e-6 measured.
   d.add<WaveletShrink>(5e-6, wavelet_shrink);
-  d.add<AdaptiveWiener>(kSummed, [](const AdaptiveWiener& f, const ConstView& in) {
+  // A variance as the difference of two means in single precision, 1e-7 off, against that of the noise: 1.2e-4 measured
+  // on smooth parts of photographs.
+  d.add<AdaptiveWiener>(3e-4, [](const AdaptiveWiener& f, const ConstView& in) {
     return reference::adaptive_wiener(in, static_cast<int>(f.radius), or_noise(f.noise, in, 1, 0), f.border);
   });
-  d.add<Lee>(kSummed, [](const Lee& f, const ConstView& in) {
+  // As above: 1.0e-4 measured.
+  d.add<Lee>(3e-4, [](const Lee& f, const ConstView& in) {
     return reference::lee(in, static_cast<int>(f.radius), speckle_of(f, in), f.border);
   });
   d.add<Anscombe>(kRounded, anscombe);

@@ -1,3 +1,5 @@
+#include <numbers>
+
 #include "reference/families.hpp"
 #include "sieve/degrade/blur.hpp"
 #include "sieve/reference/spatial.hpp"
@@ -71,12 +73,16 @@ void internal::define_spatial(reference::Definitions& d) {
   d.add<DiskMean>(kSummed, [](const DiskMean& f, const ConstView& in) {
     return correlate(in, Kernel::disk(f.radius), f.border, f.fill, 1);
   });
-  d.add<GradientMagnitude>(kRounded, [](const GradientMagnitude& f, const ConstView& in) {
+  d.add<GradientMagnitude>(kSummed, [](const GradientMagnitude& f, const ConstView& in) {
     return gradient_magnitude(in, derivative(f.by, "_x"), derivative(f.by, "_y"), f.border);
   });
-  d.add<GradientDirection>(kSummed, [](const GradientDirection& f, const ConstView& in) {
-    return gradient_direction(in, derivative(f.by, "_x"), derivative(f.by, "_y"), f.border);
-  });
+  // A rounding of 5e-7 over the shortest gradient of 8 bits, a level: 1.3e-4.
+  d.add<GradientDirection>(
+      5e-4,
+      [](const GradientDirection& f, const ConstView& in) {
+        return gradient_direction(in, derivative(f.by, "_x"), derivative(f.by, "_y"), f.border);
+      },
+      2 * std::numbers::pi);
   d.add<Crop>(kExact, [](const Crop& f, const ConstView& in) { return crop(in, part_of(f, in)); });
   d.add<Pad>(kExact, [](const Pad& f, const ConstView& in) {
     return pad(in, f.left, f.right, f.top, f.bottom, f.border, f.fill);

@@ -1,7 +1,8 @@
 #pragma once
 /// Random damage. Every filter takes a seed; the noise at a pixel depends on seed, channel and position alone, so it
 /// is the same on every machine and with any number of threads. Nothing is clipped: put `clip` behind it where the
-/// camera would have. Alpha passes through. Cost O(samples).
+/// camera would have. Alpha passes through. Cost O(samples). The call into a buffer may get the picture itself as that
+/// buffer.
 
 #include <cstdint>
 

@@ -37,14 +37,15 @@ class Definitions {
 
   /// `definition(filter, in)` is what the filter struct T gives, slowly and by its definition; no sample of the two
   /// differs by more than `tolerance` times the largest sample of the result, or times 1 where that is less: roundings
-  /// grow with the samples. It stands in place of an earlier one.
+  /// grow with the samples. Where the samples are angles, `turn` is a whole one: what is that far apart is the same. It
+  /// stands in place of an earlier one.
   template <FilterStruct T, class Plain>
   requires std::is_invocable_r_v<Image, Plain, const T&, const ConstView&>
-  void add(double tolerance, Plain definition) {
+  void add(double tolerance, Plain definition, double turn = 0) {
     const auto of_struct = [definition](const Filter& f, const ConstView& in) -> Image {
       return definition(*f.as<T>(), in);
     };
-    definitions_.insert_or_assign(std::type_index(typeid(T)), Definition{tolerance, of_struct});
+    definitions_.insert_or_assign(std::type_index(typeid(T)), Definition{tolerance, turn, of_struct});
   }
 
   /// The plain result; nothing where the filter has no definition. A chain has one where all its steps have.
@@ -57,7 +58,7 @@ class Definitions {
 
  private:
   struct Definition {
-    double tolerance;
+    double tolerance, turn;
     std::function<Image(const Filter& filter, const ConstView& in)> plain;
   };
   std::map<std::type_index, Definition> definitions_;

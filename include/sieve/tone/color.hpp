@@ -1,5 +1,6 @@
 #pragma once
 /// Color: conversions that can be undone, and changes of hue and saturation that hold the lightness.
+/// The call into a buffer may get the picture itself as that buffer.
 
 #include "sieve/core/attributes.hpp"
 #include "sieve/describe/description.hpp"

@@ -1,6 +1,7 @@
 #pragma once
 /// Curves of levels: every sample by itself through one function. Nothing is clipped: a function that is only defined
 /// from 0 on is turned about the origin for samples below 0, f(-v) = -f(v). NaN stays. O(samples).
+/// The call into a buffer may get the picture itself as that buffer.
 
 #include <string>
 #include <utility>

@@ -1,5 +1,6 @@
 #pragma once
-/// Operations on single samples: what makes a result fit to view.
+/// Operations on single samples: what makes a result fit to view. The call into a buffer may get the picture itself as
+/// that buffer (but for gray of a color picture, which has another shape).
 
 #include <optional>
 #include <string>
