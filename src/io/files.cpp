@@ -302,8 +302,7 @@ std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const W
   if (s.total() == 0) return bytes;
   const std::string lost = fmt::format(
       "outside 0..1 and saturated: {} of {} samples ({} below 0, {} above 1{}); put clip, stretch or absolute before, "
-      "or "
-      "write 32-bit float (TIFF, PFM)",
+      "or write 32-bit float (TIFF, PFM)",
       s.total(), image.shape.samples(), s.below, s.above,
       s.not_a_number > 0 ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
   note(name + ": " + lost);

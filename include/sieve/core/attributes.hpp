@@ -1,8 +1,8 @@
 #pragma once
 /// What compilers are told beside the language: which types own, which only look, and what a shared library shows.
 
-// A type that owns samples, one that looks at samples of somebody else, and a result that looks into its object: Clang
-// warns where such a look would outlive what it looks at.
+/// A type that owns samples, one that looks at samples of somebody else, and a result that looks into its object: Clang
+/// warns where such a look would outlive what it looks at. Other compilers see nothing here.
 #if defined(__clang__)
 #define SIEVE_OWNER [[gsl::Owner(float)]]
 #define SIEVE_POINTER [[gsl::Pointer(float)]]

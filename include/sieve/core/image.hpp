@@ -176,7 +176,7 @@ void require_input(const ConstView& in, const char* who);
 /// Checks that every call into a buffer makes before it works: those of the input; the output has the shape that is
 /// needed and such strides; and the two share no sample, since nothing changes its input. Rows of two views that lie
 /// in each other's gaps (two halves of one picture) share none. `who` is named in the InvalidArgument. O(1) where the
-/// strides are alike, else at most O(height of both * channels).
+/// memory of one begins behind the other's, else O(height * channels of both).
 void require_output(const ConstView& in, const View& out, const Shape& needed, const char* who);
 
 /// The same for an operation on single pixels, whose output may also be exactly its input.
