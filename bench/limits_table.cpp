@@ -195,8 +195,9 @@ ordered_json measure_chain(const Budget& budget) {
         "contrast factor=1.2 then gamma exponent=0.8 then sigmoid then clip"}) {
     const Chain chain = Chain::parse(text);
     const Image in = noise(3840, 2160);
-    const std::function<void()> strips = [&] { (void)chain(in); },
-                                steps = [&] { (void)chain.run(in, [](std::size_t, const Image&, double) {}); };
+    const std::function<void()> strips = [&] { (void)chain(in); }, steps = [&] {
+      (void)Engine::standard().run(chain, in, {.on_step = [](std::size_t, const ConstView&) {}});
+    };
     const Times t = in_turns(budget, strips, steps);
     const double memory = peak_of(strips), steps_memory = peak_of(steps);
     fmt::print("  {:72} {:7.2f} ms, steps {:7.2f} ms, {:.2f} times; {:.0f} MB beyond the source, steps {:.0f} MB\n",

@@ -249,7 +249,7 @@ TEST_CASE("a picture's parts, channels and filling; filters and chains that were
   other = std::move(chain);
   CHECK(other.text() == "invert then clip");
   CHECK(chain.steps().empty());  // NOLINT
-  CHECK(identical(steps.run(picture, {}), steps(picture)));
+  CHECK(identical(Engine().run(steps, picture).image, steps(picture)));
 }
 
 TEST_CASE("results that leave 0..1 by their nature are float data; what is lost in a file is told") {

@@ -30,13 +30,13 @@ struct Failing {
   }
 };
 
-struct Run {
+struct Called {
   int code;
   std::string out, err;
 };
 
 // Runs a command line in this process with both streams caught.
-Run in_process(const Catalogue& catalogue, std::vector<std::string> words) {
+Called in_process(const Catalogue& catalogue, std::vector<std::string> words) {
   const Folder folder;
   std::vector<const char*> arguments = {"lsieve"};
   for (const std::string& w : words) arguments.push_back(w.c_str());
@@ -72,7 +72,7 @@ TEST_CASE("a filter of one's own is listed, run, and its failure is one line wit
   const std::string chart = test::data + "/chart.png";
   CHECK(in_process(own(), {"list"}).out.find("failing") != std::string::npos);
   CHECK(json::parse(in_process(own(), {"list", "failing", "--json"}).out)["parameters"][0]["default"] == "no");
-  const Run r = in_process(own(), {"apply", chart, f / "o.png", "failing"});
+  const Called r = in_process(own(), {"apply", chart, f / "o.png", "failing"});
   CHECK(r.code == 1);
   CHECK(r.err == "lsieve: failing: the lamp went out\n");
   CHECK(in_process(own(), {"apply", chart, f / "o.png", "failing", "badly=yes"}).code == 1);
@@ -88,7 +88,7 @@ TEST_CASE("every command has help, JSON that parses where it reports, and refuse
   for (const char* command :
        {"look", "apply", "list", "kernel", "judge", "lineup", "sweep", "verify", "time", "demo"}) {
     CAPTURE(command);
-    const Run help = in_process(Catalogue::standard(), {command, "--help"});
+    const Called help = in_process(Catalogue::standard(), {command, "--help"});
     CHECK(help.code == 0);
     CHECK(help.out.find("Usage") != std::string::npos);
     CHECK(in_process(Catalogue::standard(), {command, "--no-such-option"}).code == 2);
@@ -106,7 +106,7 @@ TEST_CASE("every command has help, JSON that parses where it reports, and refuse
                                                          {"time", "clip", "--sizes", "32x32", "--runs", "1", "--json"}};
   for (const auto& words : reports) {
     CAPTURE(words[0]);
-    const Run r = in_process(Catalogue::standard(), words);
+    const Called r = in_process(Catalogue::standard(), words);
     CHECK(r.code == 0);
     CHECK(json::accept(r.out));
     CHECK(r.err.empty());
@@ -127,10 +127,10 @@ TEST_CASE("the example that list prints for a filter runs as it stands") {
 
 TEST_CASE("limits and threads by option") {
   const std::string noon = test::noon_file;
-  const Run small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});
+  const Called small = in_process(Catalogue::standard(), {"--max-pixels", "1000", "look", noon});
   CHECK(small.code == 1);
   CHECK(small.err.find("more than the limit of 1000 pixels") != std::string::npos);
-  const Run short_file = in_process(Catalogue::standard(), {"--max-bytes", "1000", "look", noon});
+  const Called short_file = in_process(Catalogue::standard(), {"--max-bytes", "1000", "look", noon});
   CHECK(short_file.code == 1);
   CHECK(short_file.err.find("more than the limit of 1000: raise --max-bytes") != std::string::npos);
   CHECK(
@@ -161,13 +161,13 @@ TEST_CASE("a second picture and a mask by name; what does not fit is said and no
   CHECK(in_process(Catalogue::standard(),
                    {"apply", lamp, f / "soft.pfm", "within", "mask=" + flat, "then", "gaussian", "sigma=3"})
             .code == 0);
-  const Run missing =
+  const Called missing =
       in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + f / "none.png"});
   CHECK(missing.code == 1);
   CHECK(missing.err.find("none.png: cannot be opened") != std::string::npos);
   CHECK(in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract"}).err.find("with= is missing") !=
         std::string::npos);
-  const Run unlike = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + noon});
+  const Called unlike = in_process(Catalogue::standard(), {"apply", lamp, f / "x.png", "subtract", "with=" + noon});
   CHECK(unlike.code == 2);
   CHECK(unlike.err.find("must be of one size") != std::string::npos);
   CHECK(!std::filesystem::exists(f / "x.png"));
@@ -290,7 +290,7 @@ TEST_CASE("words in any order and number: an exit code of 0, 1 or 2 and a line t
     std::string shown;
     for (const std::string& w : call) shown += w.substr(0, 40) + " ";
     CAPTURE(shown);
-    const Run r = in_process(catalogue, call);
+    const Called r = in_process(catalogue, call);
     CHECK(r.code >= 0);
     CHECK(r.code <= 2);
     if (r.code != 0) {

@@ -183,13 +183,13 @@ TEST_CASE("hooks that are named: reach, shape, meaning, stages, what is measured
   const Filter known = f.measured(in).value();
   CHECK(known.get("level") != "auto");
   CHECK(known.reach().value() == 8);
-  CHECK(known.strip_margin().value() == 8);
+  CHECK(known.part_margin().value() == 8);
   CHECK(f.result_shape(in.shape()) == Shape{5, 3, 1});
   CHECK(f.meaning() == "looks 8 pixels far");
   CHECK(f.stages(in).size() == 1);
   Filter wrapped = known;
   wrapped.set("border", "wrap");
-  CHECK(!wrapped.strip_margin().has_value());
+  CHECK(!wrapped.part_margin().has_value());
   CHECK_THROWS_WITH(wrapped.set("border", "inside"),
                     "halves: border=inside is not allowed: give one of edge, mirror, wrap, constant");
   CHECK_THROWS_AS(Halves{.border = Border::zero}(in), InvalidArgument);
@@ -199,7 +199,7 @@ TEST_CASE("hooks that are named: reach, shape, meaning, stages, what is measured
   CHECK_THROWS_AS(Box{.radius = 1.5}(in), InvalidArgument);
   // A struct that says nothing is taken to look at the whole picture.
   CHECK(Filter(Posterized{}).about().access() == Access::whole);
-  CHECK(!Filter(Posterized{}).strip_margin().has_value());
+  CHECK(!Filter(Posterized{}).part_margin().has_value());
 }
 
 TEST_CASE("words that people look for lead to the filters that are meant") {

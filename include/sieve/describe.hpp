@@ -5,6 +5,8 @@
 #include "sieve/describe/numbers.hpp"
 #include "sieve/describe/parameter.hpp"
 #include "sieve/describe/resources.hpp"
+#include "sieve/describe/row_operation.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/describe/stage.hpp"
+#include "sieve/describe/step.hpp"
 #include "sieve/describe/words.hpp"

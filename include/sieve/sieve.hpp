@@ -12,6 +12,7 @@
 #include "sieve/pack.hpp"
 #include "sieve/quality.hpp"
 #include "sieve/restore.hpp"
+#include "sieve/run.hpp"
 #include "sieve/sharpen.hpp"
 #include "sieve/spatial.hpp"
 #include "sieve/spectral.hpp"

@@ -15,25 +15,8 @@ struct ApplyArguments {
   std::string in, out, sheet, depth, again, recipe, save;
   std::vector<std::string> words;
   int quality = 92;
-  bool json = false;
+  bool json = false, plan = false;
 };
-
-// The range of the color samples, in words and as figures.
-struct Range01 {
-  double low = 0, high = 0;
-  std::size_t outside = 0;
-};
-Range01 range_of(const Image& image) {
-  Range01 r;
-  for (int c = 0; const ChannelStatistics& s : statistics(image)) {
-    if (c >= image.shape().color_channels()) break;
-    r.low = c == 0 ? s.minimum : std::min(r.low, s.minimum);
-    r.high = c == 0 ? s.maximum : std::max(r.high, s.maximum);
-    r.outside += s.below + s.above;
-    ++c;
-  }
-  return r;
-}
 
 // From the words, from a recipe, or from the record that a picture carries.
 Chain chain_of(const Session& session, const ApplyArguments& o) {
@@ -102,6 +85,74 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
 }
 
+// A step's stages and its result.
+void add_step(draw::Sheet& sheet, const Filter& f, std::size_t number, const Image& before, const ConstView& step) {
+  for (const Stage& p : f.stages(before)) {
+    const std::string name = fmt::format("{}. {}", number, p.name);
+    if (!p.curves.empty()) {
+      sheet.add({name, plot_of(p), "", nullptr});
+      continue;
+    }
+    draw::SheetCell cell = draw::picture_cell(name, p.image);
+    if (p.content == StageContent::differences) cell.main = draw::signed_picture(p.image);
+    if (p.content == StageContent::frequencies) {
+      cell.main = draw::frequency_plane(p.image);
+      cell.below = nullptr;
+    }
+    sheet.add(std::move(cell));
+  }
+  const Image image(step);
+  draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", number, f.text()), image);
+  // Signed by its nature: as a picture most of it would be black.
+  const SampleRange range = f.result_white_level(1) == 0 ? sample_range(image) : SampleRange();
+  if (range.minimum < 0) {
+    cell.main = draw::signed_picture(image);
+    cell.note =
+        fmt::format("{}x{}  range {:.3g} .. {:.3g}", image.width(), image.height(), range.minimum, range.maximum);
+  }
+  sheet.add(std::move(cell));
+}
+
+// The shape of each step's result.
+std::vector<Shape> shapes_of(const Image& in, const Chain& chain) {
+  std::vector<Shape> shapes;
+  for (const Filter& f : chain.steps()) shapes.push_back(f.result_shape(shapes.empty() ? in.shape() : shapes.back()));
+  return shapes;
+}
+
+void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
+  fmt::print("{}: {}\n", o.in, text_of(in.shape()).text);
+  const std::vector<Shape> shapes = shapes_of(in, chain);
+  for (std::size_t i = 0; i < report.steps.size(); ++i) {
+    const StepReport& s = report.steps[i];
+    const std::size_t outside = s.figures.below + s.figures.above;
+    fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
+               s.meaning.empty() ? "" : " (" + s.meaning + ")", time_text(s.seconds), s.figures.low, s.figures.high);
+    if (outside > 0) fmt::print(", {} outside 0..1", counted(outside, "sample", "samples"));
+    if (shapes[i] != in.shape()) fmt::print(", {}", text_of(shapes[i]).text);
+    fmt::print("\n");
+    for (const std::string& n : s.notes) fmt::print("     {}\n", n);
+  }
+}
+
+ordered_json steps_json(const Image& in, const Chain& chain, const Report& report) {
+  const std::vector<Shape> shapes = shapes_of(in, chain);
+  ordered_json steps = ordered_json::array();
+  for (std::size_t i = 0; i < report.steps.size(); ++i) {
+    const StepReport& s = report.steps[i];
+    steps.push_back({{"step", chain.steps()[i].text()},
+                     {"meaning", s.meaning},
+                     {"seconds", s.seconds},
+                     {"width", shapes[i].width},
+                     {"height", shapes[i].height},
+                     {"minimum", s.figures.low},
+                     {"maximum", s.figures.high},
+                     {"outside", s.figures.below + s.figures.above},
+                     {"notes", s.notes}});
+  }
+  return steps;
+}
+
 int apply(const Session& session, const ApplyArguments& o) {
   const Chain chain = chain_of(session, o);
   if (!io::format_of_name(o.out))
@@ -111,65 +162,28 @@ int apply(const Session& session, const ApplyArguments& o) {
   io::WriteOptions options;
   options.bits = bits_of_text(o.depth);
   options.quality = o.quality;
-  Attended attended;
-  attended.hear_notes();
+  const Attended attended;
   const io::Loaded in = session.read(o.in);
+  if (o.plan) {
+    fmt::print("{}\n", Engine::standard().plan(chain, in.image.shape(), in.image.white_level()).text());
+    return 0;
+  }
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
 
   draw::Sheet sheet(base_name(o.in) + " step by step", chain.text());
-  const bool drawing = !o.sheet.empty();
-  if (drawing) sheet.add(draw::picture_cell("input", in.image));
-  ordered_json steps = ordered_json::array();
-  if (!o.json) fmt::print("{}: {}\n", o.in, text_of(in.image.shape()).text);
-  Image step_input;
-  if (drawing) step_input = in.image;
-  const Image result = chain.run(in.image, [&](std::size_t i, const Image& image, double seconds) {
-    const Filter& f = chain.steps()[i];
-    const Range01 r = range_of(image);
-    const std::string meaning = f.meaning();
-    const std::vector<std::string> notes = attended.take_notes();
-    if (o.json) {
-      steps.push_back({{"step", f.text()},
-                       {"meaning", meaning},
-                       {"seconds", seconds},
-                       {"width", image.width()},
-                       {"height", image.height()},
-                       {"minimum", r.low},
-                       {"maximum", r.high},
-                       {"outside", r.outside},
-                       {"notes", notes}});
-    } else {
-      fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, f.text(),
-                 meaning.empty() ? "" : " (" + meaning + ")", time_text(seconds), r.low, r.high);
-      if (r.outside > 0) fmt::print(", {} outside 0..1", counted(r.outside, "sample", "samples"));
-      if (image.shape() != in.image.shape()) fmt::print(", {}", text_of(image.shape()).text);
-      fmt::print("\n");
-      for (const std::string& n : notes) fmt::print("     {}\n", n);
-    }
-    if (!drawing) return;
-    for (const Stage& p : f.stages(step_input)) {
-      if (!p.curves.empty()) {
-        sheet.add({fmt::format("{}. {}", i + 1, p.name), plot_of(p), "", nullptr});
-        continue;
-      }
-      draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, p.name), p.image);
-      if (p.content == StageContent::differences) cell.main = draw::signed_picture(p.image);
-      if (p.content == StageContent::frequencies) {
-        cell.main = draw::frequency_plane(p.image);
-        cell.below = nullptr;
-      }
-      sheet.add(std::move(cell));
-    }
-    draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, f.text()), image);
-    // Signed by its nature: as a picture most of it would be black.
-    if (f.result_white_level(1) == 0 && r.low < 0) {
-      cell.main = draw::signed_picture(image);
-      cell.note = fmt::format("{}x{}  range {:.3g} .. {:.3g}", image.width(), image.height(), r.low, r.high);
-    }
-    sheet.add(std::move(cell));
-    step_input = image;
-  });
+  RunOptions wanted;
+  wanted.figures = true;
+  if (!o.sheet.empty()) {
+    sheet.add(draw::picture_cell("input", in.image));
+    wanted.on_step = [&, before = in.image](std::size_t i, const ConstView& step) mutable {
+      add_step(sheet, chain.steps()[i], i + 1, before, step);
+      before = Image(step);
+    };
+  }
+  const Run run = Engine::standard().run(chain, in.image, wanted);
+  const Image& result = run.image;
+  if (!o.json) tell_steps(o, in.image, chain, run.report);
   // A gray or CMYK profile does not fit RGB and the other way round.
   if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();
   const io::Written w = io::write(o.out, result, options);
@@ -178,7 +192,7 @@ int apply(const Session& session, const ApplyArguments& o) {
     ordered_json j = {{"input", o.in},
                       {"output", o.out},
                       {"chain", chain.text()},
-                      {"steps", steps},
+                      {"steps", steps_json(in.image, chain, run.report)},
                       {"bits", w.bits},
                       {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
     if (!w.note.empty()) j["note"] = w.note;
@@ -195,7 +209,7 @@ int apply(const Session& session, const ApplyArguments& o) {
     io::write_bytes(o.save, {text.begin(), text.end()});
     fmt::print(stderr, "recipe: {}\n", o.save);
   }
-  if (drawing) {
+  if (!o.sheet.empty()) {
     add_comparison(sheet, session, chain, in.image, result);
     write_sheet(sheet, o.sheet);
   }
@@ -217,6 +231,7 @@ Command declare_apply(CLI::App& root, Session& session) {
   app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
   app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
   app->add_flag("--json", o->json, "print one JSON object");
+  app->add_flag("--plan", o->plan, "print how the steps would run and the memory they take, and write nothing");
   app->footer("Example: lsieve apply noon.png edges.png gray then convolve kernel=laplacian border=edge then stretch");
   return {app, [o, &session] { return apply(session, *o); }};
 }

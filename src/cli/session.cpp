@@ -113,10 +113,6 @@ Attended::Attended() {
   };
 }
 
-void Attended::hear_notes() {
-  watch_.on_note = [this](const std::string& line) { notes_.push_back(line); };
-}
-
 Attended::~Attended() {
   if (shown_) fmt::print(stderr, "\r       \r");
   ::sigaction(SIGINT, &before_, nullptr);

@@ -8,7 +8,6 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "sieve/draw.hpp"
@@ -115,10 +114,6 @@ class Attended {
  public:
   Attended();
   ~Attended();
-  // From here on filters tell what they found; some measure more for it.
-  void hear_notes();
-  // What they have told since the last call.
-  std::vector<std::string> take_notes() { return std::exchange(notes_, {}); }
   Attended(const Attended&) = delete;
   Attended& operator=(const Attended&) = delete;
 
@@ -128,7 +123,6 @@ class Attended {
   Watch* outer_ = nullptr;
   struct sigaction before_ {};
   bool shown_ = false;
-  std::vector<std::string> notes_;
 };
 
 }  // namespace sieve::internal::cli

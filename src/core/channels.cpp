@@ -2,6 +2,7 @@
 
 #include <string>
 
+#include "core/luma.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 
@@ -47,14 +48,11 @@ void to_gray(const ConstView& in, const View& to, GrayBy by) {
     copy(in.channel(static_cast<int>(by) - static_cast<int>(GrayBy::red)), to.channel(0));
     return;
   }
-  const LumaWeights w = by == GrayBy::average ? LumaWeights{1.0 / 3, 1.0 / 3, 1.0 / 3} : luma_weights(by);
-  const auto r = static_cast<float>(w.red), g = static_cast<float>(w.green), b = static_cast<float>(w.blue);
+  const internal::GrayWeights w = internal::gray_weights(by);
   parallel_rows(in.height(), RowCost(in.width(), 3), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float *red = in.row(y, 0), *green = in.row(y, 1), *blue = in.row(y, 2);
-      float* gray = to.row(y, 0);
-      for (int x = 0; x < in.width(); ++x) gray[x] = r * red[x] + g * green[x] + b * blue[x];
-    }
+    for (int y = first; y < last; ++y)
+      internal::weigh_colors({in.row(y, 0), in.row(y, 1), in.row(y, 2)}, w, to.row(y, 0),
+                             static_cast<std::size_t>(in.width()));
   });
 }
 

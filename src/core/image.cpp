@@ -8,9 +8,9 @@
 #include <string>
 #include <utility>
 
+#include "core/context.hpp"
 #include "core/memory.hpp"
 #include "core/rows.hpp"
-#include "core/strip_scope.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 
@@ -39,12 +39,12 @@ void check_channel(int c, const Shape& s) {
 
 ConstView ConstView::channel(int c) const {
   check_channel(c, shape);
-  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level};
+  return {row(0, c), {shape.width, shape.height, 1}, row_stride, plane_stride, white_level, place};
 }
 
 ConstView ConstView::part(const Rectangle& r) const {
   check_part(r, shape);
-  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, white_level};
+  return {row(r.y) + r.x, {r.width, r.height, shape.channels}, row_stride, plane_stride, white_level, {}};
 }
 
 View View::channel(int c) const {
@@ -76,13 +76,9 @@ Image::Image(const Shape& shape, std::uint32_t white_level, bool black) : shape_
   row_stride_ = static_cast<std::ptrdiff_t>(row);
   plane_stride_ = row_stride_ * shape.height;
   bytes_ = row * static_cast<std::size_t>(shape.height) * static_cast<std::size_t>(shape.channels) * sizeof(float);
-  if (SpareRoom* room = StripScope::room()) {
-    const SpareRoom::Block spare = room->take(bytes_);
-    data_ = spare.data;
-    if (data_ != nullptr && black) std::memset(data_, 0, bytes_);
-    if (data_ != nullptr) bytes_ = spare.bytes;
-  }
-  if (data_ == nullptr) data_ = allocate_samples(bytes_);
+  data_ = static_cast<float*>(take_memory(bytes_));
+  // What comes fresh from the system is black.
+  if (black && context().workspace != nullptr) std::memset(data_, 0, bytes_);
 }
 
 Image internal::unfilled(const Shape& shape, std::uint32_t white_level) { return {shape, white_level, false}; }
@@ -113,8 +109,7 @@ Image& Image::operator=(Image&& other) noexcept {
 }
 
 Image::~Image() {
-  SpareRoom* room = data_ != nullptr ? StripScope::room() : nullptr;
-  if (room == nullptr || !room->keep({data_, bytes_})) free_samples(data_, bytes_);
+  if (data_ != nullptr) give_memory(data_, bytes_);
 }
 
 void Image::fill(float value) {

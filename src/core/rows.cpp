@@ -37,14 +37,26 @@ namespace sieve::internal::rows {
 
 HWY_EXPORT(StreamRow);
 
+std::optional<int> row_index(const ConstView& in, int y, Border border) {
+  const std::optional<int> i = border_index(in.place.y + y, in.whole_height(), border);
+  return i ? std::optional<int>(*i - in.place.y) : std::nullopt;
+}
+
+std::optional<int> column_index(const ConstView& in, int x, Border border) {
+  const std::optional<int> i = border_index(in.place.x + x, in.whole_width(), border);
+  return i ? std::optional<int>(*i - in.place.x) : std::nullopt;
+}
+
 void extend(const ConstView& channel, int y, int from, int count, Border border, float fill, float* out) {
-  const int w = channel.width();
-  const auto source = border_index(y, channel.height(), border);
+  const int w = channel.whole_width();
+  const auto source = row_index(channel, y, border);
   if (!source) {
     std::fill(out, out + count, fill);
     return;
   }
-  const float* row = channel.row(*source);
+  // From here on in columns of the whole picture.
+  const float* row = channel.row(*source) - channel.place.x;
+  from += channel.place.x;
   // The samples x0..x1-1, all on one side of the picture.
   const auto beyond = [&](int x0, int x1) {
     float* to = out + (x0 - from);

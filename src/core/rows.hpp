@@ -2,14 +2,21 @@
 // Work on single rows that several rooms need: extension beyond the border, copies that bypass the cache.
 
 #include <cstddef>
+#include <optional>
 
 #include "sieve/core/border.hpp"
 #include "sieve/core/image.hpp"
 
 namespace sieve::internal::rows {
 
+// border_index() for the rows and columns of a view: where it lies in a larger picture, of that one, counted from the
+// view's own first row and column.
+std::optional<int> row_index(const ConstView& in, int y, Border border);
+std::optional<int> column_index(const ConstView& in, int x, Border border);
+
 // Writes the samples `from`..`from + count - 1` of row `y` of a one-channel view, both any integers: what lies beyond
-// the picture is filled in as the border says, with `fill` where the border is a fixed value.
+// the picture (the larger one, for a view with a place) is filled in as the border says, with `fill` where the border
+// is a fixed value.
 void extend(const ConstView& channel, int y, int from, int count, Border border, float fill, float* out);
 
 // True where a result of so many samples is too large to stay in the cache: then stores that bypass it are faster.

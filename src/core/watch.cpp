@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "core/context.hpp"
 #include "sieve/core/error.hpp"
 
 namespace sieve {
@@ -18,25 +19,60 @@ Watch::Active::~Active() { active_watch = before_; }
 
 Watch* current_watch() noexcept { return active_watch; }
 
-void checkpoint() {
-  if (active_watch != nullptr && active_watch->stopped()) throw Canceled();
+bool Watch::late() const noexcept {
+  return deadline_ != std::chrono::steady_clock::time_point::max() && std::chrono::steady_clock::now() >= deadline_;
 }
 
-bool notes_heard() noexcept { return active_watch != nullptr && active_watch->on_note; }
+void Watch::check() const {
+  if (stopped_.load(std::memory_order_relaxed)) throw Canceled();
+  if (late()) throw Canceled(Canceled::By::deadline);
+  if (outer_ != nullptr) outer_->check();
+}
+
+void checkpoint() {
+  if (active_watch != nullptr) active_watch->check();
+}
+
+const std::function<void(const std::string&)>* Watch::listener() const noexcept {
+  if (on_note) return &on_note;
+  return outer_ != nullptr ? outer_->listener() : nullptr;
+}
+
+// Notes are of a whole picture, not of one of its pieces.
+bool notes_heard() noexcept {
+  return active_watch != nullptr && !internal::context().alone && active_watch->listener() != nullptr;
+}
 
 void note(const std::string& line) {
-  if (notes_heard()) active_watch->on_note(line);
+  if (notes_heard()) (*active_watch->listener())(line);
 }
 
 void Watch::report(double share) {
-  if (!on_progress) return;
+  if (!on_progress) {
+    if (outer_ != nullptr) outer_->report(share);
+    return;
+  }
+  share = std::min(share, 0.999);
   const long long now =
       std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now().time_since_epoch())
           .count();
   long long last = last_.load();
   if (share <= most_.load() || now - last < 50 || !last_.compare_exchange_strong(last, now)) return;
   most_.store(share);
-  on_progress(std::min(1.0, share));
+  on_progress(share);
+}
+
+void Watch::report_end() {
+  if (on_progress) on_progress(1);
+}
+
+Progress::Root::Root() noexcept : outer_(innermost), before_(beside_others) {
+  innermost = nullptr;
+  beside_others = false;
+}
+Progress::Root::~Root() {
+  innermost = outer_;
+  beside_others = before_;
 }
 
 Progress::Part::Part(int parts) noexcept : before_(beside_others) { beside_others = before_ || parts > 1; }

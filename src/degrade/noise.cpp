@@ -14,22 +14,14 @@ using namespace internal;
 namespace {
 
 // f(sample, stream, position) for every color sample; the position is its place in the channel.
-template <class F, class Work>
-void each_random(const F& filter, const ConstView& in, const View& out, Work work) {
-  validate(filter, in, out);
-  const int color = in.shape.color_channels();
-  parallel_rows(in.height() * color, RowCost(in.width(), 16), [&](int first, int last) {
-    for (int i = first; i < last; ++i) {
-      const int y = i % in.height(), c = i / in.height();
-      const RandomStream random(filter.seed, static_cast<std::uint64_t>(c));
-      const float* a = in.row(y, c);
-      float* r = out.row(y, c);
-      const std::uint64_t start = static_cast<std::uint64_t>(y) << 32;
-      for (int x = 0; x < in.width(); ++x)
-        r[x] = static_cast<float>(work(static_cast<double>(a[x]), random, start + static_cast<std::uint64_t>(x)));
-    }
-  });
-  copy_alpha(in, out);
+template <class Work>
+auto by_random(std::uint64_t seed, Work work) {
+  return [seed, work](const float* in, float* out, std::size_t n, const RowPlace& place) {
+    const RandomStream random(seed, static_cast<std::uint64_t>(place.channel));
+    const std::uint64_t start = (static_cast<std::uint64_t>(place.y) << 32) + static_cast<std::uint64_t>(place.x);
+    for (std::size_t x = 0; x < n; ++x)
+      out[x] = static_cast<float>(work(static_cast<double>(in[x]), random, start + x));
+  };
 }
 
 // log(k!) in plain operations, by Stirling's series from 10 on: std::lgamma writes a variable that all threads share.
@@ -73,91 +65,100 @@ void seed_field(Description<F>& d) {
 }  // namespace
 
 Image GaussianNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void GaussianNoise::operator()(const ConstView& in, const View& out) const {
-  const double k = deviation;
-  each_random(*this, in, out, [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * r.normal(at); });
-}
+void GaussianNoise::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void GaussianNoise::describe(Description<GaussianNoise>& d) {
   d.called("gaussian_noise", "degrade",
            "Adds normal noise of mean 0, the same everywhere: the read noise of a sensor.");
   d.also({"grain", "normal", "awgn", "white noise"});
   d.wrong("the light is low and photons are counted: take poisson_noise, whose variance grows with the light.");
-  d.point();
-  d.undivided();
+  d.maps_places(
+      [](const GaussianNoise& f) {
+        return by_random(f.seed,
+                         [k = static_cast<double>(f.deviation)](double v, const RandomStream& r, std::uint64_t at) {
+                           return v + k * r.normal(at);
+                         });
+      },
+      16);
   d.field("deviation", &GaussianNoise::deviation, "0..1 scale", "standard deviation; 25 of 255 levels is 0.098",
           {0, 100});
   seed_field(d);
 }
 
 Image UniformNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void UniformNoise::operator()(const ConstView& in, const View& out) const {
-  const double k = amplitude;
-  each_random(*this, in, out,
-              [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * (2 * r.uniform(at) - 1); });
-}
+void UniformNoise::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void UniformNoise::describe(Description<UniformNoise>& d) {
   d.called("uniform_noise", "degrade", "Adds noise that is uniform between -amplitude and amplitude.");
   d.also({"white noise"});
   d.wrong("you want the noise of a sensor: that is gaussian_noise or poisson_noise.");
-  d.point();
-  d.undivided();
+  d.maps_places(
+      [](const UniformNoise& f) {
+        return by_random(f.seed,
+                         [k = static_cast<double>(f.amplitude)](double v, const RandomStream& r, std::uint64_t at) {
+                           return v + k * (2 * r.uniform(at) - 1);
+                         });
+      },
+      16);
   d.field("amplitude", &UniformNoise::amplitude, "0..1 scale", "half the width; the deviation is amplitude / sqrt 3",
           {0, 100});
   seed_field(d);
 }
 
 Image ImpulseNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void ImpulseNoise::operator()(const ConstView& in, const View& out) const {
-  if (dark + bright > 1)
-    throw InvalidArgument(fmt::format(
-        "impulse_noise: dark={} and bright={} are shares of all samples: together at most 1", dark, bright));
-  const double low = dark, high = 1 - static_cast<double>(bright);
-  each_random(*this, in, out, [=](double v, const RandomStream& r, std::uint64_t at) {
-    const double u = r.uniform(at);
-    return u < low ? 0.0 : u >= high ? 1.0 : v;
-  });
-}
+void ImpulseNoise::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void ImpulseNoise::describe(Description<ImpulseNoise>& d) {
   d.called("impulse_noise", "degrade", "Salt and pepper: shares of the samples become 0 and 1.");
   d.also({"salt and pepper", "salt", "pepper", "outliers"});
   d.wrong("you want grain on every pixel: take gaussian_noise.");
-  d.point();
-  d.undivided();
+  d.maps_places(
+      [](const ImpulseNoise& f) {
+        if (f.dark + f.bright > 1)
+          throw InvalidArgument(fmt::format(
+              "impulse_noise: dark={} and bright={} are shares of all samples: together at most 1", f.dark, f.bright));
+        const double low = f.dark, high = 1 - static_cast<double>(f.bright);
+        return by_random(f.seed, [=](double v, const RandomStream& r, std::uint64_t at) {
+          const double u = r.uniform(at);
+          return u < low ? 0.0 : u >= high ? 1.0 : v;
+        });
+      },
+      16);
   d.field("dark", &ImpulseNoise::dark, "share", "share of samples that become 0", {0, 1});
   d.field("bright", &ImpulseNoise::bright, "share", "share of samples that become 1", {0, 1});
   seed_field(d);
 }
 
 Image PoissonNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void PoissonNoise::operator()(const ConstView& in, const View& out) const {
-  const double n = photons;
-  each_random(*this, in, out, [n](double v, const RandomStream& r, std::uint64_t at) {
-    return std::isnan(v) ? v : poisson(v * n, r, at) / n;
-  });
-}
+void PoissonNoise::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void PoissonNoise::describe(Description<PoissonNoise>& d) {
   d.called("poisson_noise", "degrade", "Photon noise: each sample becomes a random count whose mean is its light.");
   d.also({"shot noise", "photon noise"});
   d.wrong("the noise is to be the same in light and shade: take gaussian_noise.");
-  d.point();
-  d.undivided();
+  d.maps_places(
+      [](const PoissonNoise& f) {
+        return by_random(f.seed,
+                         [n = static_cast<double>(f.photons)](double v, const RandomStream& r, std::uint64_t at) {
+                           return std::isnan(v) ? v : poisson(v * n, r, at) / n;
+                         });
+      },
+      16);
   d.field("photons", &PoissonNoise::photons, "photons", "mean count at white; fewer photons, more noise", {0.01, 1e9});
   seed_field(d);
 }
 
 Image SpeckleNoise::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void SpeckleNoise::operator()(const ConstView& in, const View& out) const {
-  const double k = deviation;
-  each_random(*this, in, out,
-              [k](double v, const RandomStream& r, std::uint64_t at) { return v * (1 + k * r.normal(at)); });
-}
+void SpeckleNoise::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void SpeckleNoise::describe(Description<SpeckleNoise>& d) {
   d.called("speckle_noise", "degrade",
            "Multiplies by 1 + noise: bright places grow noisier, as in radar and laser pictures.");
   d.also({"multiplicative noise", "coherent"});
   d.wrong("dark places are to be noisy too: take gaussian_noise.");
-  d.point();
-  d.undivided();
+  d.maps_places(
+      [](const SpeckleNoise& f) {
+        return by_random(f.seed,
+                         [k = static_cast<double>(f.deviation)](double v, const RandomStream& r, std::uint64_t at) {
+                           return v * (1 + k * r.normal(at));
+                         });
+      },
+      16);
   d.field("deviation", &SpeckleNoise::deviation, "", "standard deviation of the factor", {0, 100});
   seed_field(d);
 }

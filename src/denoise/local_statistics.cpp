@@ -92,6 +92,7 @@ void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.also({"local Wiener", "grain"});
   d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.");
   d.window([](const AdaptiveWiener& f) { return whole(f.radius); });
+  d.undivided();
   d.measures([](const AdaptiveWiener& f) { return !f.noise; });
   d.meaning([](const AdaptiveWiener& f) { return square(f.radius); });
   d.whole("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
@@ -119,6 +120,7 @@ void Lee::describe(Description<Lee>& d) {
   d.also({"speckle", "SAR", "radar", "ultrasound"});
   d.wrong("the noise is equally strong in dark and bright parts: take adaptive_wiener.");
   d.window([](const Lee& f) { return whole(f.radius); });
+  d.undivided();
   d.measures([](const Lee& f) { return !f.speckle; });
   d.meaning([](const Lee& f) { return square(f.radius); });
   d.whole("radius", &Lee::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
@@ -127,14 +129,7 @@ void Lee::describe(Description<Lee>& d) {
 }
 
 Image Anscombe::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Anscombe::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  const float k = peak, top = std::sqrt(k + 0.375F);
-  map_samples(in, out, [k, top](float v) {
-    const float n = v * k + 0.375F;
-    return std::sqrt(n < 0 ? 0 : n) / top;
-  });
-}
+void Anscombe::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Anscombe::describe(Description<Anscombe>& d) {
   d.float_result();
   d.called("anscombe", "denoise",
@@ -142,28 +137,37 @@ void Anscombe::describe(Description<Anscombe>& d) {
            "inverse_anscombe.");
   d.also({"variance stabilizing", "stabilize", "photon noise", "Poisson"});
   d.wrong("the noise is the same in dark and bright parts already.");
-  d.point();
+  d.maps_samples(
+      [](const Anscombe& f) {
+        const float k = f.peak, top = std::sqrt(k + 0.375F);
+        return [k, top](float v) {
+          const float n = v * k + 0.375F;
+          return std::sqrt(n < 0 ? 0 : n) / top;
+        };
+      },
+      1.5);
   d.field("peak", &Anscombe::peak, "photons", "what white stands for", {0.1, 1e6});
 }
 
 Image InverseAnscombe::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void InverseAnscombe::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  const double k = peak, top = 2 * std::sqrt(k + 0.375);
-  map_samples(in, out, [k, top](float v) {
-    if (std::isnan(v)) return v;
-    // Below the transform of no photon at all the closed form has no meaning.
-    const double d = std::max(static_cast<double>(v) * top, 2 * std::sqrt(0.375));
-    const double root = std::sqrt(1.5),
-                 n = d * d / 4 + root / (4 * d) - 11 / (8 * d * d) + 5 * root / (8 * d * d * d) - 1.0 / 8;
-    return static_cast<float>(n / k);
-  });
-}
+void InverseAnscombe::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void InverseAnscombe::describe(Description<InverseAnscombe>& d) {
   d.called("inverse_anscombe", "denoise", "Undoes anscombe after a denoiser, without bias.");
   d.also({"unstabilize", "variance stabilizing"});
   d.wrong("nothing was denoised between the two: then it is not the exact inverse of single samples.");
-  d.point();
+  d.maps_samples(
+      [](const InverseAnscombe& f) {
+        const double k = f.peak, top = 2 * std::sqrt(k + 0.375);
+        return [k, top](float v) {
+          if (std::isnan(v)) return v;
+          // Below the transform of no photon at all the closed form has no meaning.
+          const double t = std::max(static_cast<double>(v) * top, 2 * std::sqrt(0.375));
+          const double root = std::sqrt(1.5),
+                       n = t * t / 4 + root / (4 * t) - 11 / (8 * t * t) + 5 * root / (8 * t * t * t) - 1.0 / 8;
+          return static_cast<float>(n / k);
+        };
+      },
+      6);
   d.field("peak", &InverseAnscombe::peak, "photons", "as in anscombe", {0.1, 1e6});
 }
 

@@ -2,7 +2,12 @@
 
 #include <fmt/format.h>
 
+#include "core/memory.hpp"
+#include "describe/row_run.hpp"
+
 namespace sieve {
+
+using namespace internal;
 
 FilterDescription::~FilterDescription() = default;
 
@@ -66,7 +71,24 @@ std::string FilterDescription::text(const void* filter, bool full) const {
   return s;
 }
 
+void FilterDescription::each_step(const std::shared_ptr<const void>& fields, StepVisitor visit) const {
+  if (!each_step_) return visit({this, fields});
+  each_step_(fields.get(), [&](const Step& s) { s.about->each_step(s.fields, visit); });
+}
+
+RowOperation FilterDescription::row_operation(const void* filter, const Shape& in) const {
+  if (!row_operation_) return {};
+  if (second_) require_second(second_(filter).image(name.c_str(), "with"), in, name.c_str());
+  return row_operation_(filter);
+}
+
 Image FilterDescription::run(const void* filter, const ConstView& in) const {
+  if (!run_) {
+    require_input(in, name.c_str());
+    Image out = unfilled(result_shape(filter, in.shape), result_white_level(filter, in.white_level));
+    run(filter, in, out.view());
+    return out;
+  }
   Image result = run_(filter, in);
   result.set_white_level(result_white_level(filter, result.white_level()));
   return result;
@@ -76,6 +98,10 @@ void FilterDescription::run(const void* filter, const ConstView& in, const View&
   check_buffers(filter, in, out);
   if (run_into_) {
     run_into_(filter, in, out);
+    return;
+  }
+  if (row_operation_) {
+    run_rows(*this, filter, in, out);
     return;
   }
   const Image result = run_(filter, in);
@@ -95,6 +121,7 @@ void FilterDescription::check_buffers(const void* filter, const ConstView& in, c
   } else {
     require_output(in, out, needed, name.c_str());
   }
+  if (second_) require_pair(in, second_(filter).image(name.c_str(), "with"), out, name.c_str());
 }
 
 std::optional<int> FilterDescription::reach(const void* filter) const {
@@ -105,13 +132,31 @@ std::shared_ptr<void> FilterDescription::measured(const void* filter, const Cons
   return measured_ ? measured_(filter, in) : nullptr;
 }
 
-std::optional<int> FilterDescription::strip_margin(const void* filter) const {
-  if (undivided_ && undivided_(filter)) return std::nullopt;
-  if (border_) {
-    const Border b = border_(filter);
-    if (b == Border::wrap || b == Border::inside || b == Border::full) return std::nullopt;
-  }
-  return reach(filter);
+void FilterDescription::require_runnable() const {
+  if (runs()) return;
+  throw InvalidArgument(
+      fmt::format("{}: nothing says what it does: give the struct a call operator, or its description "
+                  "maps_samples(), maps_places(), maps_pairs(), maps_pixels() or maps_windows()",
+                  name));
+}
+
+void FilterDescription::check_second(const void* filter, const View& out) const {
+  if (second_) require_output(second_(filter).image(name.c_str(), "with"), out, out.shape, name.c_str());
+}
+
+bool FilterDescription::divided(const void* filter) const {
+  if (undivided_ && undivided_(filter)) return false;
+  if (!border_) return true;
+  const Border b = border_(filter);
+  return b != Border::wrap && b != Border::inside && b != Border::full;
+}
+
+std::optional<int> FilterDescription::part_margin(const void* filter) const {
+  return divided(filter) ? reach(filter) : std::nullopt;
+}
+
+bool FilterDescription::local_once_measured(const void* filter) const {
+  return measured_ && reach_ && divided(filter) && reach_(filter);
 }
 
 std::vector<Stage> FilterDescription::stages(const void* filter, const ConstView& in) const {

@@ -2,11 +2,9 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 #include <set>
 
-#include "run/strip_run.hpp"
-#include "sieve/core/watch.hpp"
+#include "sieve/run/engine.hpp"
 
 namespace sieve {
 
@@ -105,73 +103,9 @@ Chain Chain::parse(const std::string& line, const Catalogue& catalogue, const Re
   return parse(words_of(line), catalogue, resources);
 }
 
-Image Chain::operator()(const ConstView& in) const {
-  require_input(in, "chain");
-  return run_into(in, nullptr);
-}
+Image Chain::operator()(const ConstView& in) const { return Engine::standard().run(*this, in).image; }
 
-void Chain::operator()(const ConstView& in, const View& out) const {
-  description_of<Chain>().check_buffers(this, in, out);
-  run_into(in, &out);
-}
-
-Image Chain::run_into(const ConstView& in, const View* out) const {
-  // Notes are of the whole picture, not of a strip: whoever hears them gets each step by itself, and the same bits.
-  const bool by_strips = !notes_heard();
-  Progress progress(static_cast<double>(steps_.size()));
-  std::vector<internal::Step> steps;
-  for (const Filter& f : steps_) steps.push_back({&f.about(), f.fields()});
-  Image current;
-  for (std::size_t i = 0; i < steps_.size();) {
-    const ConstView from = i == 0 ? in : current.view();
-    std::size_t done = 1;
-    const std::span<const internal::Step> rest = std::span<const internal::Step>(steps).subspan(i);
-    const internal::StripRun strips(by_strips ? rest : rest.first(0), from);
-    const bool cut = strips.count() > 1 || (i > 0 && strips.count() > 0 && strips.alone(from.shape));
-    if (cut) done = strips.count();
-    progress.expect(static_cast<double>(done));
-    const View* target = i + done == steps_.size() ? out : nullptr;
-    if (!cut) {
-      if (target != nullptr) {
-        steps_[i](from, *target);
-        return {};
-      }
-      current = steps_[i](from);
-    } else if (target != nullptr) {
-      strips(from, *target);
-      return {};
-    } else if (i > 0 && strips.alone(from.shape)) {
-      strips(from, current);
-      current.set_white_level(strips.white_level());
-    } else {
-      Image next(strips.shape(), strips.white_level());
-      strips(from, next);
-      current = std::move(next);
-    }
-    progress.add(static_cast<double>(done));
-    i += done;
-  }
-  if (!steps_.empty()) return current;
-  if (out == nullptr) return Image(in);
-  copy(in, *out);
-  return {};
-}
-
-Image Chain::run(const ConstView& in, const std::function<void(std::size_t, const Image&, double)>& on_step) const {
-  require_input(in, "chain");
-  if (steps_.empty()) return Image(in);
-  Progress progress(static_cast<double>(steps_.size()));
-  Image current;
-  for (std::size_t i = 0; i < steps_.size(); ++i) {
-    const auto start = std::chrono::steady_clock::now();
-    Image next = steps_[i](i == 0 ? in : current.view());
-    const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - start;
-    current = std::move(next);
-    progress.add(1);
-    if (on_step) on_step(i, current, taken.count());
-  }
-  return current;
-}
+void Chain::operator()(const ConstView& in, const View& out) const { Engine::standard().run(*this, in, {.out = out}); }
 
 std::string Chain::text(bool full) const {
   std::string s;
@@ -192,7 +126,10 @@ std::optional<int> Chain::reach() const {
 void Chain::describe(Description<Chain>& d) {
   d.called("chain", "group", "Filters one after the other.");
   d.wrong("never: a chain is what it is made of.");
-  d.window(&Chain::reach).undivided();
+  d.window(&Chain::reach);
+  d.consists_of([](const Chain& chain, StepVisitor visit) {
+    for (const Filter& f : chain.steps_) visit(f.step());
+  });
   d.shape([](const Chain& chain, Shape shape) {
     for (const Filter& f : chain.steps_) shape = f.result_shape(shape);
     return shape;

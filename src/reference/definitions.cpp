@@ -40,7 +40,7 @@ std::optional<Image> Definitions::plain(const Filter& filter, const ConstView& i
   }
   const auto found = definitions_.find(filter.about().type());
   if (found == definitions_.end()) return std::nullopt;
-  filter.about().check(filter.fields().get());
+  filter.about().check(filter.step().fields.get());
   return found->second.plain(filter, in);
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/memory.hpp"
 #include "describe/format_real.hpp"
+#include "describe/row_run.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/describe/description.hpp"
 
@@ -35,6 +36,13 @@ template <class F>
 void validate(const F& filter, const ConstView& in, const View& out) {
   check(filter);
   description_of<F>().check_buffers(&filter, in, out);
+}
+
+// The writing call operator of a filter that its description gives as an operation on rows.
+template <class F>
+void validate_and_run_rows(const F& filter, const ConstView& in, const View& out) {
+  validate(filter, in, out);
+  run_rows(description_of<F>(), &filter, in, out);
 }
 
 // The result of a filter that writes into a buffer, in a picture of its own.

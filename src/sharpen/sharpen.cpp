@@ -50,23 +50,10 @@ void combine_rows(const ConstView& in, const View& out, Combine combine) {
   });
 }
 
-void tell_outside(const ConstView& out) {
-  if (!notes_heard()) return;
-  std::size_t below = 0, above = 0;
-  for (int c = 0; const ChannelStatistics& s : statistics(out)) {
-    if (c++ >= out.shape.color_channels()) break;
-    below += s.below;
-    above += s.above;
-  }
-  if (below + above > 0)
-    note(fmt::format("{} below 0 and {} above 1: kept as they are; clip cuts them", counted(below, "sample", "samples"),
-                     above));
-}
-
 template <class F>
 bool blur_is_undivided(const F& f) {
   const Gaussian blur = blur_of(f);
-  return !description_of<Gaussian>().strip_margin(&blur);
+  return !description_of<Gaussian>().part_margin(&blur);
 }
 
 template <class F>
@@ -92,7 +79,6 @@ void Unsharp::operator()(const ConstView& in, const View& out) const {
       return v + k * beyond(v - b, t);
     });
   }
-  tell_outside(out);
 }
 void Unsharp::describe(Description<Unsharp>& d) {
   d.called("unsharp", "sharpen",
@@ -101,6 +87,7 @@ void Unsharp::describe(Description<Unsharp>& d) {
   d.wrong(
       "the picture is noisy: the noise is sharpened, too; denoise first or give a threshold. Halos disturb: take "
       "bounded_unsharp.");
+  d.reads_around();
   d.window([](const Unsharp& f) { return filter_reach(blur_of(f)); });
   d.undivided(blur_is_undivided<Unsharp>);
   d.meaning([](const Unsharp& f) {
@@ -119,7 +106,6 @@ void LaplacianSharpen::operator()(const ConstView& in, const View& out) const {
   const Correlate filter = laplacian(*this);
   filter(in, out);
   combine_rows(in, out, [k = amount * turn(filter.kernel)](float v, float l) { return v - k * l; });
-  tell_outside(out);
 }
 static std::vector<Stage> stages_of_laplacian_sharpen(const LaplacianSharpen& f, const ConstView& in) {
   const Correlate filter = laplacian(f);
@@ -132,6 +118,7 @@ void LaplacianSharpen::describe(Description<LaplacianSharpen>& d) {
   d.called("laplacian_sharpen", "sharpen", "Takes the second derivative off: sharpens the finest detail.");
   d.also({"sharpen", "second derivative"});
   d.wrong("the blur is wider than a pixel or two: it is out of its reach; take unsharp with that sigma.");
+  d.reads_around();
   d.window([](const LaplacianSharpen&) { return 1; });
   d.stages(stages_of_laplacian_sharpen);
   d.field("amount", &LaplacianSharpen::amount, "", "how much", {0, 100});

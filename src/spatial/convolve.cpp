@@ -102,6 +102,7 @@ void describe_both(Description<F>& d) {
     return f.method == ConvolutionMethod::fourier ||
            (f.method == ConvolutionMethod::automatic && maybe_fourier(f.kernel));
   });
+  d.reads_around();
   // A kernel of another sum than 1 is a derivative, or not normalized yet.
   d.float_result([](const F& f) { return std::abs(f.kernel.sum() - 1) > 1e-6; });
   d.meaning([](const F& f) {

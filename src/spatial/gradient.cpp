@@ -62,6 +62,7 @@ void derivatives(const F& f, const ConstView& in, const View& out, Finish finish
 template <class F>
 void describe_both(Description<F>& d) {
   d.window([](const F&) { return 1; });
+  d.reads_around();
   d.float_result();
   d.wrong("the picture is noisy: the derivative raises the noise; put a gaussian before it.");
   d.field("by", &F::by, "", "which pair of 3x3 kernels; scharr has the truest direction");

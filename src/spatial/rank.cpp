@@ -176,6 +176,7 @@ void Median::describe(Description<Median>& d) {
   d.wrong(
       "the noise is fine grain without outliers: a Gaussian or an edge-preserving filter leaves less of it; thin lines "
       "must stay.");
+  d.reads_around();
   describe_window(d, 127);
   d.border(&Median::border, &Median::fill);
 }
@@ -189,6 +190,7 @@ void Percentile::describe(Description<Percentile>& d) {
   d.called("percentile", "rank", "The sample below which a share of the window lies: a softer minimum or maximum.");
   d.also({"quantile", "rank", "order statistic"});
   d.wrong("the middle is wanted: median is the same at share=0.5 and faster for small windows.");
+  d.reads_around();
   describe_window(d, 127);
   d.field("share", &Percentile::share, "share", "of the window that lies below: 0 minimum, 0.5 median, 1 maximum",
           {0, 1});
@@ -219,6 +221,7 @@ void AlphaTrimmedMean::describe(Description<AlphaTrimmedMean>& d) {
            "The mean of the window without its smallest and largest samples: for grain and impulses at once.");
   d.also({"trimmed mean", "truncated mean"});
   d.wrong("there is one kind of noise only: the mean or the median alone does better.");
+  d.reads_around();
   describe_window(d, 31);
   d.meaning([](const AlphaTrimmedMean& f) {
     const std::size_t n = window_of(f).size();
@@ -283,6 +286,7 @@ void WeightedMedian::describe(Description<WeightedMedian>& d) {
            "The median with weights: near pixels count more, so that corners and lines last longer.");
   d.also({"denoise"});
   d.wrong("impulses are dense: the heavy middle keeps them; take median or adaptive_median.");
+  d.reads_around();
   d.window([](const WeightedMedian& f) { return reach_of(places_of(f)); });
   d.meaning([](const WeightedMedian& f) { return fmt::format("window {}x{}", f.weights.width(), f.weights.height()); });
   d.field("weights", &WeightedMedian::weights, "", "a kernel of weights, 0 or more");

@@ -94,6 +94,7 @@ void Gaussian::describe(Description<Gaussian>& d) {
     return f.sigma < kDirectUpTo ? fmt::format("window {0}x{0}", 2 * filter_reach(f) + 1)
                                  : fmt::format("reaches {} pixels", filter_reach(f));
   });
+  d.reads_around();
   // The coarse grid of a large sigma lies otherwise in a strip.
   d.undivided([](const Gaussian& f) { return f.sigma >= kDirectUpTo; });
   d.field("sigma", &Gaussian::sigma, "pixels", "standard deviation; 0 leaves the picture as it is", {0, 500});
@@ -120,6 +121,7 @@ void Box::describe(Description<Box>& d) {
       "fine stripes and dots must not turn over (a box inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
   d.window([](const Box& f) { return whole(f.radius); });
+  d.undivided();
   d.shape(smaller<Box>);
   d.meaning([](const Box& f) { return fmt::format("window {0}x{0}", 2 * f.radius + 1); });
   d.whole("radius", &Box::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 2047});
@@ -155,6 +157,7 @@ void Binomial::describe(Description<Binomial>& d) {
   d.also({"Pascal", "smooth"});
   d.wrong("impulses (take a rank filter); sigmas of more than a few pixels: gaussian is faster there.");
   d.window([](const Binomial& f) { return whole(f.radius); });
+  d.reads_around();
   d.shape(smaller<Binomial>);
   d.meaning([](const Binomial& f) {
     return fmt::format("window {0}x{0}, like a Gaussian of sigma {1:.2f}", 2 * f.radius + 1, std::sqrt(f.radius / 2.0));
@@ -184,9 +187,10 @@ void DiskMean::describe(Description<DiskMean>& d) {
       "fine stripes and dots must not turn over (a disk inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
   d.window([](const DiskMean& f) { return static_cast<int>(f.radius); });
+  d.reads_around();
   d.undivided([](const DiskMean& f) {
     const Correlate c = as_correlation(f);
-    return !description_of<Correlate>().strip_margin(&c);
+    return !description_of<Correlate>().part_margin(&c);
   });
   d.shape(smaller<DiskMean>);
   d.meaning(meaning_of_disk_mean);

@@ -26,12 +26,59 @@ HWY_INLINE void Odd(const float* in, float* out, std::size_t n, F f) {
   });
 }
 
-// v^exponent of v >= 0.
+// c[0] + c[1] x + c[2] x^2 + ...
+template <class D, class V, std::size_t n>
+HWY_INLINE V Polynomial(D d, V x, const float (&c)[n]) {
+  V sum = hn::Set(d, c[n - 1]);
+  for (std::size_t i = n - 1; i-- > 0;) sum = hn::MulAdd(sum, x, hn::Set(d, c[i]));
+  return sum;
+}
+
+// Both through the zeros of Chebyshev polynomials, worked out to 50 digits: log2(1 + f) / f from sqrt(1/2) - 1 to
+// sqrt(2) - 1, to 5e-9 of it, and (2^x - 1) / x from -1/2 to 1/2, to 5e-9 of 2^x.
+constexpr float kLog2[] = {1.44269504F,   -0.721347354F, 0.480898520F,  -0.360696542F, 0.288552561F,
+                           -0.239608122F, 0.204857648F,  -0.191388377F, 0.184760334F,  -0.107497894F};
+constexpr float kExp2[] = {0.693147188F, 0.240226508F, 0.0555035711F, 0.00961808256F, 0.00133908634F, 0.000154531629F};
+
+// 2^n of whole n from -126 to 127.
+template <class D, class VI>
+HWY_INLINE auto PowerOfTwo(D d, VI n) {
+  const hn::RebindToSigned<D> di;
+  return hn::BitCast(d, hn::ShiftLeft<23>(hn::Add(n, hn::Set(di, 127))));
+}
+
+// v^exponent of v >= 0. The whole part of the result's logarithm is taken off before it is rounded, so that only the
+// rest of it, below 1, carries a rounding.
 template <class D, class V>
 HWY_INLINE V Power(D d, V v, float exponent) {
+  const hn::RebindToSigned<D> di;
+  constexpr std::int32_t kRootHalf = 0x3f3504f3;  // the bits of sqrt(1/2)
   const auto tiny = hn::Lt(v, hn::Set(d, 1.2e-38F));
-  const auto log = hn::Log(d, hn::IfThenElse(tiny, hn::Set(d, 1.0F), v));
-  return hn::IfThenZeroElse(tiny, hn::Exp(d, hn::Mul(log, hn::Set(d, exponent))));
+  const auto bits = hn::BitCast(di, v);
+  const auto whole = hn::ShiftRight<23>(hn::Sub(bits, hn::Set(di, kRootHalf)));
+  const auto f = hn::Sub(hn::BitCast(d, hn::Sub(bits, hn::ShiftLeft<23>(whole))), hn::Set(d, 1.0F));
+  const auto e = hn::Set(d, exponent), k = hn::ConvertTo(d, whole);
+  const auto part = hn::Mul(hn::Mul(Polynomial(d, f, kLog2), f), e);
+  // Beyond these ends the result is 0 or infinite.
+  const auto sum = hn::Max(hn::Set(d, -250.0F), hn::Min(hn::Set(d, 250.0F), hn::MulAdd(k, e, part)));
+  const auto n = hn::Round(sum);
+  const auto x = hn::Max(hn::Set(d, -1.0F), hn::Min(hn::Set(d, 1.0F), hn::Add(hn::MulSub(k, e, n), part)));
+  const auto power = hn::MulAdd(Polynomial(d, x, kExp2), x, hn::Set(d, 1.0F));
+  // In two halves, so that neither leaves the range of a float by itself.
+  const auto ni = hn::ConvertTo(di, n), half = hn::ShiftRight<1>(ni);
+  const auto result = hn::Mul(hn::Mul(power, PowerOfTwo(d, half)), PowerOfTwo(d, hn::Sub(ni, half)));
+  return hn::IfThenZeroElse(tiny, result);
+}
+
+// tanh(x) = q / (q + 2) with q = e^(2x) - 1, in which nothing cancels near 0; for |x| up to 20.
+template <class D, class V>
+HWY_INLINE V HyperbolicTangent(D d, V x) {
+  const hn::RebindToSigned<D> di;
+  const auto y = hn::Mul(hn::Abs(x), hn::Set(d, 2.88539008F));  // 2 / ln 2
+  const auto n = hn::Round(y);
+  const auto f = hn::Sub(y, n), scale = PowerOfTwo(d, hn::ConvertTo(di, n));
+  const auto q = hn::MulAdd(hn::Mul(scale, f), Polynomial(d, f, kExp2), hn::Sub(scale, hn::Set(d, 1.0F)));
+  return hn::CopySign(hn::Div(q, hn::Add(q, hn::Set(d, 2.0F))), x);
 }
 
 template <class D, class V>
@@ -130,11 +177,12 @@ void SigmoidRow(const float* in, float steepness, float center, float* out, std:
                t1 = std::tanh(k * (1 - m));
   const auto base = static_cast<float>(t0), scale = static_cast<float>(1 / (t1 - t0)), half = static_cast<float>(k);
   EachVector(n, [&](auto d, std::size_t x) HWY_ATTR {
-    const auto v = hn::LoadU(d, in + x), end = hn::Set(d, 40.0F);
+    const auto v = hn::LoadU(d, in + x), end = hn::Set(d, 20.0F);
     // The hyperbolic tangent has long been flat there.
     const auto e = hn::Max(hn::Neg(end), hn::Min(end, hn::Mul(hn::Sub(v, hn::Set(d, center)), hn::Set(d, half))));
-    hn::StoreU(hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(hn::Tanh(d, e), hn::Set(d, base)), hn::Set(d, scale))),
-               d, out + x);
+    hn::StoreU(
+        hn::IfThenElse(hn::IsNaN(v), v, hn::Mul(hn::Sub(HyperbolicTangent(d, e), hn::Set(d, base)), hn::Set(d, scale))),
+        d, out + x);
   });
 }
 void NaturalLogRow(const float* in, float floor, float* out, std::size_t n) {

@@ -2,8 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <functional>
 
+#include "core/luma.hpp"
 #include "run/validate.hpp"
 #include "sieve/tone/statistics.hpp"
 #include "tone/point_lanes.hpp"
@@ -14,17 +17,19 @@ namespace sieve {
 using namespace internal;
 
 Image Clip::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Clip::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  if (high < low) throw InvalidArgument(fmt::format("clip: high={} lies below low={}; give low <= high", high, low));
-  each_row(in, out,
-           [this](const float* a, float* r, std::size_t n, bool stream) { lanes::clip(a, low, high, r, n, stream); });
-}
+void Clip::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Clip::describe(Description<Clip>& d) {
   d.called("clip", "tone", "Cuts samples off at two levels; everything between stays as it is.");
   d.also({"clamp", "saturate", "cut", "limit"});
   d.wrong("detail outside the levels matters: it is lost for good; take stretch.");
-  d.point();
+  d.maps_samples(
+      [](const Clip& f) {
+        if (f.high < f.low)
+          throw InvalidArgument(fmt::format("clip: high={} lies below low={}; give low <= high", f.high, f.low));
+        return [low = static_cast<float>(f.low), high = static_cast<float>(f.high)](
+                   const float* a, float* r, std::size_t n) { lanes::clip(a, low, high, r, n, false); };
+      },
+      lanes::kCheap);
   d.field("low", &Clip::low, "0..1 scale", "lowest sample kept");
   d.field("high", &Clip::high, "0..1 scale", "highest sample kept, not below low");
 }
@@ -48,16 +53,7 @@ static Stretch measured_of_stretch(const Stretch& f, const ConstView& in) {
 void Stretch::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
   const Stretch known = measured_of_stretch(*this, in);
-  const Ends ends{*known.low, *known.high};
-  // No range (one level, or no finite sample at all): every sample becomes to_low.
-  const bool flat = !(ends.low != ends.high) || !std::isfinite(ends.low) || !std::isfinite(ends.high);
-  const float slope =
-      flat ? 0
-           : static_cast<float>((static_cast<double>(to_high) - to_low) / (static_cast<double>(ends.high) - ends.low));
-  const float base = flat ? 0 : ends.low;
-  each_row(in, out, [&](const float* a, float* r, std::size_t n, bool stream) {
-    lanes::line(a, base, slope, to_low, r, n, stream);
-  });
+  run_rows(description_of<Stretch>(), &known, in, out);
 }
 void Stretch::describe(Description<Stretch>& d) {
   d.called("stretch", "tone",
@@ -65,7 +61,17 @@ void Stretch::describe(Description<Stretch>& d) {
   d.also({"normalize", "levels", "contrast", "rescale", "defog"});
   d.wrong(
       "a few extreme samples set the range: give percent; the histogram is lopsided: equalize or a gamma does more.");
-  d.point();
+  d.maps_samples(
+      [](const Stretch& f) {
+        const Ends ends{f.low.value_or(0), f.high.value_or(1)};
+        // No range (one level, or no finite sample at all): every sample becomes to_low.
+        const bool flat = !(ends.low != ends.high) || !std::isfinite(ends.low) || !std::isfinite(ends.high);
+        const double slope =
+            flat ? 0 : (static_cast<double>(f.to_high) - f.to_low) / (static_cast<double>(ends.high) - ends.low);
+        return [base = flat ? 0 : ends.low, k = static_cast<float>(slope), to = static_cast<float>(f.to_low)](
+                   const float* a, float* r, std::size_t n) { lanes::line(a, base, k, to, r, n, false); };
+      },
+      lanes::kCheap);
   d.measures([](const Stretch& f) { return !(f.low && f.high); }, measured_of_stretch);
   d.field("low", &Stretch::low, "0..1 scale", "input level that becomes to_low; auto measures it");
   d.field("high", &Stretch::high, "0..1 scale", "input level that becomes to_high; auto measures it");
@@ -75,27 +81,36 @@ void Stretch::describe(Description<Stretch>& d) {
 }
 
 Image Absolute::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Absolute::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  each_row(in, out, lanes::absolute);
-}
+void Absolute::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Absolute::describe(Description<Absolute>& d) {
   d.called("absolute", "tone", "The size of every sample without its sign: makes signed results fit to view.");
   d.also({"magnitude", "modulus", "abs"});
   d.wrong("the sign matters: stretch shows both sides about mid-gray.");
-  d.point();
+  d.maps_samples(
+      [](const Absolute&) { return [](const float* a, float* r, std::size_t n) { lanes::absolute(a, r, n, false); }; });
 }
 
-Image Gray::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Gray::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  to_gray(in, out, by);
+static std::function<void(const PixelRow&)> gray_of_pixels(GrayBy by) {
+  if (by == GrayBy::red || by == GrayBy::green || by == GrayBy::blue) {
+    return [c = static_cast<std::size_t>(by) - static_cast<std::size_t>(GrayBy::red)](const PixelRow& row) {
+      std::copy_n(row.in[row.colors == 1 ? 0 : c], row.count, row.out[0]);
+    };
+  }
+  return [w = gray_weights(by)](const PixelRow& row) {
+    if (row.colors == 1) {
+      std::copy_n(row.in[0], row.count, row.out[0]);
+    } else {
+      weigh_colors({row.in[0], row.in[1], row.in[2]}, w, row.out[0], row.count);
+    }
+  };
 }
+Image Gray::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
+void Gray::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Gray::describe(Description<Gray>& d) {
   d.called("gray", "tone", "Gray from color: a luma, the mean, or one channel.");
   d.also({"grayscale", "greyscale", "desaturate", "luma", "monochrome", "channel", "bw"});
   d.wrong("colors of equal luma must stay apart: take the channel that tells them apart.");
-  d.point();
+  d.maps_pixels([](const Gray& f) { return gray_of_pixels(f.by); }, 2);
   d.shape([](const Gray&, const Shape& in) -> Shape { return {in.width, in.height, in.has_alpha() ? 2 : 1}; });
   d.field("by", &Gray::by, "", "luma weights of a standard, the average, or one channel");
 }

@@ -5,6 +5,9 @@
 
 namespace sieve::internal::lanes {
 
+// The arithmetic of one of these, in times of copying the samples: see Description::maps_samples.
+constexpr double kCheap = 0.15;
+
 void clip(const float* in, float low, float high, float* out, std::size_t n, bool stream);
 // to + (in - base) * slope; a slope of 0 gives `to` for every finite sample.
 void line(const float* in, float base, float slope, float to, float* out, std::size_t n, bool stream);

@@ -20,13 +20,20 @@ class InvalidArgument : public Error {
   using Error::Error;
 };
 
-/// The work was stopped on request (see Watch::stop); nothing of its result was kept. No Error and no std::exception:
-/// it is the caller's own wish, which no general catch on the way to him is to swallow. Whoever may ask for a stop
-/// catches it by name.
+/// The work was stopped on request or at its deadline (see Watch::stop); nothing of its result was kept. No Error and
+/// no std::exception: it is the caller's own wish, which no general catch on the way to him is to swallow. Whoever may
+/// ask for a stop catches it by name.
 class Canceled {
  public:
-  /// "stopped on request".
-  const char* what() const noexcept { return "stopped on request"; }
+  /// Who ended the work.
+  enum class By { request, deadline };
+  explicit Canceled(By by = By::request) : by_(by) {}
+  By by() const noexcept { return by_; }
+  /// "stopped on request" or "stopped at its deadline".
+  const char* what() const noexcept { return by_ == By::request ? "stopped on request" : "stopped at its deadline"; }
+
+ private:
+  By by_;
 };
 
 }  // namespace sieve

@@ -36,6 +36,17 @@ struct Rectangle {
   friend bool operator==(const Rectangle&, const Rectangle&) = default;
 };
 
+/// Where a view lies in a larger picture that goes on around it in memory: its left top pixel, and the size of that
+/// picture; a width of 0 for a view that is a picture by itself. The engine hands such views to filters that read what
+/// lies around them (see Description::reads_around) instead of a border.
+struct ViewPlace {
+  int x = 0;
+  int y = 0;
+  int width = 0;
+  int height = 0;
+  friend bool operator==(const ViewPlace&, const ViewPlace&) = default;
+};
+
 /// A read-only look at samples that somebody else owns. Strides are counted in samples, so that a caller's own
 /// planar float buffer, or a part of one, is filtered without a copy. Every filter refuses a row stride whose size is
 /// below the width and strides that let two samples share a place; a negative stride is allowed (rows stored from the
@@ -47,9 +58,13 @@ struct SIEVE_POINTER ConstView {
   std::ptrdiff_t row_stride = 0;    ///< samples from one row to the next
   std::ptrdiff_t plane_stride = 0;  ///< samples from one channel to the next
   std::uint32_t white_level = 0;    ///< largest level of the integer source (255 for 8 bits); 0 for float data
+  ViewPlace place = {};             ///< nothing for a picture by itself
 
   int width() const { return shape.width; }
   int height() const { return shape.height; }
+  /// Width and height of the whole picture that it is a view of.
+  int whole_width() const { return place.width > 0 ? place.width : shape.width; }
+  int whole_height() const { return place.width > 0 ? place.height : shape.height; }
   int channels() const { return shape.channels; }
   bool empty() const { return shape.empty(); }
   /// First sample of row `y` of channel `c`.
@@ -58,7 +73,7 @@ struct SIEVE_POINTER ConstView {
   float at(int x, int y, int c = 0) const { return row(y, c)[x]; }
   /// One channel alone, as a gray view. InvalidArgument where there is no such channel.
   ConstView channel(int c) const;
-  /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
+  /// A part of the picture as a picture by itself, without a copy. InvalidArgument where the rectangle is not inside.
   ConstView part(const Rectangle& r) const;
 };
 
@@ -84,7 +99,7 @@ struct SIEVE_POINTER View {
   /// A part of the picture, without a copy. InvalidArgument where the rectangle is not inside.
   View part(const Rectangle& r) const;
   /// The same samples, read-only.
-  operator ConstView() const { return {data, shape, row_stride, plane_stride, white_level}; }
+  operator ConstView() const { return {data, shape, row_stride, plane_stride, white_level, {}}; }
 };
 
 class Image;
@@ -132,7 +147,7 @@ class SIEVE_OWNER Image {
 
   /// Its samples, to be changed or read-only.
   View view() SIEVE_LOOKS_INTO { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
-  ConstView view() const SIEVE_LOOKS_INTO { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  ConstView view() const SIEVE_LOOKS_INTO { return {data_, shape_, row_stride_, plane_stride_, white_level_, {}}; }
   /// One channel alone, as a gray view. InvalidArgument where there is no such channel.
   View channel(int c) SIEVE_LOOKS_INTO { return view().channel(c); }
   ConstView channel(int c) const SIEVE_LOOKS_INTO { return view().channel(c); }
@@ -142,7 +157,7 @@ class SIEVE_OWNER Image {
   /// Sets every sample of every channel. O(samples).
   void fill(float value);
   /// Stands for a view where one is wanted; a temporary may be handed straight to a function.
-  operator ConstView() const { return {data_, shape_, row_stride_, plane_stride_, white_level_}; }
+  operator ConstView() const { return {data_, shape_, row_stride_, plane_stride_, white_level_, {}}; }
   operator View() & { return view(); }
 
  private:

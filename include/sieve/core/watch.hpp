@@ -2,6 +2,7 @@
 /// Stopping long work and hearing how far it is.
 
 #include <atomic>
+#include <chrono>
 #include <functional>
 #include <string>
 
@@ -23,11 +24,25 @@ class Watch {
   /// 0.11". Called in the thread that called the filter. An exception must not leave it.
   std::function<void(const std::string& line)> on_note;
 
+  /// What this one does not hear itself goes to `outer`, and a stop there counts here, too.
+  void follow(Watch* outer) noexcept { outer_ = outer; }
   /// Asks the work to end; safe from any thread and from a signal handler.
   void stop() noexcept { stopped_.store(true, std::memory_order_relaxed); }
-  bool stopped() const noexcept { return stopped_.load(std::memory_order_relaxed); }
-  /// Tells on_progress of a share done, if it is time again and more than before; what Progress calls.
+  /// The work ends by itself at that time.
+  void stop_at(std::chrono::steady_clock::time_point deadline) noexcept { deadline_ = deadline; }
+  /// True where it is to end, for either reason.
+  bool stopped() const noexcept {
+    return stopped_.load(std::memory_order_relaxed) || late() || (outer_ != nullptr && outer_->stopped());
+  }
+  /// Throws Canceled where it is to end.
+  void check() const;
+  /// Tells on_progress of a share done, if it is time again and more than before, and never of all; what Progress
+  /// calls.
   void report(double share);
+  /// Tells on_progress that all is done.
+  void report_end();
+  /// The function that hears notes, its own or that of the one it follows; null where nobody does.
+  const std::function<void(const std::string& line)>* listener() const noexcept;
 
   /// Makes a watch the current one of this thread for its own lifetime.
   class Active {
@@ -43,6 +58,10 @@ class Watch {
   };
 
  private:
+  bool late() const noexcept;
+
+  Watch* outer_ = nullptr;
+  std::chrono::steady_clock::time_point deadline_ = std::chrono::steady_clock::time_point::max();
   std::atomic<bool> stopped_{false};
   std::atomic<double> most_{0};
   std::atomic<long long> last_{0};
@@ -66,6 +85,19 @@ void note(const std::string& line);
 /// part's. add() is safe from many threads.
 class Progress {
  public:
+  /// Stands around work that is a whole of its own to the watch that is made within it.
+  class Root {
+   public:
+    Root() noexcept;
+    ~Root();
+    Root(const Root&) = delete;
+    Root& operator=(const Root&) = delete;
+
+   private:
+    Progress* outer_;
+    bool before_;
+  };
+
   /// Stands around one of several parts that may run side by side, in whatever thread that is.
   class Part {
    public:

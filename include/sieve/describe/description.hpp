@@ -17,8 +17,12 @@
 #include "sieve/core/border.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/image.hpp"
+#include "sieve/core/map.hpp"
 #include "sieve/describe/parameter.hpp"
+#include "sieve/describe/row_operation.hpp"
+#include "sieve/describe/shared_image.hpp"
 #include "sieve/describe/stage.hpp"
+#include "sieve/describe/step.hpp"
 
 namespace SIEVE_EXPORT sieve {
 
@@ -58,12 +62,21 @@ class FilterDescription {
   std::optional<int> reach(const void* filter) const;
   /// True where it measures the whole picture before anything else, since no parameter tells what it needs.
   bool measures(const void* filter) const { return measures_ && measures_(filter); }
+  /// True where nothing keeps a measured() copy of it from running by parts.
+  bool local_once_measured(const void* filter) const;
+  /// True where it is given as an operation on rows.
+  bool row_based() const { return static_cast<bool>(row_operation_); }
   /// A copy of the filter with what it would measure in this picture given as parameters; null where the description
   /// names no such function.
   std::shared_ptr<void> measured(const void* filter, const ConstView& in) const;
-  /// The reach, where the results of horizontal strips of the picture, put together, are the whole result bit for bit:
-  /// nothing for a whole picture, a wrapped or shrinking or growing border, and what is described as undivided().
-  std::optional<int> strip_margin(const void* filter) const;
+  /// The reach, where the results of parts of the picture, put together, are the whole result bit for bit: nothing for
+  /// a whole picture, a wrapped or shrinking or growing border, and what is described as undivided().
+  std::optional<int> part_margin(const void* filter) const;
+  /// True where it reads what lies around a view with a ViewPlace, so that a part needs no margin of results to throw
+  /// away.
+  bool reads_around(const void* filter) const { return reads_around_ && reads_around_(filter); }
+  /// What it does to rows, for a picture of shape `in`; empty where its description names no such function.
+  RowOperation row_operation(const void* filter, const Shape& in) const;
   /// The shape of the result for a picture of shape `in`.
   Shape result_shape(const void* filter, const Shape& in) const { return shape_ ? shape_(filter, in) : in; }
   /// What the parameters mean in pixels ("window 5x5"); empty where there is nothing to say.
@@ -81,6 +94,13 @@ class FilterDescription {
     return float_result_ && float_result_(filter) ? 0 : white_level;
   }
 
+  /// Visits the steps of which the filter consists: those of a chain, else the one that `fields` is, whose struct the
+  /// step then owns only as far as `fields` does.
+  void each_step(const std::shared_ptr<const void>& fields, StepVisitor visit) const;
+  /// True where it says what it does: by a call operator or by a function of samples, pairs, pixels or windows.
+  bool runs() const { return run_ || run_into_ || row_operation_; }
+  /// InvalidArgument where it says nothing of the kind.
+  void require_runnable() const;
   /// Runs it.
   [[nodiscard]] Image run(const void* filter, const ConstView& in) const;
   /// Runs it into `out`, of result_shape(); `out` may be exactly the input where access() is Access::point.
@@ -88,6 +108,8 @@ class FilterDescription {
   void run(const void* filter, const ConstView& in, const View& out) const;
   /// The checks of input and output that every call into a buffer makes first.
   void check_buffers(const void* filter, const ConstView& in, const View& out) const;
+  /// InvalidArgument where `out` shares samples with the second picture that it works with.
+  void check_second(const void* filter, const View& out) const;
   /// A copy of it.
   std::shared_ptr<void> copy(const void* filter) const { return copy_(filter); }
   /// The struct that is described.
@@ -99,13 +121,17 @@ class FilterDescription {
   FilterDescription(const FilterDescription&) = delete;
   FilterDescription& operator=(const FilterDescription&) = delete;
 
+  // True where its results may be put together from those of parts.
+  bool divided(const void* filter) const;
   // A new parameter, whose accessors and default are still to be given.
   Parameter& begin_parameter(std::string_view parameter_name, std::string_view unit, std::string_view help,
                              ParameterRange range);
 
   std::type_index type_;
   Access access_ = Access::whole;
-  std::function<bool(const void*)> undivided_;
+  std::function<bool(const void*)> undivided_, reads_around_;
+  std::function<RowOperation(const void*)> row_operation_;
+  std::function<const SharedImage&(const void*)> second_;
   std::function<std::optional<int>(const void*)> reach_;
   std::function<bool(const void*)> measures_;
   std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_;
@@ -113,6 +139,7 @@ class FilterDescription {
   std::function<std::string(const void*)> meaning_;
   std::function<std::vector<Stage>(const void*, const ConstView&)> stages_;
   std::function<Border(const void*)> border_;
+  std::function<void(const void*, StepVisitor)> each_step_;
   std::function<Chain*(void*)> group_;
   std::function<bool(const void*)> float_result_;
   std::function<Image(const void*, const ConstView&)> run_;
@@ -206,6 +233,89 @@ class Description : public FilterDescription {
     reach_ = [](const void*) { return std::optional<int>(0); };
     return *this;
   }
+  /// A point filter whose samples go through one curve: `function(filter)` is a function float(float), or one of rows,
+  /// void(const float* in, float* out, std::size_t n), where `out` may be `in`. It is all that such a filter needs to
+  /// say: a struct without a call operator runs by it. Neighbors in a chain become one pass, and one table where the
+  /// picture has levels. `copies` is what it costs, in times of copying a sample.
+  template <class Function>
+  Description& maps_samples(Function function, double copies = 1) {
+    return operates(
+        [function](const T& f) {
+          RowOperation o;
+          o.values = internal::over_values(std::invoke(function, f));
+          return o;
+        },
+        copies);
+  }
+  /// The same where the place of a sample counts, too: float(float, const RowPlace&), or void(const float* in, float*
+  /// out, std::size_t n, const RowPlace& of_the_first).
+  template <class Function>
+  Description& maps_places(Function function, double copies = 4) {
+    return operates(
+        [function](const T& f) {
+          RowOperation o;
+          o.samples = internal::over_places(std::invoke(function, f));
+          return o;
+        },
+        copies);
+  }
+  /// The same with the sample at the same place of a second picture, which the field `second` holds: float(float of the
+  /// picture, float of the second). A gray second picture serves every channel.
+  template <class Function>
+  Description& maps_pairs(SharedImage T::*second, Function function, double copies = 1.5) {
+    second_ = [second](const void* f) -> const SharedImage& { return of(f).*second; };
+    return operates(
+        [second, function](const T& f) {
+          RowOperation o;
+          o.samples = internal::over_pairs((f.*second).image("", "with"), std::invoke(function, f));
+          return o;
+        },
+        copies);
+  }
+  /// The same with the colors of a pixel together: void(const PixelRow&).
+  template <class Function>
+  Description& maps_pixels(Function function, double copies = 4) {
+    return operates(
+        [function](const T& f) {
+          RowOperation o;
+          o.pixels = std::invoke(function, f);
+          return o;
+        },
+        copies);
+  }
+  /// A window filter of a half-width known when it is compiled: `function(filter)` is a function of a window as
+  /// map_windows takes it. It is all that such a filter needs to say.
+  template <int Reach, class Function>
+  Description& maps_windows(Border T::*border_field, Function function) {
+    run_into_ = [border_field, function](const void* f, const ConstView& in, const View& out) {
+      map_windows<Reach>(in, out, of(f).*border_field, std::invoke(function, of(f)));
+    };
+    border(border_field);
+    reads_around();
+    return window([](const T&) { return Reach; });
+  }
+  /// The same with the half-width `reach(filter)`.
+  template <class Reach, class Function>
+  Description& maps_windows(Reach reach_of, Border T::*border_field, Function function) {
+    run_into_ = [reach_of, border_field, function](const void* f, const ConstView& in, const View& out) {
+      map_windows(in, out, std::invoke(reach_of, of(f)), of(f).*border_field, std::invoke(function, of(f)));
+    };
+    border(border_field);
+    reads_around();
+    return window(reach_of);
+  }
+  /// A window filter that reads what lies around a view with a ViewPlace (core: rows::extend, map_windows), not only
+  /// its own samples: a part of a picture is then worked out alone.
+  Description& reads_around() {
+    reads_around_ = [](const void*) { return true; };
+    return *this;
+  }
+  /// The same where `when(filter)` is true.
+  template <class When>
+  Description& reads_around(When when) {
+    reads_around_ = [when](const void* f) -> bool { return std::invoke(when, of(f)); };
+    return *this;
+  }
   /// A sample depends on those within `reach(filter)` pixels to each side, an int, or an optional one that is nothing
   /// where it depends on the whole picture.
   template <class Reach>
@@ -214,8 +324,8 @@ class Description : public FilterDescription {
     reach_ = [reach_of](const void* f) { return std::optional<int>(std::invoke(reach_of, of(f))); };
     return *this;
   }
-  /// Strips of the picture do not give the samples of the whole bit for bit: the result depends on the place in the
-  /// picture (noise of a seed), or sums run over the picture and would round otherwise.
+  /// Parts of the picture do not give the samples of the whole bit for bit: sums run over the picture and would round
+  /// otherwise.
   Description& undivided() {
     undivided_ = [](const void*) { return true; };
     return *this;
@@ -260,6 +370,12 @@ class Description : public FilterDescription {
     };
     return *this;
   }
+  /// The filter is nothing but other filters one after the other: `each_step(filter, visit)` visits them.
+  template <class EachStep>
+  Description& consists_of(EachStep each_step_of) {
+    each_step_ = [each_step_of](const void* f, StepVisitor visit) { each_step_of(of(f), visit); };
+    return *this;
+  }
   /// The filter is a group, which acts with the chain in that field: in chain text it opens what `end` closes.
   Description& group(Chain T::*chain) {
     group_ = [chain](void* f) { return &(static_cast<T*>(f)->*chain); };
@@ -268,11 +384,21 @@ class Description : public FilterDescription {
   using FilterDescription::group;
   using FilterDescription::meaning;
   using FilterDescription::measures;
+  using FilterDescription::reads_around;
   using FilterDescription::stages;
 
  private:
   static const T& of(const void* f) { return *static_cast<const T*>(f); }
 
+  template <class Operation>
+  Description& operates(Operation operation, double copies) {
+    row_operation_ = [operation, copies](const void* f) {
+      RowOperation o = operation(of(f));
+      o.copies = copies;
+      return o;
+    };
+    return point();
+  }
   template <class V>
   static internal::FieldPlace place(V T::*member) {
     return [member](void* f) -> void* { return &(static_cast<T*>(f)->*member); };

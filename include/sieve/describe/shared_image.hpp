@@ -5,7 +5,9 @@
 #include <string>
 
 #include "sieve/core/attributes.hpp"
-#include "sieve/describe/description.hpp"
+#include "sieve/core/error.hpp"
+#include "sieve/core/image.hpp"
+#include "sieve/describe/parameter.hpp"
 
 namespace SIEVE_EXPORT sieve {
 

@@ -1,7 +1,6 @@
 #pragma once
 /// Filters one after the other, and their text.
 
-#include <functional>
 #include <initializer_list>
 #include <optional>
 #include <span>
@@ -43,19 +42,13 @@ class Chain {
   [[nodiscard]] static Chain parse(const std::string& line, const Catalogue& catalogue = Catalogue::standard(),
                                    const Resources& resources = {});
 
-  /// Runs all steps. The input is not changed. Neighboring steps that look no farther than their reach run strip by
-  /// strip, each strip through all of them (see FilterDescription::strip_margin): nothing of the picture's size lies
-  /// between them, and the result is that of run() bit for bit. Cost: at most the sum of the steps' and what the
-  /// strips' margins take twice.
+  /// Runs all steps with the engine of all calls (Engine::standard()). The input is not changed. Neighboring steps that
+  /// look no farther than their reach run together, strip by strip: nothing of the picture's size lies between them,
+  /// and the result is that of the steps one after the other bit for bit.
   [[nodiscard]] Image operator()(const ConstView& in) const;
   /// The same into `out`, of the last step's shape, which shares no sample with the input. InvalidArgument, before
   /// anything is worked out, where that is not so.
   void operator()(const ConstView& in, const View& out) const;
-  /// Step by step; hears each step's result as it is there: on_step(index, result, seconds). An empty function hears
-  /// nothing.
-  [[nodiscard]] Image run(const ConstView& in,
-                          const std::function<void(std::size_t, const Image&, double)>& on_step) const;
-
   const std::vector<Filter>& steps() const { return steps_; }
   /// "gray then gaussian sigma=2", which parse() reads back (blanks within values have a backslash before them); with
   /// `full` every parameter is named.
@@ -65,9 +58,6 @@ class Chain {
   static void describe(Description<Chain>& d);
 
  private:
-  // Runs all steps but those that the last strips take, into a picture; the last ones into `out`, where it is given.
-  Image run_into(const ConstView& in, const View* out) const;
-
   std::vector<Filter> steps_;
 };
 

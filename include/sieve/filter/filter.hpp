@@ -13,11 +13,10 @@
 
 namespace SIEVE_EXPORT sieve {
 
-/// What makes a struct a filter: defaults, a copy, a description, and a call operator from picture to picture.
+/// What makes a struct a filter: defaults, a copy, and a description; and a call operator from picture to picture, or a
+/// description that gives a function of samples, pairs, pixels or windows instead.
 template <class T>
-concept FilterStruct = std::default_initializable<T> && std::copyable<T> &&
-    requires(const T& f, const ConstView& in, Description<T>& d) {
-  { f(in) } -> std::convertible_to<Image>;
+concept FilterStruct = std::default_initializable<T> && std::copyable<T> && requires(Description<T>& d) {
   T::describe(d);
 };
 
@@ -25,10 +24,13 @@ concept FilterStruct = std::default_initializable<T> && std::copyable<T> &&
 /// is still the filter that it was.
 class Filter {
  public:
-  /// From any filter struct: `Filter f = Gaussian{.sigma = 2};`
+  /// From any filter struct: `Filter f = Gaussian{.sigma = 2};` InvalidArgument where it has neither a call operator
+  /// nor a description that says what it does.
   template <class T>
   requires(!std::same_as<T, Filter> && FilterStruct<T>) Filter(T filter)
-      : description_(&description_of<T>()), held_(std::make_shared<T>(std::move(filter))) {}
+      : description_(&description_of<T>()), held_(std::make_shared<T>(std::move(filter))) {
+    description_->require_runnable();
+  }
   // Copies alone: moving would leave a filter without a struct.
   Filter(const Filter&) = default;
   Filter& operator=(const Filter&) = default;
@@ -56,8 +58,8 @@ class Filter {
   [[nodiscard]] std::string full_text() const { return text_of(true); }
   /// FilterDescription::reach of the struct: nothing where a sample depends on the whole picture.
   std::optional<int> reach() const { return about().reach(held_.get()); }
-  /// FilterDescription::strip_margin of the struct: rows that a strip of the picture needs above and below it.
-  std::optional<int> strip_margin() const { return about().strip_margin(held_.get()); }
+  /// FilterDescription::part_margin of the struct: rows that a strip of the picture needs above and below it.
+  std::optional<int> part_margin() const { return about().part_margin(held_.get()); }
   /// The same filter with what it would measure in this picture given as parameters; nothing where its description
   /// names no such function.
   [[nodiscard]] std::optional<Filter> measured(const ConstView& in) const;
@@ -75,8 +77,8 @@ class Filter {
   const Chain* group() const { return about().group(held_.get()); }
   /// Gives a group the chain it acts with. InvalidArgument for a filter that is no group.
   void set_group(Chain chain);
-  /// The struct without its type, with about(): what the engine runs.
-  std::shared_ptr<const void> fields() const { return held_; }
+  /// The struct without its type: what the engine runs.
+  Step step() const { return {description_, held_}; }
 
  private:
   Filter(const FilterDescription* description, std::shared_ptr<void> held)

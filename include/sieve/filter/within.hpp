@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "sieve/core/attributes.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/filter/chain.hpp"
 

@@ -2,6 +2,7 @@
 /// Correction by frames that were taken for it.
 
 #include "sieve/core/attributes.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 
 namespace SIEVE_EXPORT sieve {

@@ -2,6 +2,7 @@
 /// Filters for single frequencies, and for transfer functions of one's own.
 
 #include "sieve/core/attributes.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/spectral/frequency.hpp"
 

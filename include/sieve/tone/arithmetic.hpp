@@ -7,6 +7,7 @@
 #include <string>
 
 #include "sieve/core/attributes.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 
 namespace SIEVE_EXPORT sieve {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "sieve/core/attributes.hpp"
+#include "sieve/describe/description.hpp"
 #include "sieve/describe/shared_image.hpp"
 #include "sieve/tone/equalize.hpp"
 

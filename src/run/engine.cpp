@@ -1,0 +1,360 @@
+#include "sieve/run/engine.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <mutex>
+#include <span>
+#include <utility>
+#include <vector>
+
+#include "core/context.hpp"
+#include "core/memory.hpp"
+#include "run/schedule.hpp"
+#include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
+
+namespace sieve {
+
+using namespace internal;
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+// What is kept of memory that nobody uses, for engines without a limit and for the one that all calls share.
+constexpr std::size_t kKept = std::size_t{256} << 20, kKeptByAll = std::size_t{64} << 20;
+// Chains whose schedules are kept.
+constexpr std::size_t kSchedules = 16;
+
+std::vector<Step> steps_of(const Step& filter) {
+  std::vector<Step> steps;
+  filter.about->each_step(filter.fields, [&](const Step& s) { steps.push_back(s); });
+  return steps;
+}
+
+// Schedules of chains that were run, for the next call.
+class Schedules {
+ public:
+  std::shared_ptr<const Schedule> find(const Step& filter, const ConstView& in) {
+    const std::lock_guard lock(mutex_);
+    for (const auto& s : kept_) {
+      if (s->in() == in.shape && s->white_in() == in.white_level && same(*s, filter)) return s;
+    }
+    return nullptr;
+  }
+  void keep(const std::shared_ptr<const Schedule>& schedule) {
+    const std::lock_guard lock(mutex_);
+    if (kept_.size() >= kSchedules) kept_.erase(kept_.begin());
+    kept_.push_back(schedule);
+  }
+
+ private:
+  // A schedule shares the structs of its steps: while it does, none of them is changed in place.
+  static bool same(const Schedule& s, const Step& filter) {
+    std::size_t i = 0;
+    bool all = true;
+    filter.about->each_step(filter.fields, [&](const Step& step) {
+      all = all && i < s.steps().size() && s.steps()[i].step.fields == step.fields &&
+            s.steps()[i].step.about == step.about;
+      ++i;
+    });
+    return all && i == s.steps().size();
+  }
+
+  std::mutex mutex_;
+  std::vector<std::shared_ptr<const Schedule>> kept_;
+};
+
+// The watch of one call, where it wants one of its own.
+class CallWatch {
+ public:
+  CallWatch(const RunOptions& o, std::vector<std::string>* notes) {
+    if (!o.stop.stop_possible() && o.deadline.count() <= 0 && !o.progress && notes == nullptr) return;
+    watch_.follow(current_watch());
+    if (o.progress) {
+      root_.emplace();
+      watch_.on_progress = o.progress;
+    }
+    if (notes != nullptr) {
+      watch_.on_note = [notes, outer = current_watch()](const std::string& line) {
+        notes->push_back(line);
+        if (outer != nullptr && outer->listener() != nullptr) (*outer->listener())(line);
+      };
+    }
+    if (o.deadline.count() > 0) watch_.stop_at(Clock::now() + o.deadline);
+    if (o.stop.stop_possible()) stop_.emplace(o.stop, Stop{&watch_});
+    active_.emplace(watch_);
+  }
+  void end() { watch_.report_end(); }
+
+ private:
+  struct Stop {
+    Watch* watch;
+    void operator()() const { watch->stop(); }
+  };
+  Watch watch_;
+  std::optional<Progress::Root> root_;
+  std::optional<std::stop_callback<Stop>> stop_;
+  std::optional<Watch::Active> active_;
+};
+
+}  // namespace
+
+struct Engine::Parts {
+  Parts(const EngineOptions& o, std::size_t kept, bool keeps_schedules)
+      : options(o), workers(o.threads), workspace(kept), keeps(keeps_schedules) {}
+  EngineOptions options;
+  Workers workers;
+  Workspace workspace;
+  bool keeps;
+  Schedules schedules;
+
+  // A call within a run stays with the threads and the memory of that.
+  Context context_for_call() {
+    const Context here = internal::context();
+    if (!keeps && here.workspace != nullptr) return here;
+    return {keeps ? &workers : here.workers, &workspace, here.alone};
+  }
+  std::shared_ptr<const Schedule> schedule(const Step& filter, const ConstView& in, bool together) {
+    if (!together) return std::make_shared<const Schedule>(steps_of(filter), in.shape, in.white_level, false);
+    if (!keeps) return std::make_shared<const Schedule>(steps_of(filter), in.shape, in.white_level);
+    std::shared_ptr<const Schedule> found = schedules.find(filter, in);
+    if (found) return found;
+    std::vector<Step> steps = steps_of(filter);
+    // A struct that is borrowed for the call may be another one at the same place in the next.
+    const bool owned = std::all_of(steps.begin(), steps.end(), [](const Step& s) { return s.fields.use_count() > 0; });
+    found = std::make_shared<const Schedule>(std::move(steps), in.shape, in.white_level);
+    if (owned) schedules.keep(found);
+    return found;
+  }
+};
+
+namespace {
+
+// One call: its passes one after the other.
+class Execution {
+ public:
+  Execution(const Schedule& schedule, const RunOptions& options, const Context& callers,
+            std::vector<std::string>* notes)
+      : schedule_(schedule), options_(options), callers_(callers), notes_(notes) {}
+
+  // The result, or nothing where it went into the caller's buffer.
+  Image run(const ConstView& in);
+  std::vector<StepReport> reports;
+
+ private:
+  bool last(std::size_t pass) const { return pass + 1 == schedule_.passes().size(); }
+  // A picture that the caller gets: no memory of the engine's.
+  Image result(const Shape& shape) const {
+    const ContextScope scope(callers_);
+    return unfilled(shape, schedule_.white_out());
+  }
+  void run_segment(const Pass& pass, const Segment& segment, const Step& first, const ConstView& in, const View& out,
+                   const Rectangle* part);
+  void report(std::size_t step, const Step& as_run, const StepFigures& figures);
+  Step measured(const Pass& pass, const ConstView& in);
+
+  const Schedule& schedule_;
+  const RunOptions& options_;
+  const Context& callers_;
+  std::vector<std::string>* notes_;
+};
+
+Step Execution::measured(const Pass& pass, const ConstView& in) {
+  const Step& before = schedule_.steps()[pass.first].step;
+  const Step after{before.about, before.about->measured(before.fields.get(), in)};
+  for (const Parameter& p : before.about->parameters) {
+    const std::string value = p.get(after.fields.get());
+    if (notes_heard() && value != p.get(before.fields.get()))
+      note(fmt::format("{}: {}={}, measured", before.about->name, p.name, value));
+  }
+  return after;
+}
+
+void Execution::report(std::size_t step, const Step& as_run, const StepFigures& figures) {
+  StepReport r;
+  r.text = as_run.about->text(as_run.fields.get());
+  r.meaning = as_run.about->meaning(as_run.fields.get());
+  r.seconds = figures.seconds;
+  r.figures = figures.samples;
+  if (notes_ != nullptr) r.notes = std::exchange(*notes_, {});
+  if (reports.size() <= step) reports.resize(step + 1);
+  reports[step] = std::move(r);
+}
+
+void Execution::run_segment(const Pass& pass, const Segment& segment, const Step& first, const ConstView& in,
+                            const View& out, const Rectangle* part) {
+  const Rectangle all{0, 0, in.width(), in.height()};
+  if (!options_.figures) {
+    if (segment.single() && part == nullptr) return first.about->run(first.fields.get(), in, out);
+    return segment.run(in, out, part != nullptr ? *part : all, nullptr);
+  }
+  const auto start = Clock::now();
+  FigureBook book(pass.count);
+  segment.run(in, out, part != nullptr ? *part : all, &book);
+  // Threads work side by side: their time together is shared out to what passed.
+  const double passed = std::chrono::duration<double>(Clock::now() - start).count();
+  double sum = 0;
+  for (const StepFigures& s : book.steps()) sum += s.seconds;
+  for (std::size_t i = 0; i < pass.count; ++i) {
+    StepFigures figures = book.steps()[i];
+    figures.seconds *= sum > 0 ? passed / sum : 0;
+    report(pass.first + i, i == 0 ? first : schedule_.steps()[pass.first + i].step, figures);
+  }
+}
+
+Image Execution::run(const ConstView& in) {
+  const std::vector<SetStep>& steps = schedule_.steps();
+  const Rectangle* const part = options_.part ? &*options_.part : nullptr;
+  const Shape whole = schedule_.out(),
+              wanted = part != nullptr ? Shape{part->width, part->height, whole.channels} : whole;
+  const bool buffered = options_.out.data != nullptr;
+  Image made;  // what the caller gets
+  const auto target = [&]() -> View {
+    if (buffered) return options_.out;
+    if (made.empty()) made = result(wanted);
+    return made.view();
+  };
+  if (steps.empty()) {
+    copy(part != nullptr ? in.part(*part) : in, target());
+    return made;
+  }
+  Progress progress(static_cast<double>(steps.size()));
+  Image held;  // the picture between two passes
+  ConstView current = in;
+  for (std::size_t i = 0; i < schedule_.passes().size(); ++i) {
+    checkpoint();
+    const Pass& pass = schedule_.passes()[i];
+    progress.expect(static_cast<double>(pass.count));
+    Step first = steps[pass.first].step;
+    std::shared_ptr<const Segment> segment = pass.segment;
+    if (pass.measures) {
+      first = measured(pass, current);
+      segment = schedule_.segment(pass, first);
+    }
+    const bool ends = part == nullptr && (last(i) || (!options_.on_step && schedule_.ends_in_place(i)));
+    const bool part_now = last(i) && part != nullptr && segment != nullptr && !options_.on_step;
+    const Shape& shape = steps[pass.first + pass.count - 1].out;
+    if (segment) {
+      Image next;
+      if (!ends && !part_now) next = unfilled(shape, steps[pass.first + pass.count - 1].white_out);
+      const View to = ends || part_now ? target() : next.view();
+      run_segment(pass, *segment, first, current, to, part_now ? part : nullptr);
+      current = to;
+      if (!next.empty()) {
+        held = std::move(next);
+        current = held.view();
+      }
+    } else {
+      const auto start = Clock::now();
+      const bool into = ends && buffered;
+      if (into) {
+        first.about->run(first.fields.get(), current, target());
+        current = target();
+      } else {
+        Image next;
+        {
+          // What may be the caller's in the end is made as his.
+          const ContextScope scope(ends ? callers_ : context());
+          next = first.about->run(first.fields.get(), current);
+        }
+        if (next.shape() != shape && !last(i)) {
+          throw InvalidArgument(fmt::format(
+              "{}: its description says that {} becomes {}, and it made {}: give it a shape()", first.about->name,
+              text_of(current.shape).text, text_of(shape).text, text_of(next.shape()).text));
+        }
+        (ends ? made : held) = std::move(next);
+        current = (ends ? made : held).view();
+      }
+      if (options_.figures) {
+        StepFigures figures;
+        figures.seconds = std::chrono::duration<double>(Clock::now() - start).count();
+        add_samples(figures.samples, current);
+        report(pass.first, first, figures);
+      }
+    }
+    current.white_level = steps[pass.first + pass.count - 1].white_out;
+    if (options_.on_step) options_.on_step(pass.first, current);
+    progress.add(static_cast<double>(pass.count));
+    if (last(i) && part != nullptr && !part_now) copy(current.part(*part), target());
+  }
+  if (!made.empty()) made.set_white_level(current.white_level);
+  return made;
+}
+
+void check_call(const Schedule& schedule, const Step& filter, const ConstView& in, const RunOptions& o) {
+  const char* who = filter.about->name.c_str();
+  Shape shape = schedule.out();
+  if (o.part) {
+    const Rectangle& r = *o.part;
+    if (r.x < 0 || r.y < 0 || r.width < 1 || r.height < 1 || r.width > shape.width - r.x ||
+        r.height > shape.height - r.y) {
+      throw InvalidArgument(fmt::format("{}: the part {}x{} at {},{} is not inside the result of {}x{}", who, r.width,
+                                        r.height, r.x, r.y, shape.width, shape.height));
+    }
+    shape.width = r.width;
+    shape.height = r.height;
+  }
+  if (o.out.data == nullptr) return;
+  (schedule.in_place() && !o.part ? require_output_or_same : require_output)(in, o.out, shape, who);
+  for (const SetStep& s : schedule.steps()) s.step.about->check_second(s.step.fields.get(), o.out);
+}
+
+}  // namespace
+
+Engine::Engine(EngineOptions options) {
+  if (options.threads < 0) {
+    throw InvalidArgument(
+        fmt::format("engine: threads={}: give 1 or more, or 0 for one per processor", options.threads));
+  }
+  parts_ = std::make_unique<Parts>(options, options.memory > 0 ? options.memory : kKept, true);
+}
+
+Engine::Engine(Shared) : parts_(std::make_unique<Parts>(EngineOptions(), kKeptByAll, false)) {}
+
+Engine::~Engine() = default;
+
+int Engine::threads() const { return parts_->keeps ? parts_->workers.count() : sieve::threads(); }
+
+Engine& Engine::standard() {
+  static Engine engine{Shared{}};
+  return engine;
+}
+
+Run Engine::run_step(const Step& filter, const ConstView& in, const RunOptions& options) {
+  const auto start = Clock::now();
+  require_input(in, filter.about->name.c_str());
+  const Context callers = context();
+  const ContextScope scope(parts_->context_for_call());
+  std::vector<std::string> notes;
+  CallWatch watch(options, options.figures ? &notes : nullptr);
+  const std::shared_ptr<const Schedule> schedule = parts_->schedule(filter, in, !options.on_step);
+  check_call(*schedule, filter, in, options);
+  if (parts_->options.memory > 0) {
+    const std::size_t needed = schedule->memory(options.part ? &*options.part : nullptr, threads(),
+                                                [](std::size_t, std::size_t, std::size_t) {});
+    if (needed > parts_->options.memory) {
+      throw Error(
+          fmt::format("{}: {:.0f} MiB are needed beyond source and result, and the engine has {:.0f}: give it more "
+                      "memory, fewer threads, or a smaller picture",
+                      filter.about->name, static_cast<double>(needed) / (1 << 20),
+                      static_cast<double>(parts_->options.memory) / (1 << 20)));
+    }
+  }
+  Execution execution(*schedule, options, callers, options.figures ? &notes : nullptr);
+  Run run;
+  run.image = execution.run(in);
+  run.report.steps = std::move(execution.reports);
+  run.report.seconds = std::chrono::duration<double>(Clock::now() - start).count();
+  watch.end();
+  return run;
+}
+
+Plan Engine::plan_step(const Step& filter, const Shape& in, std::uint32_t white_level,
+                       const RunOptions& options) const {
+  const Schedule schedule(steps_of(filter), in, white_level);
+  return schedule.plan(options.part ? &*options.part : nullptr, threads());
+}
+
+}  // namespace sieve

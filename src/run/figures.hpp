@@ -1,0 +1,58 @@
+#pragma once
+// The figures of a report, gathered strip by strip.
+
+#include <chrono>
+#include <mutex>
+#include <span>
+#include <vector>
+
+#include "describe/row_run.hpp"
+#include "sieve/run/report.hpp"
+
+namespace sieve::internal {
+
+// One step's, of some samples.
+struct StepFigures {
+  SampleFigures samples;
+  double seconds = 0;
+};
+// Adds n samples.
+void add_samples(SampleFigures& to, const float* samples, std::size_t n);
+// Adds those of a view's color channels.
+void add_samples(SampleFigures& to, const ConstView& view);
+// Adds what was gathered elsewhere.
+void add_figures(StepFigures& to, const StepFigures& other);
+
+// Those of all steps of a pass; several threads add to it.
+class FigureBook {
+ public:
+  explicit FigureBook(std::size_t steps) : steps_(steps) {}
+  void add(std::span<const StepFigures> steps);
+  const std::vector<StepFigures>& steps() const { return steps_; }
+
+ private:
+  std::mutex mutex_;
+  std::vector<StepFigures> steps_;
+};
+
+// Those of one piece of a picture, in one thread. Margins that another piece has, too, are not counted twice.
+class PieceFigures : public RowRun::Listener {
+ public:
+  PieceFigures(std::size_t steps, const Rectangle& piece) : steps_(steps), piece_(piece) {}
+  // The operations that are heard next are those of the steps from that one on.
+  void at(std::size_t first_step) { first_ = first_step; }
+  void begin() override { since_ = Clock::now(); }
+  void hear(std::size_t operation, const float* samples, std::size_t n, int x, int y) override;
+  // A step other than one of operations on rows gave `result`, whose first pixel is at x, y.
+  void hear(const ConstView& result, int x, int y);
+  std::span<const StepFigures> steps() const { return steps_; }
+
+ private:
+  using Clock = std::chrono::steady_clock;
+  std::vector<StepFigures> steps_;
+  Rectangle piece_;
+  std::size_t first_ = 0;
+  Clock::time_point since_;
+};
+
+}  // namespace sieve::internal

@@ -1,0 +1,42 @@
+#include "sieve/run/plan.hpp"
+
+#include <fmt/format.h>
+
+namespace sieve {
+
+namespace {
+
+std::string megabytes(std::size_t bytes) { return fmt::format("{:.1f} MiB", static_cast<double>(bytes) / (1 << 20)); }
+
+std::string way_of(const PlannedPass& p) {
+  switch (p.way) {
+    case Way::rows:
+      return p.count == 1 ? "by rows" : "in one pass over rows";
+    case Way::strips:
+      return "by strips";
+    case Way::whole:
+      break;
+  }
+  return "on the whole picture: " + p.why;
+}
+
+}  // namespace
+
+std::string Plan::text() const {
+  std::string all;
+  for (const PlannedPass& p : passes) {
+    std::string names;
+    for (std::size_t i = p.first; i < p.first + p.count; ++i) names += (names.empty() ? "" : ", ") + steps[i];
+    all += fmt::format("{}{}: {}{}", all.empty() ? "" : "\n", names, p.measures ? "measures the picture, then " : "",
+                       way_of(p));
+    if (p.looked_up > 0)
+      all += fmt::format("; {} in a table of the picture's levels", p.looked_up == p.count ? "all" : "the first ones");
+    if (p.bytes > 0) all += fmt::format("; takes {}", megabytes(p.bytes));
+    if (p.result_bytes > 0) all += fmt::format("; its result {}", megabytes(p.result_bytes));
+  }
+  all += fmt::format("{}needs the source's {}x{} at {},{}; at most {} beyond source and result",
+                     all.empty() ? "" : "\n", needs.width, needs.height, needs.x, needs.y, megabytes(bytes));
+  return all;
+}
+
+}  // namespace sieve

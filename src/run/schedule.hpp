@@ -1,0 +1,58 @@
+#pragma once
+// What is to be done with the steps of a chain, and with which memory.
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "run/segment.hpp"
+#include "sieve/run/plan.hpp"
+
+namespace sieve::internal {
+
+// Some neighboring steps that run together.
+struct Pass {
+  std::size_t first = 0, count = 0;
+  bool measures = false;                   // its first step measures its input; the segment is made when that is known
+  std::shared_ptr<const Segment> segment;  // null for one step on the whole picture, and where it measures first
+  std::string why;                         // for a whole picture
+};
+
+class Schedule {
+ public:
+  // InvalidArgument where a field is out of its range or a filter does not fit the shape. `together`: steps may run
+  // together.
+  Schedule(std::vector<Step> steps, const Shape& in, std::uint32_t white_level, bool together = true);
+
+  const std::vector<SetStep>& steps() const { return steps_; }
+  const std::vector<Pass>& passes() const { return passes_; }
+  const Shape& in() const { return in_; }
+  const Shape& out() const { return steps_.empty() ? in_ : steps_.back().out; }
+  std::uint32_t white_in() const { return white_in_; }
+  std::uint32_t white_out() const { return steps_.empty() ? white_in_ : steps_.back().white_out; }
+  // True where the result may be written over the source.
+  bool in_place() const;
+  // True where all that follows pass i can be done in place: the result of pass i may be written where the last one
+  // goes.
+  bool ends_in_place(std::size_t i) const;
+  // True where a part of the result needs but a part of the last pass's input.
+  bool last_by_parts() const;
+  // Calls each(pass, bytes of its own, bytes of a picture behind it) for every pass, for `part` of the result or for
+  // all with so many threads; gives the most memory at once.
+  std::size_t memory(const Rectangle* part, int threads,
+                     FunctionRef<void(std::size_t, std::size_t, std::size_t)> each) const;
+  // The plan for `part` of the result, or for all, with so many threads.
+  Plan plan(const Rectangle* part, int threads) const;
+  // The segment of a pass whose first step has measured.
+  std::shared_ptr<const Segment> segment(const Pass& pass, const Step& measured) const;
+
+ private:
+  void add(const Step& step);
+
+  Shape in_;
+  std::uint32_t white_in_;
+  std::vector<SetStep> steps_;
+  std::vector<Pass> passes_;
+};
+
+}  // namespace sieve::internal
