@@ -15,6 +15,10 @@ struct Context {
 // The context of this thread.
 const Context& context();
 
+// The rows of a strip of parallel_rows() for work that gives the same bits however it is cut and does some of it anew
+// for each strip: all of them where the work is a piece itself.
+inline int strip_or_all(int rows, int strip) { return context().alone ? rows : strip; }
+
 // Makes a context that of this thread for its own lifetime.
 class ContextScope {
  public:

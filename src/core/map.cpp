@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <string>
 
+#include "core/context.hpp"
 #include "core/rows.hpp"
-#include "core/workspace.hpp"
 
 namespace sieve {
 
@@ -62,9 +62,9 @@ WindowRows::WindowRows(int rows, std::ptrdiff_t stride)
 
 WindowRows::~WindowRows() { give_memory(data_, bytes_); }
 
-int internal::window_strip(int width, int reach) {
+int internal::window_strip(int width, int height, int reach) {
   constexpr int kSamples = 1 << 16;
-  return std::max(8 * std::max(reach, 1), kSamples / std::max(width, 1));
+  return strip_or_all(height, std::max(8 * std::max(reach, 1), kSamples / std::max(width, 1)));
 }
 
 }  // namespace sieve

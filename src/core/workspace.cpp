@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <bit>
-#include <cstring>
 
 #include "core/context.hpp"
 #include "core/memory.hpp"
@@ -15,6 +14,14 @@ namespace {
 constexpr std::size_t kLeast = 64, kSteps = 8;
 thread_local Context current;
 thread_local PieceScope* piece = nullptr;
+
+// Fresh memory whose pages are there already: whoever takes it later may use more of it than the first one did.
+void* touched(std::size_t bytes) {
+  constexpr std::size_t kPage = 4096;
+  float* const block = allocate_samples(bytes);
+  for (std::size_t at = 0; at < bytes; at += kPage) reinterpret_cast<volatile char*>(block)[at] = 0;
+  return block;
+}
 }  // namespace
 
 // Sizes are 64 bytes times (8 + step) / 8 times a power of two, rounded up to whole lines of 64 bytes.
@@ -57,7 +64,7 @@ void* Workspace::take(std::size_t bytes) {
       return f;
     }
   }
-  return allocate_samples(bytes_of(i));
+  return touched(bytes_of(i));
 }
 
 void Workspace::give(void* block, std::size_t bytes) noexcept {
@@ -94,9 +101,7 @@ void Workspace::stock(int threads) {
   }
   for (std::size_t i = 0; i < kSizes; ++i) {
     for (; missing[i] > 0; --missing[i]) {
-      void* block = allocate_samples(bytes_of(i));
-      std::memset(block, 1, bytes_of(i));  // its pages are to be there
-      give(block, bytes_of(i));
+      give(touched(bytes_of(i)), bytes_of(i));
     }
   }
 }

@@ -161,7 +161,7 @@ Image NonlocalMeans::operator()(const ConstView& in) const { return allocate_and
 void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
   const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))), h = strength * s;
-  note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
+  if (notes_heard()) note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
   const int side = 2 * patch + 1;
   const float scale = 1 / (static_cast<float>(side * side * in.shape.color_channels()) * h * h),
               floor = 2 * s * s / (h * h);

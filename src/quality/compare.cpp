@@ -58,7 +58,7 @@ template <class Put>
 void similarity(const ConstView& a, const ConstView& b, double peak, Put put) {
   const int w = a.width() - 2 * kRadius, h = a.height() - 2 * kRadius;
   const auto columns = static_cast<std::size_t>(a.width()), places = static_cast<std::size_t>(w);
-  const std::vector<float> weights = gaussian_weights(1.5, 0, kRadius);
+  const auto weights = gaussian_weights(1.5, 0, kRadius);
   const float c1 = static_cast<float>(1e-4 * peak * peak), c2 = static_cast<float>(9e-4 * peak * peak),
               middle = static_cast<float>(0.5 * peak);
   parallel_rows(

@@ -111,7 +111,7 @@ std::vector<HistogramPeak> histogram_peaks(const Histogram& h) {
   if (n == 0) return {};
   const double sigma = std::max(0.5, n / 100.0);
   const int radius = static_cast<int>(std::ceil(4 * sigma));
-  const std::vector<float> weights = gaussian_weights(sigma, 0, radius);
+  const auto weights = gaussian_weights(sigma, 0, radius);
   std::vector<double> smooth(static_cast<std::size_t>(n));
   for (int i = 0; i < n; ++i) {
     for (int j = std::max(0, i - radius); j <= std::min(n - 1, i + radius); ++j) {

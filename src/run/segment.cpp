@@ -81,10 +81,12 @@ Segment::Cut Segment::cut(const Rectangle& part, int threads) const {
   const int columns = part.width <= kColumns + kColumns / 2 ? 1 : ceil_div(part.width, std::max(kColumns, 8 * reach));
   const int wide = ceil_div(part.width, columns);
   const int strip = std::max({1, kStripSamples / wide, kReaches * farthest});
-  // Pieces enough for all threads to end at about the same time, each high against what it works out twice.
-  const int least = std::max({16, 8 * reach, strip / 2});
-  const int wanted = threads > 1 ? ceil_div(kPiecesPerThread * threads, columns) : 1;
-  return {columns, std::clamp(wanted, 1, std::max(1, part.height / least)), strip};
+  // Pieces for all threads, and more where what is worked out twice between them stays small.
+  const int each = std::max(1, ceil_div(threads, columns)), wanted = kPiecesPerThread * each;
+  const int small_margins = part.height / std::max({16, 20 * reach, strip / 2});
+  const int bands =
+      threads > 1 ? std::clamp(small_margins, std::min(each, 1 + part.height / (16 + 4 * reach)), wanted) : 1;
+  return {columns, std::clamp(bands, 1, part.height), strip};
 }
 
 std::size_t Segment::bytes(const Rectangle& part, int threads) const {

@@ -12,6 +12,7 @@
 #include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
 #include "sieve/tone/statistics.hpp"
+#include "spatial/correlation.hpp"
 
 namespace sieve {
 
@@ -24,8 +25,9 @@ Gaussian blur_of(const F& f) {
   return {.sigma = f.sigma, .border = f.border};
 }
 
-Correlate laplacian(const LaplacianSharpen& f) {
-  return {.kernel = Kernel::parse(f.diagonals ? "laplacian8" : "laplacian"), .border = f.border};
+const Kernel& laplacian(const LaplacianSharpen& f) {
+  static const Kernel four = Kernel::laplacian(4), eight = Kernel::laplacian(8);
+  return f.diagonals ? eight : four;
 }
 
 // The Laplacian kernels stand with a negative middle or a positive one; here the second derivative is wanted.
@@ -103,12 +105,12 @@ void Unsharp::describe(Description<Unsharp>& d) {
 Image LaplacianSharpen::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void LaplacianSharpen::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const Correlate filter = laplacian(*this);
-  filter(in, out);
-  combine_rows(in, out, [k = amount * turn(filter.kernel)](float v, float l) { return v - k * l; });
+  const Kernel& kernel = laplacian(*this);
+  correlate("laplacian_sharpen", Taps(kernel, false), border, 0, 1, ConvolutionMethod::automatic, in, out);
+  combine_rows(in, out, [k = amount * turn(kernel)](float v, float l) { return v - k * l; });
 }
 static std::vector<Stage> stages_of_laplacian_sharpen(const LaplacianSharpen& f, const ConstView& in) {
-  const Correlate filter = laplacian(f);
+  const Correlate filter{.kernel = laplacian(f), .border = f.border};
   std::vector<Stage> stages;
   stages.push_back({"Laplacian", map_samples(filter(in), [k = turn(filter.kernel)](float v) { return k * v; }),
                     StageContent::differences});

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
 
@@ -41,7 +42,7 @@ class BlockSums {
   }
 
   // Adds every row y of the picture times[y] times, for `n` columns from `x` on.
-  bool add(const ConstView& in, const std::vector<int>& times, int x, int n, double* sums) const {
+  bool add(const ConstView& in, const Scratch<int>& times, int x, int n, double* sums) const {
     bool finite = true;
     const int h = in.height();
     for (int y = 0; y < h;) {
@@ -65,8 +66,8 @@ class BlockSums {
  private:
   std::size_t width_;
   bool used_;
-  std::vector<double> sums_;
-  std::vector<char> finite_;
+  Scratch<double> sums_;
+  Scratch<char> finite_;
 };
 
 }  // namespace
@@ -75,7 +76,7 @@ void internal::box_mean(const ConstView& in, int radius, Border border, float fi
   const int k = 2 * radius + 1, w = in.width(), h = in.height();
   const bool stream = rows::streams(out.shape.samples());
   const double scale = 1.0 / (static_cast<double>(k) * k);
-  const std::vector<float> outside(index(w), fill);
+  const Scratch<float> outside(index(w), fill);
   const float outside_mean = static_cast<float>(fill * scale * k);
   const BlockSums blocks(in, k);
   // Tiles whose rows stay in the first-level cache; a wrapped border reaches across the whole row.
@@ -91,11 +92,11 @@ void internal::box_mean(const ConstView& in, int radius, Border border, float fi
       const auto i = border_index(y, h, border);
       return (i ? in.row(*i) : outside.data()) + left;
     };
-    std::vector<double> sums(index(columns));
-    std::vector<float> extended(index(width + 2 * radius) + lanes::kSlack), line(index(width) + lanes::kSlack);
+    Scratch<double> sums(index(columns));
+    Scratch<float> extended(index(width + 2 * radius) + lanes::kSlack), line(index(width) + lanes::kSlack);
     float* means = extended.data() + (left - x0 + radius);
     const auto fresh = [&](int y) {
-      std::vector<int> times(index(h));
+      Scratch<int> times(index(h));
       int beyond = 0;
       for (int j = -radius; j <= radius; ++j) {
         const auto i = border_index(y + j, h, border);
@@ -108,7 +109,7 @@ void internal::box_mean(const ConstView& in, int radius, Border border, float fi
     };
     // Which column stands at each place beyond the picture, -1 for the fill; at an edge border it is the outermost.
     const int before = left - (x0 - radius), behind = x0 + width + radius - (left + columns);
-    std::vector<std::pair<float*, int>> beyond;
+    Scratch<std::pair<float*, int>> beyond;
     for (int x = x0 - radius; border != Border::edge && x < x0 + width + radius; ++x) {
       if (x >= left && x < left + columns) continue;
       const auto i = border_index(x, w, border);

@@ -32,9 +32,39 @@ Shape shape_of(const F& f, const Shape& in) {
           in.channels};
 }
 
+// A transform of the tile costs as much as about 9 taps for each doubling of its area, measured on 8-megapixel
+// pictures.
+constexpr double kTapsPerDoubling = 9;
+
+// The taps of a result by the way that costs less: all at once, or in two passes where the kernel is separable.
+struct DirectCost {
+  double taps, passes;
+};
+DirectCost direct_cost(const Taps& kernel) {
+  return {
+      static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; })),
+      kernel.width() > 1 && kernel.height() > 1 && separated(kernel) ? kernel.width() + kernel.height() + 4.0
+                                                                     : std::numeric_limits<double>::infinity()};
+}
+
+ConvolutionMethod method_for(const Taps& kernel, const Shape& in) {
+  // The tile of a transform is larger than what it yields.
+  const auto side = [](int n, int k) {
+    const int fft = good_fft_size(std::min(n + k - 1, std::max(512, 4 * k)));
+    const int tile = fft - k + 1, tiles = (n + tile - 1) / tile;
+    return std::pair(static_cast<double>(fft), static_cast<double>(tiles) * fft / n);
+  };
+  const auto [fw, waste_x] = side(std::max(in.width, 1), kernel.width());
+  const auto [fh, waste_y] = side(std::max(in.height, 1), kernel.height());
+  const double fourier = waste_x * waste_y * kTapsPerDoubling * std::log2(fw * fh);
+  const auto [taps, passes] = direct_cost(kernel);
+  if (passes <= taps && passes <= fourier) return ConvolutionMethod::separable;
+  return taps <= fourier ? ConvolutionMethod::direct : ConvolutionMethod::fourier;
+}
+
 // Both filters: correlation with the kernel as given here.
 template <class F>
-void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out) {
+void run(const F& f, const Taps& kernel, const ConstView& in, const View& out) {
   validate(f, in, out);
   if (f.border == Border::full) {
     // All that the kernel touches is where it fits inside a picture with a wide enough black rim.
@@ -44,49 +74,13 @@ void run(const F& f, const Kernel& kernel, const ConstView& in, const View& out)
     return run(inside, kernel,
                Pad{.left = across, .right = across, .top = down, .bottom = down, .border = Border::zero}(in), out);
   }
-  const Correlation c{kernel, f.border, f.fill, f.stride};
-  const auto factors = kernel.separated();
-  ConvolutionMethod method = f.method == ConvolutionMethod::automatic ? chosen_method(kernel, in.shape) : f.method;
-  if (method == ConvolutionMethod::separable && !factors) {
-    throw InvalidArgument(description_of<F>().name +
-                          ": this kernel is not separable (no product of a column and a row); take method=automatic");
-  }
-  for (int channel = 0; channel < in.shape.color_channels(); ++channel) {
-    const ConstView from = in.channel(channel);
-    const View to = out.channel(channel);
-    if (method == ConvolutionMethod::separable) {
-      SeparablePasses p{{}, {}, kernel.anchor_x(), kernel.anchor_y()};
-      for (const double v : factors->row) p.row.push_back(static_cast<float>(v));
-      for (const double v : factors->column) p.column.push_back(static_cast<float>(v));
-      correlate_separable(from, p, f.border, f.fill, f.stride, to);
-    } else if (method == ConvolutionMethod::fourier) {
-      correlate_fourier(from, c, to);
-    } else {
-      correlate_direct(from, c, to);
-    }
-  }
-  sample_alpha(in, c, out);
-}
-
-// A transform of the tile costs as much as about 9 taps for each doubling of its area, measured on 8-megapixel
-// pictures.
-constexpr double kTapsPerDoubling = 9;
-
-// The taps of a result by the way that costs less: all at once, or in two passes where the kernel is separable.
-struct DirectCost {
-  double taps, passes;
-};
-DirectCost direct_cost(const Kernel& kernel) {
-  return {
-      static_cast<double>(std::count_if(kernel.taps().begin(), kernel.taps().end(), [](double t) { return t != 0; })),
-      kernel.width() > 1 && kernel.height() > 1 && kernel.separated() ? kernel.width() + kernel.height() + 4.0
-                                                                      : std::numeric_limits<double>::infinity()};
+  correlate(description_of<F>().name.c_str(), kernel, f.border, f.fill, f.stride, f.method, in, out);
 }
 
 // True where some shape of picture may be filtered by transforms, whose roundings depend on that shape: a tile is at
 // least as large as the kernel.
 bool maybe_fourier(const Kernel& kernel) {
-  const DirectCost direct = direct_cost(kernel);
+  const DirectCost direct = direct_cost(Taps(kernel, false));
   return std::min(direct.taps, direct.passes) >
          kTapsPerDoubling * std::log2(static_cast<double>(kernel.width()) * kernel.height());
 }
@@ -119,25 +113,38 @@ void describe_both(Description<F>& d) {
 
 }  // namespace
 
-std::span<const std::pair<const char*, ConvolutionMethod>> ChoiceNames<ConvolutionMethod>::all() { return kMethods; }
-
-ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in) {
-  // The tile of a transform is larger than what it yields.
-  const auto side = [](int n, int k) {
-    const int fft = good_fft_size(std::min(n + k - 1, std::max(512, 4 * k)));
-    const int tile = fft - k + 1, tiles = (n + tile - 1) / tile;
-    return std::pair(static_cast<double>(fft), static_cast<double>(tiles) * fft / n);
-  };
-  const auto [fw, waste_x] = side(std::max(in.width, 1), kernel.width());
-  const auto [fh, waste_y] = side(std::max(in.height, 1), kernel.height());
-  const double fourier = waste_x * waste_y * kTapsPerDoubling * std::log2(fw * fh);
-  const auto [taps, passes] = direct_cost(kernel);
-  if (passes <= taps && passes <= fourier) return ConvolutionMethod::separable;
-  return taps <= fourier ? ConvolutionMethod::direct : ConvolutionMethod::fourier;
+void internal::correlate(const char* who, const Taps& kernel, Border border, Real fill, int stride,
+                         ConvolutionMethod method, const ConstView& in, const View& out) {
+  const Correlation c{kernel, border, fill, stride};
+  const auto factors = separated(kernel);
+  if (method == ConvolutionMethod::automatic) method = method_for(kernel, in.shape);
+  if (method == ConvolutionMethod::separable && !factors) {
+    throw InvalidArgument(std::string(who) +
+                          ": this kernel is not separable (no product of a column and a row); take method=automatic");
+  }
+  for (int channel = 0; channel < in.shape.color_channels(); ++channel) {
+    const ConstView from = in.channel(channel);
+    const View to = out.channel(channel);
+    if (method == ConvolutionMethod::separable) {
+      SeparablePasses p{{}, {}, kernel.anchor_x(), kernel.anchor_y()};
+      for (const double v : factors->row) p.row.push_back(static_cast<float>(v));
+      for (const double v : factors->column) p.column.push_back(static_cast<float>(v));
+      correlate_separable(from, p, border, fill, stride, to);
+    } else if (method == ConvolutionMethod::fourier) {
+      correlate_fourier(from, c, to);
+    } else {
+      correlate_direct(from, c, to);
+    }
+  }
+  sample_alpha(in, c, out);
 }
 
+std::span<const std::pair<const char*, ConvolutionMethod>> ChoiceNames<ConvolutionMethod>::all() { return kMethods; }
+
+ConvolutionMethod chosen_method(const Kernel& kernel, const Shape& in) { return method_for(Taps(kernel, false), in); }
+
 Image Convolve::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Convolve::operator()(const ConstView& in, const View& out) const { run(*this, kernel.turned(), in, out); }
+void Convolve::operator()(const ConstView& in, const View& out) const { run(*this, Taps(kernel, true), in, out); }
 void Convolve::describe(Description<Convolve>& d) {
   d.called("convolve", "spatial", "Weighted sum of each neighborhood, the kernel turned by 180 degrees.");
   d.also({"kernel", "FIR", "mask"});
@@ -148,7 +155,7 @@ void Convolve::describe(Description<Convolve>& d) {
 }
 
 Image Correlate::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Correlate::operator()(const ConstView& in, const View& out) const { run(*this, kernel, in, out); }
+void Correlate::operator()(const ConstView& in, const View& out) const { run(*this, Taps(kernel, false), in, out); }
 void Correlate::describe(Description<Correlate>& d) {
   d.called("correlate", "spatial",
            "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/context.hpp"
 #include "fft/fft.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
@@ -20,7 +21,8 @@ namespace {
 int strip_rows(const ConstView& in, int kernel_height, int stride) {
   const int by_size = 65536 / std::max(in.width(), 1);
   const int tall = std::min(10 * kernel_height, std::max(in.height() / 8, kernel_height));
-  return std::clamp(std::max(by_size, tall) / stride, 1, std::max(1, in.height()));
+  return strip_or_all(std::max(1, in.height()),
+                      std::clamp(std::max(by_size, tall) / stride, 1, std::max(1, in.height())));
 }
 
 std::size_t index(int i) { return static_cast<std::size_t>(i); }
@@ -36,8 +38,8 @@ struct Tap {
   float weight;
 };
 
-std::vector<Tap> taps_of(const Kernel& k) {
-  std::vector<Tap> taps;
+Scratch<Tap> taps_of(const Taps& k) {
+  Scratch<Tap> taps;
   for (int j = 0; j < k.height(); ++j) {
     for (int i = 0; i < k.width(); ++i) {
       if (k.at(i, j) != 0) taps.push_back({i, j, static_cast<float>(k.at(i, j))});
@@ -55,6 +57,37 @@ bool all_finite(const float* v, std::size_t n) {
 
 }  // namespace
 
+Taps::Taps(const Kernel& kernel, bool turned)
+    : width_(kernel.width()),
+      height_(kernel.height()),
+      anchor_x_(turned ? width_ - 1 - kernel.anchor_x() : kernel.anchor_x()),
+      anchor_y_(turned ? height_ - 1 - kernel.anchor_y() : kernel.anchor_y()),
+      taps_(kernel.taps().begin(), kernel.taps().end()) {
+  if (turned) std::reverse(taps_.begin(), taps_.end());
+}
+
+void Taps::divide(double by) {
+  for (double& t : taps_) t /= by;
+}
+
+std::optional<Separated> internal::separated(const Taps& k) {
+  // The row and the column through the largest tap; their product must give every other tap.
+  const auto largest =
+      std::max_element(k.taps().begin(), k.taps().end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
+  const double most = std::abs(*largest);
+  if (most == 0) return std::nullopt;
+  const int at = static_cast<int>(largest - k.taps().begin()), px = at % k.width(), py = at / k.width();
+  Separated f;
+  for (int y = 0; y < k.height(); ++y) f.column.push_back(k.at(px, y) / *largest);
+  for (int x = 0; x < k.width(); ++x) f.row.push_back(k.at(x, py));
+  for (int y = 0; y < k.height(); ++y) {
+    for (int x = 0; x < k.width(); ++x) {
+      if (std::abs(f.column[index(y)] * f.row[index(x)] - k.at(x, y)) > 1e-6 * most) return std::nullopt;
+    }
+  }
+  return f;
+}
+
 int internal::result_size(int n, int k, Border border, int stride) {
   if (border == Border::inside) return (n - k + stride) / stride;
   return ((border == Border::full ? n + k - 1 : n) + stride - 1) / stride;
@@ -70,8 +103,8 @@ Rectangle internal::inside_part(const Shape& in, int reach, const char* who) {
 }
 
 void internal::correlate_direct(const ConstView& in, const Correlation& c, const View& out) {
-  const Kernel& k = c.kernel;
-  const std::vector<Tap> taps = taps_of(k);
+  const Taps& k = c.kernel;
+  const Scratch<Tap> taps = taps_of(k);
   const int ax = k.anchor_x(), ay = k.anchor_y(), s = c.stride;
   const int x0 = first_place(ax, c.border), y0 = first_place(ay, c.border);
   const int full = s == 1 ? out.width() : (out.width() - 1) * s + 1;
@@ -80,14 +113,14 @@ void internal::correlate_direct(const ConstView& in, const Correlation& c, const
   // A kernel with hardly a zero runs on several result rows at once; one with many visits its other taps alone.
   const bool dense = s == 1 && 3 * taps.size() > 2 * k.taps().size();
   const int block = dense ? static_cast<int>(lanes::kBlockRows) : 1;
-  const std::vector<float> weights(k.taps().begin(), k.taps().end());
+  const Scratch<float> weights(k.taps().begin(), k.taps().end());
   parallel_rows(
       out.height(), index(in.width()) * index(s),
       [&](int first, int last) {
         const int held = k.height() + block - 1;
         RowRing ring(in, held, ax, k.width() - 1 - ax, c.border, fill);
-        std::vector<const float*> sources(dense ? index(held) : taps.size());
-        std::vector<float> sparse, line(s == 1 ? 0 : index(full));
+        Scratch<const float*> sources(dense ? index(held) : taps.size());
+        Scratch<float> sparse, line(s == 1 ? 0 : index(full));
         for (const Tap& t : taps) sparse.push_back(t.weight);
         float* to[lanes::kBlockRows];
         int next = y0 + first * s - ay;
@@ -123,8 +156,8 @@ void internal::correlate_separable(const ConstView& in, const SeparablePasses& p
       [&](int first, int last) {
         // The rows between the two passes, the last `held` of them, in cache.
         const std::size_t pitch = (index(width) + 15) / 16 * 16;
-        std::vector<float> ring(pitch * index(held)), extended(index(full + kw)), line(stride == 1 ? 0 : index(full));
-        std::vector<const float*> down(index(kh + block - 1));
+        Scratch<float> ring(pitch * index(held)), extended(index(full + kw)), line(stride == 1 ? 0 : index(full));
+        Scratch<const float*> down(index(kh + block - 1));
         const auto slot = [&](int y) { return ring.data() + pitch * index(((y % held) + held) % held); };
         float* to[lanes::kBlockRows];
         int next = y0 + first * stride - p.column_anchor;
@@ -154,7 +187,7 @@ void internal::correlate_separable(const ConstView& in, const SeparablePasses& p
 // Overlap and save: a tile of the result needs the samples of the tile and the kernel's width more; the circular
 // transform is right for all positions but the first k - 1 of each row and column.
 void internal::correlate_fourier(const ConstView& in, const Correlation& c, const View& out) {
-  const Kernel& k = c.kernel;
+  const Taps& k = c.kernel;
   const int kw = k.width(), kh = k.height(), s = c.stride;
   const int x0 = first_place(k.anchor_x(), c.border), y0 = first_place(k.anchor_y(), c.border);
   const int full_w = (out.width() - 1) * s + 1, full_h = (out.height() - 1) * s + 1;

@@ -1,17 +1,50 @@
 #pragma once
 // The engine under convolution, correlation and the smoothing filters: correlation with a list of taps.
 
+#include <optional>
+#include "core/workspace.hpp"
+
 #include "sieve/spatial/convolve.hpp"
 
 namespace sieve::internal {
 
+// The taps of a kernel, as they are or turned by 180 degrees.
+class Taps {
+ public:
+  Taps(const Kernel& kernel, bool turned);
+  // Divides all by a number.
+  void divide(double by);
+  int width() const { return width_; }
+  int height() const { return height_; }
+  int anchor_x() const { return anchor_x_; }
+  int anchor_y() const { return anchor_y_; }
+  const Scratch<double>& taps() const { return taps_; }
+  double at(int x, int y) const {
+    return taps_[static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x)];
+  }
+
+ private:
+  int width_, height_, anchor_x_, anchor_y_;
+  Scratch<double> taps_;
+};
+
+// The column and the row whose product the taps are, to 1e-6 of the largest; see Kernel::separated().
+struct Separated {
+  Scratch<double> column, row;
+};
+std::optional<Separated> separated(const Taps& taps);
+
 // What a correlation does, kernel already turned where it has to be.
 struct Correlation {
-  const Kernel& kernel;
+  const Taps& kernel;
   Border border;
   float fill;
   int stride;
 };
+
+// All color channels, and alpha, by the method that is asked for or chosen; any border but `full`.
+void correlate(const char* who, const Taps& kernel, Border border, Real fill, int stride, ConvolutionMethod method,
+               const ConstView& in, const View& out);
 
 // Results to a side of n samples for k taps.
 int result_size(int n, int k, Border border, int stride);
@@ -22,8 +55,8 @@ void correlate_fourier(const ConstView& in, const Correlation& c, const View& ou
 
 // Two passes: weights `row` along x with the anchor at row_anchor, then `column` along y.
 struct SeparablePasses {
-  std::vector<float> row;
-  std::vector<float> column;
+  Scratch<float> row;
+  Scratch<float> column;
   int row_anchor;
   int column_anchor;
 };

@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <limits>
+#include <span>
 #include <vector>
 
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/extreme_lanes.hpp"
 #include "spatial/window_runs.hpp"
@@ -20,7 +22,7 @@ float number(float v) { return v == v ? v : std::numeric_limits<float>::infinity
 void along_rows(const ConstView& in, int radius, bool maximum, Border border, float fill, const View& out) {
   const int window = 2 * radius + 1, count = in.width() + 2 * radius;
   parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
-    std::vector<float> extended(static_cast<std::size_t>(count));
+    Scratch<float> extended(static_cast<std::size_t>(count));
     for (int y = first; y < last; ++y) {
       rows::extend(in, y, -radius, count, border, fill, extended.data());
       lanes::row_extremes(extended.data(), static_cast<std::size_t>(window), maximum, out.row(y),
@@ -33,19 +35,19 @@ void along_rows(const ConstView& in, int radius, bool maximum, Border border, fl
 void along_columns(const View& picture, int radius, std::span<const bool> maxima, Border border, float fill) {
   constexpr int kWide = 64;
   const int h = picture.height(), window = 2 * radius + 1, strips = (picture.width() + kWide - 1) / kWide;
-  const std::vector<float> outside(kWide, number(fill));
+  const Scratch<float> outside(kWide, number(fill));
   // The blocks reach beyond the last window; what they read there is not used.
-  std::vector<int> places(static_cast<std::size_t>(h + window));
+  Scratch<int> places(static_cast<std::size_t>(h + window));
   for (std::size_t i = 0; i < places.size(); ++i)
     places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
   parallel_rows(
       strips, RowCost(static_cast<std::size_t>(h) * kWide, 4),
       [&](int first, int last) {
         // Results go into the picture only where nothing is to be read any more: each turn has a buffer of its own.
-        std::vector<float> results(static_cast<std::size_t>(h) * kWide),
-            scratch(static_cast<std::size_t>(window) * kWide), again;
-        std::vector<const float*> from(places.size());
-        std::vector<float*> to(static_cast<std::size_t>(h));
+        Scratch<float> results(static_cast<std::size_t>(h) * kWide), scratch(static_cast<std::size_t>(window) * kWide),
+            again;
+        Scratch<const float*> from(places.size());
+        Scratch<float*> to(static_cast<std::size_t>(h));
         for (int s = first; s < last; ++s) {
           const int x0 = s * kWide, wide = std::min(kWide, picture.width() - x0);
           const auto source = [&](std::size_t turn, int y) -> const float* {
@@ -85,13 +87,13 @@ void internal::extremes(const ConstView& in, int radius, std::span<const bool> m
   along_rows(out, radius, maxima.back(), border, number(fill), out);
 }
 
-void internal::extremes_of(const ConstView& in, const std::vector<WindowOffset>& window, bool maximum, Border border,
+void internal::extremes_of(const ConstView& in, std::span<const WindowOffset> window, bool maximum, Border border,
                            float fill, const View& out) {
-  const std::vector<Run> runs = runs_of(window);
+  const Scratch<Run> runs = runs_of(window);
   const int reach = reach_of(window);
   const auto n = static_cast<std::size_t>(in.width());
   parallel_rows(in.height(), RowCost(n * runs.size(), 4), [&](int first, int last) {
-    std::vector<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1), found(n);
+    Scratch<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1), found(n);
     for (int y = first; y < last; ++y) {
       float* to = out.row(y);
       for (std::size_t i = 0; i < runs.size(); ++i) {

@@ -16,7 +16,7 @@ void extremes(const ConstView& in, int radius, std::span<const bool> maxima, Bor
               const View& out);
 
 // One channel: the extreme of any window, a row of it at a time.
-void extremes_of(const ConstView& in, const std::vector<WindowOffset>& window, bool maximum, Border border, float fill,
+void extremes_of(const ConstView& in, std::span<const WindowOffset> window, bool maximum, Border border, float fill,
                  const View& out);
 
 }  // namespace sieve::internal

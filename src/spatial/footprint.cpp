@@ -62,7 +62,13 @@ Footprint TextValue<Footprint>::parse(std::string_view s, const Resources& r) {
 const char* TextValue<Footprint>::allowed() { return "rows of 0 and 1 like 0,1,0/1,1,1/0,1,0, or @FILE, or none"; }
 
 std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, float radius, const Footprint& footprint) {
-  std::vector<WindowOffset> all;
+  const Scratch<WindowOffset> all = scratch_offsets(who, shape, radius, footprint);
+  return {all.begin(), all.end()};
+}
+
+Scratch<WindowOffset> internal::scratch_offsets(const char* who, WindowShape shape, float radius,
+                                                const Footprint& footprint) {
+  Scratch<WindowOffset> all;
   if (!footprint.empty()) {
     const auto& rows = footprint.rows();
     const int cy = static_cast<int>(rows.size() / 2), cx = static_cast<int>(rows[0].size() / 2);
@@ -89,8 +95,8 @@ std::vector<WindowOffset> window_offsets(const char* who, WindowShape shape, flo
   return all;
 }
 
-std::vector<Run> internal::runs_of(const std::vector<WindowOffset>& window) {
-  std::vector<Run> runs;
+Scratch<Run> internal::runs_of(std::span<const WindowOffset> window) {
+  Scratch<Run> runs;
   for (const WindowOffset& o : window) {
     if (!runs.empty() && runs.back().dy == o.dy && runs.back().to + 1 == o.dx) {
       runs.back().to = o.dx;
@@ -101,7 +107,7 @@ std::vector<Run> internal::runs_of(const std::vector<WindowOffset>& window) {
   return runs;
 }
 
-int internal::reach_of(const std::vector<WindowOffset>& window) {
+int internal::reach_of(std::span<const WindowOffset> window) {
   int reach = 0;
   for (const WindowOffset& o : window) reach = std::max({reach, std::abs(o.dx), std::abs(o.dy)});
   return reach;

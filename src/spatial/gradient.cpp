@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/context.hpp"
 #include "run/validate.hpp"
 #include "sieve/spatial/kernel.hpp"
 #include "spatial/lanes.hpp"
@@ -16,7 +17,10 @@ namespace {
 constexpr std::pair<const char*, GradientBy> kBy[] = {
     {"sobel", GradientBy::sobel}, {"prewitt", GradientBy::prewitt}, {"scharr", GradientBy::scharr}};
 
-Kernel kernel_of(GradientBy by, const char* axis) { return Kernel::parse(std::string(name_of(by)) + axis); }
+const Kernel& kernel_of(GradientBy by) {
+  static const Kernel sobel = Kernel::sobel_x(), prewitt = Kernel::prewitt_x(), scharr = Kernel::scharr_x();
+  return by == GradientBy::sobel ? sobel : by == GradientBy::prewitt ? prewitt : scharr;
+}
 
 // Hands the two derivatives of every row to `finish(gx, gy, out, n)`.
 template <class F, class Finish>
@@ -24,18 +28,16 @@ void derivatives(const F& f, const ConstView& in, const View& out, Finish finish
   validate(f, in, out);
   // Differences first, then the weights along the edge: where neighbors are equal the result is exactly 0, so that a
   // flat region has no made-up direction.
-  const Kernel k = kernel_of(f.by, "_x");
+  const Kernel& k = kernel_of(f.by);
   const float along[] = {static_cast<float>(k.at(2, 0)), static_cast<float>(k.at(2, 1)),
                          static_cast<float>(k.at(2, 2))};
   const float difference[] = {-1, 1};
   const auto n = static_cast<std::size_t>(in.width());
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    parallel_rows(in.height(), n, [&](int first, int last) {
+    const auto work = [&](int first, int last) {
       RowRing ring(in.channel(c), 3, 1, 1, f.border, 0);
-      std::vector<float> gx(n), gy(n), across(3 * n), smooth(3 * n);
-      const auto slot = [&](std::vector<float>& v, int y) {
-        return v.data() + static_cast<std::size_t>((y + 3) % 3) * n;
-      };
+      Scratch<float> gx(n), gy(n), across(3 * n), smooth(3 * n);
+      const auto slot = [&](Scratch<float>& v, int y) { return v.data() + static_cast<std::size_t>((y + 3) % 3) * n; };
       const auto load = [&](int y) {
         ring.load(y);
         const float* row = ring.row(y);
@@ -54,7 +56,8 @@ void derivatives(const F& f, const ConstView& in, const View& out, Finish finish
         lanes::weighted_sum(sides, difference, 2, gy.data(), n, false);
         finish(gx.data(), gy.data(), out.row(y, c), n);
       }
-    });
+    };
+    parallel_rows(in.height(), n, work, strip_or_all(in.height(), 0));
   }
   copy_alpha(in, out);
 }

@@ -8,6 +8,7 @@
 #include <numeric>
 #include <ostream>
 
+#include "spatial/correlation.hpp"
 #include "spatial/kernel_limits.hpp"
 
 namespace sieve {
@@ -62,29 +63,9 @@ Kernel Kernel::turned() const {
 }
 
 std::optional<Kernel::Factors> Kernel::separated() const {
-  // The row and the column through the largest tap; their product must give every other tap.
-  int px = 0, py = 0;
-  double most = 0;
-  for (int y = 0; y < height_; ++y) {
-    for (int x = 0; x < width_; ++x) {
-      if (std::abs(at(x, y)) > most) {
-        most = std::abs(at(x, y));
-        px = x;
-        py = y;
-      }
-    }
-  }
-  if (most == 0) return std::nullopt;
-  Factors f;
-  for (int y = 0; y < height_; ++y) f.column.push_back(at(px, y) / at(px, py));
-  for (int x = 0; x < width_; ++x) f.row.push_back(at(x, py));
-  for (int y = 0; y < height_; ++y) {
-    for (int x = 0; x < width_; ++x) {
-      const double product = f.column[static_cast<std::size_t>(y)] * f.row[static_cast<std::size_t>(x)];
-      if (std::abs(product - at(x, y)) > 1e-6 * most) return std::nullopt;
-    }
-  }
-  return f;
+  const auto f = internal::separated(Taps(*this, false));
+  if (!f) return std::nullopt;
+  return Factors{{f->column.begin(), f->column.end()}, {f->row.begin(), f->row.end()}};
 }
 
 std::string Kernel::text() const {

@@ -6,6 +6,7 @@
 #include <functional>
 #include <vector>
 
+#include "core/workspace.hpp"
 #include "sieve/core/image.hpp"
 
 namespace sieve::internal {
@@ -28,8 +29,8 @@ class MeanRows {
   std::size_t side_, count_, wide_, rows_ = 0;
   double scale_;
   bool finite_ = true;
-  std::vector<float> ring_, line_, means_;  // the rows of a window and one more; their means by columns; by windows
-  std::vector<double> sums_;                // by columns
+  Scratch<float> ring_, line_, means_;  // the rows of a window and one more; their means by columns; by windows
+  Scratch<double> sums_;                // by columns
 };
 
 // work(tile) for tiles of a picture that suit windows of that radius, side by side: large against their surroundings,

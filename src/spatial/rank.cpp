@@ -7,6 +7,7 @@
 #include <limits>
 #include <vector>
 
+#include "core/workspace.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -23,8 +24,8 @@ namespace {
 constexpr bool kLeast[] = {false}, kMost[] = {true}, kLeastThenMost[] = {false, true}, kMostThenLeast[] = {true, false};
 
 template <class F>
-std::vector<WindowOffset> window_of(const F& f) {
-  return window_offsets(description_of<F>().name.c_str(), f.shape, f.radius, f.footprint);
+Scratch<WindowOffset> window_of(const F& f) {
+  return scratch_offsets(description_of<F>().name.c_str(), f.shape, f.radius, f.footprint);
 }
 
 template <class F>
@@ -89,16 +90,16 @@ void ranked(const F& f, const ConstView& in, const View& out, std::uint32_t rank
 
 // f(samples of the window, in any order) for every pixel; NaN is +infinity. Slow: for what cannot be had otherwise.
 template <class Value>
-void each_window(const ConstView& in, const std::vector<WindowOffset>& window, Border border, float fill,
-                 const View& out, Value value) {
+void each_window(const ConstView& in, std::span<const WindowOffset> window, Border border, float fill, const View& out,
+                 Value value) {
   const int reach = reach_of(window), wide = in.width() + 2 * reach;
   parallel_rows(
       in.height(), RowCost(static_cast<std::size_t>(in.width()) * window.size(), 4), [&](int first, int last) {
-        std::vector<float> rows(static_cast<std::size_t>(wide) * static_cast<std::size_t>(last - first + 2 * reach)),
+        Scratch<float> rows(static_cast<std::size_t>(wide) * static_cast<std::size_t>(last - first + 2 * reach)),
             samples(window.size());
         fill_window_rows(in, first - reach, last - first + 2 * reach, reach, border, fill, rows.data(), wide);
         for (float& v : rows) v = std::isnan(v) ? std::numeric_limits<float>::infinity() : v;
-        std::vector<std::ptrdiff_t> places;
+        Scratch<std::ptrdiff_t> places;
         for (const WindowOffset& o : window) places.push_back(static_cast<std::ptrdiff_t>(o.dy) * wide + o.dx);
         for (int y = first; y < last; ++y) {
           const float* center = rows.data() + static_cast<std::ptrdiff_t>(y - first + reach) * wide + reach;
@@ -203,7 +204,7 @@ void AlphaTrimmedMean::operator()(const ConstView& in, const View& out) const {
   const auto window = window_of(*this);
   const std::size_t cut = dropped(share, window.size());
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
-    each_window(from, window, border, fill_of(*this), to, [cut](std::vector<float>& all, float) {
+    each_window(from, window, border, fill_of(*this), to, [cut](Scratch<float>& all, float) {
       const auto low = all.begin() + static_cast<std::ptrdiff_t>(cut),
                  high = all.end() - static_cast<std::ptrdiff_t>(cut);
       if (cut > 0) {
@@ -233,8 +234,8 @@ void AlphaTrimmedMean::describe(Description<AlphaTrimmedMean>& d) {
 
 namespace {
 
-std::vector<WindowOffset> places_of(const WeightedMedian& f) {
-  std::vector<WindowOffset> places;
+Scratch<WindowOffset> places_of(const WeightedMedian& f) {
+  Scratch<WindowOffset> places;
   double sum = 0;
   for (int y = 0; y < f.weights.height(); ++y) {
     for (int x = 0; x < f.weights.width(); ++x) {
@@ -249,8 +250,8 @@ std::vector<WindowOffset> places_of(const WeightedMedian& f) {
   return places;
 }
 
-std::vector<double> weights_of(const WeightedMedian& f) {
-  std::vector<double> all;
+Scratch<double> weights_of(const WeightedMedian& f) {
+  Scratch<double> all;
   for (const double w : f.weights.taps()) {
     if (w > 0) all.push_back(w);
   }
@@ -267,9 +268,9 @@ void WeightedMedian::operator()(const ConstView& in, const View& out) const {
   double half = 0;
   for (const double w : all) half += 0.5 * w;
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
-    each_window(from, places, border, fill_of(*this), to, [&](const std::vector<float>& samples, float) {
-      thread_local std::vector<std::pair<float, double>> pairs;
-      pairs.clear();
+    each_window(from, places, border, fill_of(*this), to, [&](const Scratch<float>& samples, float) {
+      Scratch<std::pair<float, double>> pairs;
+      pairs.reserve(samples.size());
       for (std::size_t i = 0; i < samples.size(); ++i) pairs.emplace_back(samples[i], all[i]);
       std::sort(pairs.begin(), pairs.end());
       double sum = 0;
@@ -306,7 +307,7 @@ void AdaptiveMedian::operator()(const ConstView& in, const View& out) const {
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
     const int c = channel++;
     parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
-      std::vector<float> samples;
+      Scratch<float> samples;
       const auto window = [&](int x, int y, int r) {
         samples.clear();
         for (int dy = -r; dy <= r; ++dy) {

@@ -6,8 +6,10 @@
 #include <cmath>
 #include <limits>
 
+#include "core/context.hpp"
 #include "core/float_order.hpp"
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "spatial/median_lanes.hpp"
@@ -27,10 +29,10 @@ using lanes::kSlots;
 class Tile {
  public:
   int width = 0, height = 0;
-  std::vector<std::uint8_t> group;    // of each place
-  std::vector<std::uint32_t> starts;  // of each group in the lists
-  std::vector<std::uint16_t> x, y;    // places by rank, with room for a vector behind
-  std::vector<float> values;          // by rank
+  Scratch<std::uint8_t> group;    // of each place
+  Scratch<std::uint32_t> starts;  // of each group in the lists
+  Scratch<std::uint16_t> x, y;    // places by rank, with room for a vector behind
+  Scratch<float> values;          // by rank
 
   void load(const ConstView& in, int left, int top, int w, int h, Border border, float fill) {
     width = w;
@@ -81,8 +83,8 @@ class Tile {
       std::swap(sorted_, other_);
     }
   }
-  std::vector<float> samples_;
-  std::vector<std::uint64_t> sorted_, other_;
+  Scratch<float> samples_;
+  Scratch<std::uint64_t> sorted_, other_;
 };
 
 // work(tile, x0, y0, width, height) for tiles of the picture, each with its surroundings loaded.
@@ -94,7 +96,7 @@ void each_tile(const ConstView& in, int reach, Border border, float fill, Work w
   parallel_rows(
       columns * rows, RowCost(static_cast<std::size_t>(size) * static_cast<std::size_t>(size), 16),
       [&](int first, int last) {
-        thread_local Tile tile;
+        Tile tile;
         for (int t = first; t < last; ++t) {
           const int x0 = t % columns * size, y0 = t / columns * size, w = std::min(size, in.width() - x0),
                     h = std::min(size, in.height() - y0);
@@ -110,8 +112,7 @@ void each_tile(const ConstView& in, int reach, Border border, float fill, Work w
 void internal::rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill,
                            const View& out) {
   each_tile(in, radius, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
-    thread_local std::vector<std::uint16_t> columns;
-    columns.assign(static_cast<std::size_t>(tile.width) * kSlots, 0);
+    Scratch<std::uint16_t> columns(static_cast<std::size_t>(tile.width) * kSlots);
     const auto count = [&](int row, int by) {
       const std::uint8_t* groups =
           tile.group.data() + static_cast<std::size_t>(row) * static_cast<std::size_t>(tile.width);
@@ -134,13 +135,13 @@ void internal::rank_square(const ConstView& in, int radius, std::uint32_t rank, 
   });
 }
 
-void internal::rank_any(const ConstView& in, const std::vector<WindowOffset>& window, std::uint32_t rank, Border border,
+void internal::rank_any(const ConstView& in, std::span<const WindowOffset> window, std::uint32_t rank, Border border,
                         float fill, const View& out) {
   const int reach = reach_of(window);
   // One sample leaves before the start and one comes in at the end of each run.
-  const std::vector<Run> runs = runs_of(window);
+  const Scratch<Run> runs = runs_of(window);
   const int side = 2 * reach + 1;
-  std::vector<std::uint8_t> holds(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+  Scratch<std::uint8_t> holds(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
   for (const WindowOffset& o : window) holds[static_cast<std::size_t>((o.dy + reach) * side + o.dx + reach)] = 1;
   each_tile(in, reach, border, fill, [&](const Tile& tile, int x0, int y0, int w, int h) {
     for (int j = 0; j < h; ++j) {
@@ -187,9 +188,9 @@ void internal::median_small(const ConstView& in, int radius, Border border, floa
   const int block = side == 3 ? 1024 : 512;
   const auto work = [&](int first, int last) {
     const std::ptrdiff_t stride = (wide + 2 * room) / room * room;
-    std::vector<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)),
+    Scratch<float> ring(static_cast<std::size_t>(side) * static_cast<std::size_t>(stride)),
         scratch(2 * static_cast<std::size_t>(side) * static_cast<std::size_t>(block + side + 6 * room));
-    std::vector<float> end(static_cast<std::size_t>(block + room));
+    Scratch<float> end(static_cast<std::size_t>(block + room));
     const auto slot = [&](int y) { return ring.data() + static_cast<std::ptrdiff_t>((y + side) % side) * stride; };
     const auto load = [&](int y) {
       rows::extend(in, y, -radius, wide, border, fill, slot(y));
@@ -210,7 +211,7 @@ void internal::median_small(const ConstView& in, int radius, Border border, floa
     }
   };
   // Strips far higher than the window, since each loads the rows around it anew.
-  parallel_rows(in.height(), RowCost(w, 8), work, std::clamp(in.height() / 8, 1, 48));
+  parallel_rows(in.height(), RowCost(w, 8), work, strip_or_all(in.height(), std::clamp(in.height() / 8, 1, 48)));
 }
 
 }  // namespace sieve

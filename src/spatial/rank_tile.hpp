@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "sieve/core/border.hpp"
@@ -17,8 +18,8 @@ namespace sieve::internal {
 void rank_square(const ConstView& in, int radius, std::uint32_t rank, Border border, float fill, const View& out);
 
 // The same for any window. The counts of the groups slide along by the ends of the window's runs. O(pixels * rows).
-void rank_any(const ConstView& in, const std::vector<WindowOffset>& window, std::uint32_t rank, Border border,
-              float fill, const View& out);
+void rank_any(const ConstView& in, std::span<const WindowOffset> window, std::uint32_t rank, Border border, float fill,
+              const View& out);
 
 // Medians of 3x3, 5x5 and 7x7 windows through selection networks.
 void median_small(const ConstView& in, int radius, Border border, float fill, const View& out);

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "sieve/core/image.hpp"
 
 namespace sieve::internal {
@@ -37,7 +38,7 @@ class RowRing {
   Border border_;
   float fill_;
   std::ptrdiff_t stride_;
-  std::vector<float> buffer_;
+  Scratch<float> buffer_;
 };
 
 }  // namespace sieve::internal

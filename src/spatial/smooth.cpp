@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <vector>
 
+#include "fft/fft.hpp"
 #include "run/validate.hpp"
 #include "spatial/box_sums.hpp"
 #include "spatial/correlation.hpp"
@@ -130,14 +132,14 @@ void Box::describe(Description<Box>& d) {
 
 namespace {
 
-std::vector<double> binomial_weights(int radius) {
-  std::vector<double> row{1};
+Scratch<float> binomial_weights(int radius) {
+  Scratch<double> row{1};
   for (int i = 0; i < 2 * radius; ++i) {
     row.push_back(0);
     for (std::size_t k = row.size() - 1; k > 0; --k) row[k] = 0.5 * (row[k] + row[k - 1]);
     row[0] *= 0.5;
   }
-  return row;
+  return {row.begin(), row.end()};
 }
 
 }  // namespace
@@ -145,8 +147,7 @@ std::vector<double> binomial_weights(int radius) {
 Image Binomial::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Binomial::operator()(const ConstView& in, const View& out) const {
   const int r = whole(radius);
-  const std::vector<double> row = binomial_weights(r);
-  const std::vector<float> weights(row.begin(), row.end());
+  const Scratch<float> weights = binomial_weights(r);
   each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
     correlate_separable(from, {weights, weights, r, r}, border, fill, 1, to);
   });
@@ -166,16 +167,17 @@ void Binomial::describe(Description<Binomial>& d) {
   d.border(&Binomial::border, &Binomial::fill, smoothing_borders());
 }
 
-static Correlate as_correlation(const DiskMean& f) {
-  return {.kernel = Kernel::disk(static_cast<double>(f.radius)), .border = f.border, .fill = f.fill};
+static std::shared_ptr<const Kernel> kernel_of(const DiskMean& f) {
+  return memoize<Kernel>(f.radius,
+                         [&] { return std::make_shared<Kernel>(Kernel::disk(static_cast<double>(f.radius))); });
 }
 Image DiskMean::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void DiskMean::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  as_correlation (*this)(in, out);
+  correlate("disk_mean", Taps(*kernel_of(*this), false), border, fill, 1, ConvolutionMethod::automatic, in, out);
 }
 static std::string meaning_of_disk_mean(const DiskMean& f) {
-  const Kernel k = Kernel::disk(static_cast<double>(f.radius));
+  const Kernel& k = *kernel_of(f);
   return fmt::format("{} pixels in a window {}x{}",
                      std::count_if(k.taps().begin(), k.taps().end(), [](double t) { return t != 0; }), k.width(),
                      k.height());
@@ -189,7 +191,7 @@ void DiskMean::describe(Description<DiskMean>& d) {
   d.window([](const DiskMean& f) { return static_cast<int>(f.radius); });
   d.reads_around();
   d.undivided([](const DiskMean& f) {
-    const Correlate c = as_correlation(f);
+    const Correlate c{.kernel = *kernel_of(f), .border = f.border};
     return !description_of<Correlate>().part_margin(&c);
   });
   d.shape(smaller<DiskMean>);

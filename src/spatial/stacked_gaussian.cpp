@@ -21,10 +21,10 @@ struct Stack {
   int step;
   int fine_radius;
   int coarse_radius;
-  std::vector<float> fine;
-  std::vector<float> coarse;
-  int up_radius;                       // coarse samples to either side that interpolation uses
-  std::vector<std::vector<float>> up;  // weights for each phase 0..step-1
+  Scratch<float> fine;
+  Scratch<float> coarse;
+  int up_radius;               // coarse samples to either side that interpolation uses
+  Scratch<Scratch<float>> up;  // weights for each phase 0..step-1
 
   explicit Stack(double sigma) {
     step = 2;
@@ -47,11 +47,11 @@ std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 }  // namespace
 
-std::vector<float> internal::gaussian_weights(double sigma, double center, int radius) {
-  std::vector<double> w;
+Scratch<float> internal::gaussian_weights(double sigma, double center, int radius) {
+  Scratch<double> w;
   for (int i = -radius; i <= radius; ++i) w.push_back(std::exp(-0.5 * (i - center) * (i - center) / (sigma * sigma)));
   const double sum = std::accumulate(w.begin(), w.end(), 0.0);
-  std::vector<float> f;
+  Scratch<float> f;
   for (const double v : w) f.push_back(static_cast<float>(v / sum));
   return f;
 }
@@ -65,18 +65,18 @@ void internal::stacked_gaussian(const ConstView& in, double sigma, Border border
   const Stack s(sigma);
   const int w = in.width(), h = in.height(), cw = s.count(w), ch = s.count(h), from = s.first();
   const int blurred_w = cw - 2 * s.coarse_radius, blurred_h = ch - 2 * s.coarse_radius;
-  const std::vector<float> outside(index(w), fill);
+  const Scratch<float> outside(index(w), fill);
 
   // Down: columns first (rows of weights, all lanes busy), then along the row, then the coarse blur along the row.
   Image small(cw, ch), blurred(blurred_w, ch), coarse(blurred_w, blurred_h);
   parallel_rows(
       ch, index(w) * index(s.step),
       [&](int first, int last) {
-        std::vector<const float*> sources(s.fine.size());
+        Scratch<const float*> sources(s.fine.size());
         const int left = -(from * s.step - s.fine_radius);
         const int right = (from + cw - 1) * s.step + s.fine_radius - (w - 1);
-        std::vector<float> sum(index(w)), extended(index(w + left + std::max(right, 0)));
-        std::vector<float> every(index((cw - 1) * s.step + 1));
+        Scratch<float> sum(index(w)), extended(index(w + left + std::max(right, 0)));
+        Scratch<float> every(index((cw - 1) * s.step + 1));
         const ConstView line{sum.data(), {w, 1, 1}, w, w, 0};
         for (int v = first; v < last; ++v) {
           for (int t = 0; t <= 2 * s.fine_radius; ++t) {
@@ -99,7 +99,7 @@ void internal::stacked_gaussian(const ConstView& in, double sigma, Border border
       },
       4);
   parallel_rows(blurred_h, index(blurred_w) * s.coarse.size(), [&](int first, int last) {
-    std::vector<const float*> down(s.coarse.size());
+    Scratch<const float*> down(s.coarse.size());
     for (int v = first; v < last; ++v) {
       for (std::size_t t = 0; t < down.size(); ++t) down[t] = blurred.row(v + static_cast<int>(t));
       lanes::weighted_sum(down.data(), s.coarse.data(), s.coarse.size(), coarse.row(v), index(blurred_w), false);
@@ -114,8 +114,8 @@ void internal::stacked_gaussian(const ConstView& in, double sigma, Border border
       [&](int first, int last) {
         const int top = first / s.step, rows_needed = (last - 1) / s.step - top + taps;
         const int places = (w - 1) / s.step + 1;
-        std::vector<const float*> sources(index(taps));
-        std::vector<float> phase(index(places));
+        Scratch<const float*> sources(index(taps));
+        Scratch<float> phase(index(places));
         Image wide(w, rows_needed);
         for (int r = 0; r < rows_needed; ++r) {
           float* row = wide.row(r);

@@ -134,7 +134,7 @@ class WindowRows {
 };
 
 // Rows in one go at most: they are to stay in the cache.
-int window_strip(int width, int reach);
+int window_strip(int width, int height, int reach);
 
 // f with windows whose half-width the compiler knows.
 template <int Reach, class F>
@@ -182,7 +182,7 @@ void run_windows(const ConstView& in, const View& out, int reach, Border border,
             window_row(buffer.data() + (y - first + reach) * stride + reach, stride, reach, out.row(y, c), in.width(),
                        f);
         },
-        window_strip(in.width(), reach));
+        window_strip(in.width(), in.height(), reach));
   }
   copy_alpha(in, out);
 }
