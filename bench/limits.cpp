@@ -28,6 +28,7 @@ int main(int argc, char** argv) {
     all["threads_compared"] = measure_threads(budget);
     all["nested_loops"] = measure_loops();
     all["chains"] = measure_chain(budget);
+    all["engine"] = measure_engine(budget);
   });
   all["seconds"] = taken;
   fmt::print("\n{:.0f} seconds in all\n", taken);

@@ -3,20 +3,13 @@
 #include <fmt/format.h>
 
 #include <cstdio>
-#include <fstream>
 
 #include "measure.hpp"
 #include "sieve/filter.hpp"
 
 namespace sieve::bench {
 
-namespace {
-
 using nlohmann::ordered_json;
-
-struct Times {
-  double operation, yardstick;
-};
 
 // Medians of passes that take turns, so that a machine that slows down slows both.
 Times in_turns(const Budget& budget, const std::function<void()>& operation, const std::function<void()>& yardstick) {
@@ -38,26 +31,6 @@ void heading(const char* text) {
   fmt::print("\n{}\n", text);
   std::fflush(stdout);
 }
-
-// Megabytes of this process that /proc knows by that name: VmRSS now, VmHWM at most so far.
-double megabytes(const std::string& name) {
-  std::ifstream status("/proc/self/status");
-  for (std::string word; status >> word;) {
-    double kilobytes = 0;
-    if (word == name + ":" && status >> kilobytes) return kilobytes / 1024;
-  }
-  return 0;
-}
-
-// What the work needs at most beyond what is there before it.
-double peak_of(const std::function<void()>& work) {
-  std::ofstream("/proc/self/clear_refs") << 5;  // the peak begins anew
-  const double before = megabytes("VmRSS");
-  work();
-  return megabytes("VmHWM") - before;
-}
-
-}  // namespace
 
 ordered_json measure_yardsticks(const Budget& budget) {
   heading("Yardsticks");
@@ -183,30 +156,6 @@ ordered_json measure_loops() {
                    {"ms", 1e3 * every},
                    {"times_one_thread", loops / one},
                    {"times", loops / every}});
-  }
-  return all;
-}
-
-ordered_json measure_chain(const Budget& budget) {
-  heading("A chain by strips, 3840x2160: against its steps one after the other, each with a result of its own");
-  ordered_json all;
-  for (const char* text :
-       {"gaussian sigma=2 then unsharp then stretch", "median radius=1 then gamma exponent=1.2 then clip",
-        "contrast factor=1.2 then gamma exponent=0.8 then sigmoid then clip"}) {
-    const Chain chain = Chain::parse(text);
-    const Image in = noise(3840, 2160);
-    const std::function<void()> strips = [&] { (void)chain(in); }, steps = [&] {
-      (void)Engine::standard().run(chain, in, {.on_step = [](std::size_t, const ConstView&) {}});
-    };
-    const Times t = in_turns(budget, strips, steps);
-    const double memory = peak_of(strips), steps_memory = peak_of(steps);
-    fmt::print("  {:72} {:7.2f} ms, steps {:7.2f} ms, {:.2f} times; {:.0f} MB beyond the source, steps {:.0f} MB\n",
-               text, 1e3 * t.operation, 1e3 * t.yardstick, t.operation / t.yardstick, memory, steps_memory);
-    all.push_back({{"chain", text},
-                   {"ms", 1e3 * t.operation},
-                   {"steps_ms", 1e3 * t.yardstick},
-                   {"megabytes", memory},
-                   {"steps_megabytes", steps_memory}});
   }
   return all;
 }

@@ -1,6 +1,7 @@
 #pragma once
 // Measures in turns and puts the figures together.
 
+#include <functional>
 #include <nlohmann/json.hpp>
 
 #include "operations.hpp"
@@ -12,6 +13,14 @@ struct Budget {
   int least = 3;       // passes, even where they take longer
 };
 
+struct Times {
+  double operation, yardstick;
+};
+// Medians of passes that take turns, so that a machine that slows down slows both.
+Times in_turns(const Budget& budget, const std::function<void()>& operation, const std::function<void()>& yardstick);
+// A line above a table.
+void heading(const char* text);
+
 // Every section prints its table as it goes and returns it as JSON.
 nlohmann::ordered_json measure_yardsticks(const Budget& budget);
 nlohmann::ordered_json measure_operations(const Budget& budget, bool quick);
@@ -19,5 +28,6 @@ nlohmann::ordered_json measure_growth(const Budget& budget, bool quick);
 nlohmann::ordered_json measure_threads(const Budget& budget);
 nlohmann::ordered_json measure_loops();
 nlohmann::ordered_json measure_chain(const Budget& budget);
+nlohmann::ordered_json measure_engine(const Budget& budget);
 
 }  // namespace sieve::bench

@@ -220,6 +220,12 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
+  const auto frames = test::run(dir + "/frames_and_deadlines " + noon);
+  CHECK(frames.code == 0);
+  CHECK(frames.out.find("1. median, unsharp sigma=2, gamma exponent=0.9: by strips") != std::string::npos);
+  CHECK(frames.out.find("search=50: stopped at its deadline") != std::string::npos);
+  CHECK(frames.out.find("the same bits with a report and without") != std::string::npos);
+  CHECK(test::run(dir + "/frames_and_deadlines").code == 1);
   for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen",
                            "frequencies", "restore_blur", "pack_picture"}) {
     CHECK(test::run(dir + "/" + name).code == 1);

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 #include <cmath>
 #include <limits>
 #include <nlohmann/json.hpp>
@@ -22,9 +21,9 @@ double measured_noise(const ConstView& result) {
 Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
   Trial t;
   t.name = chain.text();
-  const auto start = std::chrono::steady_clock::now();
-  t.result = chain(in);
-  t.seconds = seconds_since(start);
+  Run run = Engine::standard().run(chain, in);
+  t.result = std::move(run.image);
+  t.seconds = run.report.seconds;
   if (truth != nullptr) {
     require_same_size(t.result, "the result of `" + t.name + "`", *truth, "the truth");
     t.against = compare(t.result, *truth);

@@ -12,6 +12,7 @@ namespace {
 thread_local Watch* active_watch = nullptr;
 thread_local Progress* innermost = nullptr;
 thread_local bool beside_others = false;
+thread_local Progress::Phases* listener_to_phases = nullptr;
 }  // namespace
 
 Watch::Active::Active(Watch* watch) : before_(active_watch) { active_watch = watch; }
@@ -31,6 +32,12 @@ void Watch::check() const {
 
 void checkpoint() {
   if (active_watch != nullptr) active_watch->check();
+}
+
+bool Watch::hears_progress() const noexcept { return on_progress || (outer_ != nullptr && outer_->hears_progress()); }
+
+bool progress_heard() noexcept {
+  return active_watch != nullptr && !internal::context().alone && active_watch->hears_progress();
 }
 
 const std::function<void(const std::string&)>* Watch::listener() const noexcept {
@@ -79,15 +86,43 @@ Progress::Part::Part(int parts) noexcept : before_(beside_others) { beside_other
 Progress::Part::~Part() { beside_others = before_; }
 
 Progress::Progress(double total)
-    : watch_(beside_others ? nullptr : active_watch), outer_(innermost), total_(std::max(total, 1.0)) {
+    : watch_(beside_others ? nullptr : active_watch), outer_(innermost), total_(total > 0 ? total : 1) {
+  if (outer_ != nullptr && !beside_others) phase_ = outer_->phases_begun_++;
+  if (listener_to_phases != nullptr && listener_to_phases->outer_ == outer_ && !beside_others)
+    listener_to_phases->begins_.push_back(Phases::Clock::now());
   innermost = this;
 }
 
 Progress::~Progress() { innermost = outer_; }
 
-double Progress::overall(double within) const {
+void Progress::expect(double parts, std::span<const double> phase_ends) {
+  within_ = parts;
+  phase_ends_ = phase_ends;
+  phases_begun_ = 0;
+}
+
+double Progress::overall(double within, std::size_t phase) const {
+  if (!phase_ends_.empty()) {
+    phase = std::min(phase, phase_ends_.size() - 1);
+    const double begin = phase > 0 ? phase_ends_[phase - 1] : 0;
+    within = begin + within * (phase_ends_[phase] - begin);
+  }
   const double share = std::min(1.0, (done_.load() + within * within_.load()) / total_);
-  return outer_ != nullptr ? outer_->overall(share) : share;
+  return outer_ != nullptr ? outer_->overall(share, phase_) : share;
+}
+
+Progress::Phases::Phases() : before_(listener_to_phases), outer_(innermost), start_(Clock::now()) {
+  listener_to_phases = this;
+}
+Progress::Phases::~Phases() { listener_to_phases = before_; }
+
+std::vector<double> Progress::Phases::ends() const {
+  const double all = std::chrono::duration<double>(Clock::now() - start_).count();
+  std::vector<double> ends;
+  for (std::size_t i = 1; i < begins_.size(); ++i)
+    ends.push_back(std::chrono::duration<double>(begins_[i] - start_).count() / std::max(all, 1e-9));
+  ends.push_back(1);
+  return ends;
 }
 
 void Progress::add(double parts) {
@@ -96,7 +131,7 @@ void Progress::add(double parts) {
   double done = done_.load();
   while (!done_.compare_exchange_weak(done, done + parts)) {
   }
-  watch_->report(overall(0));
+  watch_->report(overall(0, 0));
 }
 
 }  // namespace sieve

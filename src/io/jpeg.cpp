@@ -8,6 +8,7 @@
 
 #include "io/c_calls.hpp"
 #include "io/codec.hpp"
+#include "sieve/core/watch.hpp"
 
 namespace sieve::io {
 
@@ -92,6 +93,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)),
       line(width * static_cast<std::size_t>(stored));
   for (std::size_t y = 0; y < height; ++y) {
+    checkpoint();
     JSAMPROW row = line.data();
     r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
     std::uint8_t* to = samples.data() + y * width * static_cast<std::size_t>(channels);
@@ -174,6 +176,7 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
     });
   }
   for (int y = 0; y < color.height(); ++y) {
+    checkpoint();
     JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
     w.calls([&] { jpeg_write_scanlines(&w.c, &row, 1); });
   }

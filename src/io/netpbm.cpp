@@ -7,6 +7,7 @@
 #include <cstring>
 
 #include "io/codec.hpp"
+#include "sieve/core/watch.hpp"
 
 namespace sieve::io {
 
@@ -209,6 +210,7 @@ std::vector<std::uint8_t> encode_pfm(const Encoding& e) {
   std::vector<std::uint8_t> out;
   append(out, fmt::format("{}\n{} {}\n-1.0\n", channels == 3 ? "PF" : "Pf", e.image.width(), e.image.height()));
   for (int y = e.image.height() - 1; y >= 0; --y) {
+    checkpoint();
     for (int x = 0; x < e.image.width(); ++x) {
       for (int c = 0; c < channels; ++c) {
         const auto word = std::bit_cast<std::uint32_t>(e.image.at(x, y, c));

@@ -5,6 +5,7 @@
 
 #include "io/c_calls.hpp"
 #include "io/codec.hpp"
+#include "sieve/core/watch.hpp"
 
 namespace sieve::io {
 
@@ -94,12 +95,13 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   loaded.bits = type == PNG_COLOR_TYPE_PALETTE ? 8 : depth;
   const bool transparent = png_get_valid(r.png, r.info, PNG_INFO_tRNS) != 0;
   if (transparent && depth < 8 && type == PNG_COLOR_TYPE_GRAY) loaded.bits = 8;
+  int passes = 1;
   r.calls([&] {
     if (type == PNG_COLOR_TYPE_PALETTE) png_set_palette_to_rgb(r.png);
     if (transparent) png_set_tRNS_to_alpha(r.png);
     if (depth < 8) png_set_packing(r.png);
     if (depth == 16) png_set_swap(r.png);
-    png_set_interlace_handling(r.png);
+    passes = png_set_interlace_handling(r.png);
   });
   png_charp profile_name = nullptr;
   png_bytep profile = nullptr;
@@ -114,10 +116,13 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
   std::vector<std::uint8_t> samples(row_bytes * height);
   std::vector<png_bytep> rows(height);
   for (png_uint_32 y = 0; y < height; ++y) rows[y] = samples.data() + row_bytes * y;
-  r.calls([&] {
-    png_read_image(r.png, rows.data());
-    png_read_end(r.png, r.info);
-  });
+  for (int pass = 0; pass < passes; ++pass) {
+    for (png_bytep row : rows) {
+      checkpoint();
+      r.calls([&] { png_read_row(r.png, row, nullptr); });
+    }
+  }
+  r.calls([&] { png_read_end(r.png, r.info); });
   const int w = static_cast<int>(width), h = static_cast<int>(height);
   if (depth == 16) {
     loaded.image = from_interleaved(reinterpret_cast<const std::uint16_t*>(samples.data()), w, h, channels,
@@ -191,10 +196,11 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
     e.written.saturation = to_interleaved(e.image, samples.data(), 0, e.white_level);
   }
   const std::size_t row_bytes = samples.size() / static_cast<std::size_t>(height);
-  w.calls([&] {
-    for (int y = 0; y < height; ++y) png_write_row(w.png, samples.data() + row_bytes * static_cast<std::size_t>(y));
-    png_write_end(w.png, w.info);
-  });
+  for (int y = 0; y < height; ++y) {
+    checkpoint();
+    w.calls([&] { png_write_row(w.png, samples.data() + row_bytes * static_cast<std::size_t>(y)); });
+  }
+  w.calls([&] { png_write_end(w.png, w.info); });
   return out;
 }
 

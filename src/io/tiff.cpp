@@ -8,6 +8,7 @@
 #include <memory>
 
 #include "io/codec.hpp"
+#include "sieve/core/watch.hpp"
 
 namespace sieve::io {
 
@@ -226,6 +227,7 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   for (int plane = 0; plane < planes; ++plane) {
     for (std::uint32_t y0 = 0; y0 < l.height; y0 += step_y) {
       for (std::uint32_t x0 = 0; x0 < l.width; x0 += step_x) {
+        checkpoint();
         const auto p = static_cast<std::uint16_t>(plane);
         const tmsize_t got = tiled ? TIFFReadEncodedTile(t, TIFFComputeTile(t, x0, y0, 0, p), buffer.data(), chunk)
                                    : TIFFReadEncodedStrip(t, TIFFComputeStrip(t, y0, p), buffer.data(), chunk);
@@ -297,6 +299,7 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
                    e.options.profile.data());
     std::vector<std::uint8_t> line(n * bytes_each);
     for (int y = 0; y < height; ++y) {
+      checkpoint();
       const ConstView row = e.image.part({0, y, width, 1});
       Saturation s;
       if (e.bits == 8) {

@@ -40,6 +40,9 @@ double Principal::energy(int k) const {
 
 namespace {
 
+// Products that are added up before the work can be stopped again.
+constexpr Eigen::Index kAtOnce = 100'000'000;
+
 using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
 
 Principal principal_of(Rows data, int components, const char* who) {
@@ -57,8 +60,20 @@ Principal principal_of(Rows data, int components, const char* who) {
   // The smaller of the two products has the same eigenvalues.
   const bool wide = length > n;
   const Eigen::MatrixXd centered = data.cast<double>();
-  const Eigen::MatrixXd products = wide ? Eigen::MatrixXd(centered * centered.transpose() / static_cast<double>(n))
-                                        : Eigen::MatrixXd(centered.transpose() * centered / static_cast<double>(n));
+  checkpoint();
+  // In slices, between which the work can be stopped.
+  Eigen::MatrixXd products = Eigen::MatrixXd::Zero(std::min(n, length), std::min(n, length));
+  const auto inner = wide ? length : n, most = std::max<Eigen::Index>(8, kAtOnce / (products.rows() * products.rows()));
+  for (Eigen::Index at = 0; at < inner; at += most) {
+    checkpoint();
+    const auto slice = std::min(most, inner - at);
+    if (wide) {
+      products += centered.middleCols(at, slice) * centered.middleCols(at, slice).transpose();
+    } else {
+      products += centered.middleRows(at, slice).transpose() * centered.middleRows(at, slice);
+    }
+  }
+  products /= static_cast<double>(n);
   checkpoint();
   const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(products);
   Eigen::MatrixXd axes(length, k);

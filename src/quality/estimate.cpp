@@ -7,6 +7,7 @@
 #include "core/luma.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/spatial/convolve.hpp"
 #include "sieve/spatial/gradient.hpp"
 #include "sieve/spatial/smooth.hpp"
@@ -45,6 +46,7 @@ double edge_blur(const ConstView& in) {
   };
   std::vector<Edge> edges;
   for (int y = 2; y + 2 < gray.height(); ++y) {
+    checkpoint();
     for (int x = 2; x + 2 < gray.width(); ++x) {
       const float g = once.at(x, y), h = again.at(x, y);
       // On the ridge of the gradient only: beside it the ratio tells nothing.

@@ -10,6 +10,7 @@
 
 #include "core/context.hpp"
 #include "core/memory.hpp"
+#include "run/rehearsal.hpp"
 #include "run/schedule.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
@@ -220,13 +221,25 @@ Image Execution::run(const ConstView& in) {
     copy(part != nullptr ? in.part(*part) : in, target());
     return made;
   }
-  Progress progress(static_cast<double>(steps.size()));
+  std::optional<Rehearsal> shares;
+  if (progress_heard() && in.shape.samples() >= kRehearsed) shares.emplace(schedule_, in);
+  // The times of steps from `first` on, or their number where nobody listens.
+  const auto time_of = [&](std::size_t first, std::size_t count) {
+    if (!shares) return static_cast<double>(count);
+    double sum = 0;
+    for (std::size_t k = first; k < first + count; ++k) sum += shares->steps[k].time;
+    return sum;
+  };
+  Progress progress(time_of(0, steps.size()));
   Image held;  // the picture between two passes
   ConstView current = in;
   for (std::size_t i = 0; i < schedule_.passes().size(); ++i) {
     checkpoint();
     const Pass& pass = schedule_.passes()[i];
-    progress.expect(static_cast<double>(pass.count));
+    const double share = time_of(pass.first, pass.count);
+    // Steps that run together count rows once for all of them.
+    progress.expect(share, shares && (pass.count == 1 || pass.measures) ? shares->steps[pass.first].phase_ends
+                                                                        : std::span<const double>());
     Step first = steps[pass.first].step;
     std::shared_ptr<const Segment> segment = pass.segment;
     if (pass.measures) {
@@ -276,7 +289,7 @@ Image Execution::run(const ConstView& in) {
     }
     current.white_level = steps[pass.first + pass.count - 1].white_out;
     if (options_.on_step) options_.on_step(pass.first, current);
-    progress.add(static_cast<double>(pass.count));
+    progress.add(share);
     if (last(i) && part != nullptr && !part_now) copy(current.part(*part), target());
   }
   if (!made.empty()) made.set_white_level(current.white_level);

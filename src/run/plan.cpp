@@ -27,15 +27,16 @@ std::string Plan::text() const {
   for (const PlannedPass& p : passes) {
     std::string names;
     for (std::size_t i = p.first; i < p.first + p.count; ++i) names += (names.empty() ? "" : ", ") + steps[i];
-    all += fmt::format("{}{}: {}{}", all.empty() ? "" : "\n", names, p.measures ? "measures the picture, then " : "",
+    all += fmt::format("{}. {}: {}{}", &p - passes.data() + 1, names, p.measures ? "measures the picture, then " : "",
                        way_of(p));
     if (p.looked_up > 0)
       all += fmt::format("; {} in a table of the picture's levels", p.looked_up == p.count ? "all" : "the first ones");
     if (p.bytes > 0) all += fmt::format("; takes {}", megabytes(p.bytes));
     if (p.result_bytes > 0) all += fmt::format("; its result {}", megabytes(p.result_bytes));
+    all += "\n";
   }
-  all += fmt::format("{}needs the source's {}x{} at {},{}; at most {} beyond source and result",
-                     all.empty() ? "" : "\n", needs.width, needs.height, needs.x, needs.y, megabytes(bytes));
+  all += fmt::format("reads {}x{} of the source at {},{}; takes {} beyond source and result", needs.width, needs.height,
+                     needs.x, needs.y, bytes > 0 ? megabytes(bytes) : "nothing");
   return all;
 }
 

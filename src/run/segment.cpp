@@ -122,6 +122,8 @@ void Segment::run(const ConstView& in, const View& out, const Rectangle& part, F
   const bool small = static_cast<std::size_t>(part.width) * static_cast<std::size_t>(part.height) <= kSmall;
   const Cut c = cut(part, small ? 1 : count);
   const int wide = ceil_div(part.width, c.columns), high = ceil_div(part.height, c.bands);
+  // Counted in pixels: pieces alone would be too few.
+  Progress progress(static_cast<double>(part.width) * part.height);
   parallel_rows(
       c.columns * c.bands, RowCost(small ? 1 : wide, 64 * high),
       [&](int first, int last) {
@@ -129,7 +131,7 @@ void Segment::run(const ConstView& in, const View& out, const Rectangle& part, F
           const int x = i % c.columns * wide, y = i / c.columns * high;
           const Rectangle piece{part.x + x, part.y + y, std::min(wide, part.width - x),
                                 std::min(high, part.height - y)};
-          if (piece.width > 0 && piece.height > 0) run_piece(in, out, part, piece, c.strip, book);
+          if (piece.width > 0 && piece.height > 0) run_piece(in, out, part, piece, c.strip, progress, book);
         }
       },
       1);
@@ -166,7 +168,7 @@ struct Rolling {
 }  // namespace
 
 void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& part, const Rectangle& piece, int strip,
-                        FigureBook* book) const {
+                        Progress& progress, FigureBook* book) const {
   const std::size_t count = stages_.size();
   const bool stream = rows::streams(out.shape.samples());
   std::optional<PieceFigures> figures;
@@ -248,6 +250,7 @@ void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& p
 
   for (int end = piece.y; end < piece.y + piece.height;) {
     checkpoint();
+    const int before = end;
     end = std::min(piece.y + piece.height, end + strip);
     // What each stage must have given before the next one can go on.
     Scratch<int> past(count);
@@ -257,6 +260,7 @@ void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& p
       // The first strip has margins above and below; the others go on from where the last one ended.
       while (rolling[i].past < past[i]) advance(i, past[i]);
     }
+    progress.add(static_cast<double>(end - before) * piece.width);
   }
   if (figures) book->add(figures->steps());
 }

@@ -11,6 +11,7 @@
 
 #include "describe/row_run.hpp"
 #include "run/figures.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/describe/description.hpp"
 
 namespace sieve::internal {
@@ -59,7 +60,7 @@ class Segment {
   };
   Cut cut(const Rectangle& part, int threads) const;
   void run_piece(const ConstView& in, const View& out, const Rectangle& part, const Rectangle& piece, int strip,
-                 FigureBook* book) const;
+                 Progress& progress, FigureBook* book) const;
   // A stage's window filter on a view in its place.
   void run_window(const Stage& stage, const ConstView& from, const View& to) const;
 

@@ -8,6 +8,7 @@
 #include "core/luma.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
 #include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
 #include "sieve/spectral/spectrum.hpp"
@@ -86,6 +87,7 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
   const double chance = std::sqrt(std::log2(1000.0 * w * h / 2)), enough = std::max(8.0, chance);
   std::vector<PeriodicWave> waves;
   for (int y = 1; y + 1 < h; ++y) {
+    checkpoint();
     for (int x = 1; x + 1 < w; ++x) {
       const int u = x - cx, v = y - cy;
       if (v < 0 || (v == 0 && u <= 0)) continue;

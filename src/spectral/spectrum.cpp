@@ -10,6 +10,7 @@
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
+#include "sieve/core/watch.hpp"
 #include "spectral/plane.hpp"
 
 namespace sieve {
@@ -132,6 +133,7 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown, SpectrumOrigin orig
   const double pixels = static_cast<double>(s.width()) * s.height();
   float most = 0;
   for (int y = 0; y < s.height(); ++y) {
+    checkpoint();
     for (int x = 0; x < s.width(); ++x) {
       const std::complex<float> f = s.at(x - cx, y - cy);
       float& r = out.at(x, y);
@@ -164,6 +166,7 @@ FrequencyPoint probe(const Spectrum& s, int x, int y, SpectrumOrigin origin) {
   p.amplitude = (own_mirror ? 1 : 2) * std::abs(p.value);
   const float size = std::norm(s.at(p.u, p.v));
   for (int v = 0; v < h; ++v) {
+    checkpoint();
     const std::complex<float>* row = s.row(v);
     for (int u = 0; u < s.columns(); ++u) {
       // In the columns that are their own mirrors a row and its mirror row hold the same.
@@ -200,6 +203,7 @@ std::vector<FrequencyPoint> strongest(const Spectrum& s, int most) {
   const auto larger = [](const Place& a, const Place& b) { return a.size > b.size; };
   std::vector<Place> best;
   for (int v = 0; v < s.height(); ++v) {
+    checkpoint();
     for (int u = 0; u < s.columns(); ++u) {
       // Where a column is its own mirror, a row and its mirror are one point.
       const bool own = u == 0 || 2 * u == s.width();
@@ -219,6 +223,7 @@ std::vector<FrequencyPoint> strongest(const Spectrum& s, int most) {
 std::vector<FrequencyPoint> strongest_off_axes(const Spectrum& s, int most) {
   std::vector<Place> places;
   for (int v = -(s.height() - 1) / 2; v <= s.height() / 2; ++v) {
+    checkpoint();
     for (int u = 2; u < s.columns(); ++u) {
       const float here = std::norm(s.at(u, v));
       if (std::abs(v) < 2) continue;
@@ -238,6 +243,7 @@ std::vector<double> radial_power(const Spectrum& s, double step) {
   const auto rings = static_cast<std::size_t>(std::ceil(0.5 / step));
   std::vector<double> sum(rings), count(rings);
   for (int v = 0; v < s.height(); ++v) {
+    checkpoint();
     const double fy = static_cast<double>(nearest(v, s.height())) / s.height();
     for (int u = 0; u < s.columns(); ++u) {
       const double fx = static_cast<double>(u) / s.width();

@@ -3,8 +3,11 @@
 
 #include <atomic>
 #include <chrono>
+#include <cstddef>
 #include <functional>
+#include <span>
 #include <string>
+#include <vector>
 
 #include "sieve/core/attributes.hpp"
 
@@ -41,6 +44,8 @@ class Watch {
   void report(double share);
   /// Tells on_progress that all is done.
   void report_end();
+  /// True where it or the one it follows hears progress.
+  bool hears_progress() const noexcept;
   /// The function that hears notes, its own or that of the one it follows; null where nobody does.
   const std::function<void(const std::string& line)>* listener() const noexcept;
 
@@ -75,6 +80,9 @@ void checkpoint();
 
 /// True where somebody hears notes: what is measured for a note alone is measured only then.
 [[nodiscard]] bool notes_heard() noexcept;
+
+/// True where somebody hears progress.
+[[nodiscard]] bool progress_heard() noexcept;
 
 /// Tells the current watch's on_note one line.
 void note(const std::string& line);
@@ -118,14 +126,39 @@ class Progress {
   Progress& operator=(const Progress&) = delete;
   /// `parts` more are done.
   void add(double parts);
-  /// The work that follows within this stands for `parts` parts, up to the next add(); else for one.
-  void expect(double parts) { within_ = parts; }
+  /// The work that follows within this stands for `parts` parts, up to the next add(); else for one. Where it counts
+  /// its own parts several times over, one phase after the other, `phase_ends` says which share of it is done at the
+  /// end of each, rising to 1; it must last as long.
+  void expect(double parts, std::span<const double> phase_ends = {});
+
+  /// Hears when the phases of the work in this thread begin, for its own lifetime: what expect() wants to know.
+  class Phases {
+   public:
+    Phases();
+    ~Phases();
+    Phases(const Phases&) = delete;
+    Phases& operator=(const Phases&) = delete;
+    /// The share of the time since this was made that has passed at the end of each phase; one of 1 where none was
+    /// counted.
+    std::vector<double> ends() const;
+
+   private:
+    friend class Progress;
+    using Clock = std::chrono::steady_clock;
+    Phases* before_;
+    Progress* outer_;
+    Clock::time_point start_;
+    std::vector<Clock::time_point> begins_;
+  };
 
  private:
-  double overall(double within) const;
+  double overall(double within, std::size_t phase) const;
   Watch* watch_;
   Progress* outer_;
+  std::size_t phase_ = 0;  // of the outer one's
   double total_;
+  std::span<const double> phase_ends_;
+  std::size_t phases_begun_ = 0;
   std::atomic<double> done_{0};
   std::atomic<double> within_{1};
 };
