@@ -57,6 +57,12 @@ namespace sieve::internal {
 namespace lanes {
 HWY_EXPORT(LookUp);
 HWY_EXPORT(Divides);
+static bool look_up(const float* in, float top, const float* results, float* out, std::size_t n) {
+  return HWY_DYNAMIC_DISPATCH(LookUp)(in, top, results, out, n);
+}
+static bool divides(const float* levels, float top, std::size_t n) {
+  return HWY_DYNAMIC_DISPATCH(Divides)(levels, top, n);
+}
 }  // namespace lanes
 
 LevelTable::LevelTable(std::uint32_t white_level, FunctionRef<void(const float*, float*, std::size_t)> curve)
@@ -64,11 +70,11 @@ LevelTable::LevelTable(std::uint32_t white_level, FunctionRef<void(const float*,
   // As a reader has it: the nearest float of v / white_level.
   for (std::size_t i = 0; i < levels_.size(); ++i) levels_[i] = static_cast<float>(i) / white_level_;
   curve(levels_.data(), results_.data(), levels_.size());
-  usable_ = HWY_DYNAMIC_DISPATCH(lanes::Divides)(levels_.data(), white_level_, levels_.size());
+  usable_ = lanes::divides(levels_.data(), white_level_, levels_.size());
 }
 
 bool LevelTable::operator()(const float* in, float* out, std::size_t n) const {
-  return usable_ && HWY_DYNAMIC_DISPATCH(lanes::LookUp)(in, white_level_, results_.data(), out, n);
+  return usable_ && lanes::look_up(in, white_level_, results_.data(), out, n);
 }
 
 }  // namespace sieve::internal

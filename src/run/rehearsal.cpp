@@ -9,8 +9,9 @@
 namespace sieve::internal {
 
 namespace {
-// Large enough to be more than the cost of a call, small enough to be no work beside the picture.
-constexpr int kWidth = 192, kHeight = 144;
+// A side of the part: large enough to be more than the cost of a call, small enough to be no work beside the picture.
+constexpr int kLeast = 64, kMost = 192;
+constexpr double kShare = 1.0 / 8;  // of a side of the picture
 }  // namespace
 
 Rehearsal::Rehearsal(const Schedule& schedule, const ConstView& in) : steps(schedule.steps().size()) {
@@ -21,7 +22,8 @@ Rehearsal::Rehearsal(const Schedule& schedule, const ConstView& in) : steps(sche
   deaf.on_note = [](const std::string&) {};
   const Watch::Active active(deaf);
   const Progress::Root root;
-  const int w = std::min(kWidth, in.width()), h = std::min(kHeight, in.height());
+  const auto side = [](int n) { return std::min(n, std::clamp(static_cast<int>(kShare * n), kLeast, kMost)); };
+  const int w = side(in.width()), h = side(in.height());
   Image current(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
   current.set_white_level(in.white_level);
   double sum = 0;

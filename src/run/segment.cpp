@@ -123,7 +123,9 @@ void Segment::run(const ConstView& in, const View& out, const Rectangle& part, F
   const Cut c = cut(part, small ? 1 : count);
   const int wide = ceil_div(part.width, c.columns), high = ceil_div(part.height, c.bands);
   // Counted in pixels: pieces alone would be too few.
-  Progress progress(static_cast<double>(part.width) * part.height);
+  const double pixels = static_cast<double>(part.width) * part.height;
+  Progress progress(pixels);
+  if (c.columns * c.bands == 1) progress.expect(pixels);
   parallel_rows(
       c.columns * c.bands, RowCost(small ? 1 : wide, 64 * high),
       [&](int first, int last) {
@@ -248,10 +250,18 @@ void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& p
     r.past = past;
   };
 
+  // The only piece tells how far each stage is, too; of several pieces none knows that of the others.
+  const bool only = piece.width == part.width && piece.height == part.height;
+  Scratch<double> stage_ends(only ? count : 0);
+  for (std::size_t i = 0; i < stage_ends.size(); ++i)
+    stage_ends[i] = static_cast<double>(i + 1) / static_cast<double>(count);
+  std::optional<Progress> own;
+  Progress& counts = only ? own.emplace(static_cast<double>(part.width) * part.height) : progress;
   for (int end = piece.y; end < piece.y + piece.height;) {
     checkpoint();
     const int before = end;
     end = std::min(piece.y + piece.height, end + strip);
+    if (only) counts.expect(static_cast<double>(end - before) * piece.width, stage_ends);
     // What each stage must have given before the next one can go on.
     Scratch<int> past(count);
     for (std::size_t i = count; i-- > 0;)
@@ -260,7 +270,7 @@ void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& p
       // The first strip has margins above and below; the others go on from where the last one ended.
       while (rolling[i].past < past[i]) advance(i, past[i]);
     }
-    progress.add(static_cast<double>(end - before) * piece.width);
+    counts.add(static_cast<double>(end - before) * piece.width);
   }
   if (figures) book->add(figures->steps());
 }
