@@ -220,6 +220,16 @@ TEST_CASE("the examples do what they say") {
   CHECK(test::run(dir + "/own_operation " + noon + " " + f / "o.png").code == 0);
   CHECK(io::read(f / "o.png").image.shape() == io::read(noon).image.shape());
   CHECK(test::run(dir + "/own_buffer").out.find("interleaved: 255, 192000 samples above 1") != std::string::npos);
+  const std::string planned = f / "planned.png", chain = " median then stretch then gamma then equalize --plan";
+  const auto plan = test::lsieve("apply " + noon + " " + planned + chain);
+  CHECK(plan.code == 0);
+  CHECK(plan.out.find("2. stretch, gamma: measures the picture, then in one pass over rows") != std::string::npos);
+  CHECK(plan.out.find("3. equalize: on the whole picture: a sample depends on the whole picture") != std::string::npos);
+  const auto told = json::parse(test::lsieve("apply " + noon + " " + planned + chain + " --json").out);
+  CHECK(told["passes"][1]["way"] == "rows");
+  CHECK(told["passes"][1]["measures"] == true);
+  CHECK(told["passes"][2]["steps"] == json{"equalize"});
+  CHECK_FALSE(std::filesystem::exists(planned));
   const auto frames = test::run(dir + "/frames_and_deadlines " + noon);
   CHECK(frames.code == 0);
   CHECK(frames.out.find("1. median, unsharp sigma=2, gamma exponent=0.9: by strips") != std::string::npos);

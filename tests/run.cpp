@@ -53,6 +53,21 @@ struct Slope {
     });
   }
 };
+// Measured first, and still without a call operator.
+struct Centered {
+  std::optional<float> mean = {};
+  static void describe(Description<Centered>& d) {
+    d.called("centered", "mine", "Less the mean.").wrong("never");
+    d.maps_samples([](const Centered& f) { return [m = f.mean.value_or(100)](float v) { return v - m; }; });
+    d.measures([](const Centered& f) { return !f.mean; },
+               [](const Centered& f, const ConstView& in) {
+                 Centered known = f;
+                 known.mean = static_cast<float>(statistics(in)[0].mean);
+                 return known;
+               });
+    d.field("mean", &Centered::mean, "0..1 scale", "what is taken off");
+  }
+};
 struct Silent {
   static void describe(Description<Silent>& d) { d.called("silent", "mine", "Says nothing of what it does."); }
 };
@@ -222,7 +237,14 @@ TEST_CASE("a struct whose description says all: it runs, fuses, is cut, and miss
   CHECK(identical(fade(in), map_samples(in, [](float v) { return 0.5F * (v + 1); })));
   CHECK(deviation(mean(in), Convolve{.kernel = Kernel::parse("box:radius=2")}(in)) < 1e-6);
   CHECK(slope(in).at(350, 7, 1) == in.at(350, 7, 1) + 0.5F);
+  const Filter centered{Centered{}};
+  const float mean_of_first = static_cast<float>(statistics(in)[0].mean);
+  CHECK(centered(in).at(9, 9, 2) == in.at(9, 9, 2) - mean_of_first);
   Engine engine;
+  const Run behind = engine.run(Chain{Invert{}, centered}, in, {.figures = true});
+  CHECK(identical(behind.image, centered(Invert{}(in))));
+  CHECK(behind.report.steps[1].notes.size() == 1);
+  CHECK(behind.report.steps[1].shape == in.shape());
   CHECK(identical(engine.run(Fade{.toward = 1}, in).image, fade(in)));
   CHECK(engine.plan(Chain{fade, slope, Invert{}}, in.shape()).passes.size() == 1);
   const Chain chain{slope, mean, fade, Gaussian{.sigma = 1}, Mean5{.border = Border::mirror}};

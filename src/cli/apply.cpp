@@ -113,44 +113,59 @@ void add_step(draw::Sheet& sheet, const Filter& f, std::size_t number, const Ima
   sheet.add(std::move(cell));
 }
 
-// The shape of each step's result.
-std::vector<Shape> shapes_of(const Image& in, const Chain& chain) {
-  std::vector<Shape> shapes;
-  for (const Filter& f : chain.steps()) shapes.push_back(f.result_shape(shapes.empty() ? in.shape() : shapes.back()));
-  return shapes;
-}
-
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
   fmt::print("{}: {}\n", o.in, text_of(in.shape()).text);
-  const std::vector<Shape> shapes = shapes_of(in, chain);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     const std::size_t outside = s.figures.below + s.figures.above;
     fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
                s.meaning.empty() ? "" : " (" + s.meaning + ")", time_text(s.seconds), s.figures.low, s.figures.high);
     if (outside > 0) fmt::print(", {} outside 0..1", counted(outside, "sample", "samples"));
-    if (shapes[i] != in.shape()) fmt::print(", {}", text_of(shapes[i]).text);
+    if (s.shape != in.shape()) fmt::print(", {}", text_of(s.shape).text);
     fmt::print("\n");
     for (const std::string& n : s.notes) fmt::print("     {}\n", n);
   }
 }
 
-ordered_json steps_json(const Image& in, const Chain& chain, const Report& report) {
-  const std::vector<Shape> shapes = shapes_of(in, chain);
+ordered_json steps_json(const Chain& chain, const Report& report) {
   ordered_json steps = ordered_json::array();
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     steps.push_back({{"step", chain.steps()[i].text()},
                      {"meaning", s.meaning},
                      {"seconds", s.seconds},
-                     {"width", shapes[i].width},
-                     {"height", shapes[i].height},
+                     {"width", s.shape.width},
+                     {"height", s.shape.height},
                      {"minimum", s.figures.low},
                      {"maximum", s.figures.high},
                      {"outside", s.figures.below + s.figures.above},
                      {"notes", s.notes}});
   }
   return steps;
+}
+
+int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
+  const Plan plan = Engine::standard().plan(chain, in.shape(), in.white_level());
+  if (!o.json) {
+    fmt::print("{}\n", plan.text());
+    return 0;
+  }
+  ordered_json passes = ordered_json::array();
+  for (const PlannedPass& p : plan.passes) {
+    ordered_json steps = ordered_json::array();
+    for (std::size_t i = p.first; i < p.first + p.count; ++i) steps.push_back(plan.steps[i]);
+    passes.push_back({{"steps", steps},
+                      {"way", p.way == Way::rows     ? "rows"
+                              : p.way == Way::strips ? "strips"
+                                                     : "whole"},
+                      {"why", p.why},
+                      {"measures", p.measures},
+                      {"looked_up", p.looked_up},
+                      {"bytes", p.bytes},
+                      {"result_bytes", p.result_bytes}});
+  }
+  print_json({{"input", o.in}, {"chain", chain.text()}, {"passes", passes}, {"bytes", plan.bytes}});
+  return 0;
 }
 
 int apply(const Session& session, const ApplyArguments& o) {
@@ -164,10 +179,7 @@ int apply(const Session& session, const ApplyArguments& o) {
   options.quality = o.quality;
   const Attended attended;
   const io::Loaded in = session.read(o.in);
-  if (o.plan) {
-    fmt::print("{}\n", Engine::standard().plan(chain, in.image.shape(), in.image.white_level()).text());
-    return 0;
-  }
+  if (o.plan) return tell_plan(o, in.image, chain);
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
 
@@ -192,7 +204,7 @@ int apply(const Session& session, const ApplyArguments& o) {
     ordered_json j = {{"input", o.in},
                       {"output", o.out},
                       {"chain", chain.text()},
-                      {"steps", steps_json(in.image, chain, run.report)},
+                      {"steps", steps_json(chain, run.report)},
                       {"bits", w.bits},
                       {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
     if (!w.note.empty()) j["note"] = w.note;

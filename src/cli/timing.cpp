@@ -84,7 +84,7 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
 int time(const Session& session, const TimingArguments& o) {
   const Chain chain =
       Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
-  const int most = session.threads > 0 ? session.threads : threads();
+  const int most = threads();
   const Attended attended;
   std::vector<Image> pictures;
   if (!o.on.empty()) {

@@ -50,7 +50,8 @@ class RowRun {
   std::shared_ptr<const LevelTable> table_;
 };
 
-// A filter that its description gives as an operation on rows, alone. Nothing is checked.
+// A filter that its description gives as an operation on rows, alone; what it measures it measures first. Nothing is
+// checked.
 void run_rows(const FilterDescription& description, const void* filter, const ConstView& in, const View& out);
 
 }  // namespace sieve::internal

@@ -177,6 +177,7 @@ void Execution::report(std::size_t step, const Step& as_run, const StepFigures& 
   StepReport r;
   r.text = as_run.about->text(as_run.fields.get());
   r.meaning = as_run.about->meaning(as_run.fields.get());
+  r.shape = schedule_.steps()[step].out;
   r.seconds = figures.seconds;
   r.figures = figures.samples;
   if (notes_ != nullptr) r.notes = std::exchange(*notes_, {});
@@ -272,11 +273,7 @@ Image Execution::run(const ConstView& in) {
           const ContextScope scope(ends ? callers_ : context());
           next = first.about->run(first.fields.get(), current);
         }
-        if (next.shape() != shape && !last(i)) {
-          throw InvalidArgument(fmt::format(
-              "{}: its description says that {} becomes {}, and it made {}: give it a shape()", first.about->name,
-              text_of(current.shape).text, text_of(shape).text, text_of(next.shape()).text));
-        }
+        if (!last(i)) first.about->check_result(first.fields.get(), current.shape, next.shape());
         (ends ? made : held) = std::move(next);
         current = (ends ? made : held).view();
       }
@@ -310,7 +307,7 @@ void check_call(const Schedule& schedule, const Step& filter, const ConstView& i
     shape.height = r.height;
   }
   if (o.out.data == nullptr) return;
-  (schedule.in_place() && !o.part ? require_output_or_same : require_output)(in, o.out, shape, who);
+  (schedule.in_place_from(0) && !o.part ? require_output_or_same : require_output)(in, o.out, shape, who);
   for (const SetStep& s : schedule.steps()) s.step.about->check_second(s.step.fields.get(), o.out);
 }
 

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <span>
 
-#include "core/workspace.hpp"
-
 namespace sieve::internal {
 
 namespace {
@@ -65,17 +63,9 @@ std::shared_ptr<const Segment> Schedule::segment(const Pass& pass, const Step& m
   return std::make_shared<const Segment>(steps);
 }
 
-bool Schedule::in_place() const {
-  return std::all_of(steps_.begin(), steps_.end(), [](const SetStep& s) {
-    return s.step.about->access() == Access::point && s.in == s.out && s.step.about->row_based();
-  });
-}
-
-bool Schedule::ends_in_place(std::size_t i) const {
-  const std::size_t next = passes_[i].first + passes_[i].count;
-  return std::all_of(steps_.begin() + static_cast<std::ptrdiff_t>(next), steps_.end(), [](const SetStep& s) {
-    return s.step.about->access() == Access::point && s.in == s.out && s.step.about->row_based();
-  });
+bool Schedule::in_place_from(std::size_t step) const {
+  return std::all_of(steps_.begin() + static_cast<std::ptrdiff_t>(step), steps_.end(),
+                     [](const SetStep& s) { return s.step.about->row_based() && s.in == s.out; });
 }
 
 bool Schedule::last_by_parts() const { return !passes_.empty() && passes_.back().why.empty(); }

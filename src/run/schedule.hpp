@@ -30,11 +30,10 @@ class Schedule {
   const Shape& out() const { return steps_.empty() ? in_ : steps_.back().out; }
   std::uint32_t white_in() const { return white_in_; }
   std::uint32_t white_out() const { return steps_.empty() ? white_in_ : steps_.back().white_out; }
-  // True where the result may be written over the source.
-  bool in_place() const;
-  // True where all that follows pass i can be done in place: the result of pass i may be written where the last one
-  // goes.
-  bool ends_in_place(std::size_t i) const;
+  // True where all steps from that one on can be done in place: point filters on rows that keep the shape.
+  bool in_place_from(std::size_t step) const;
+  // True where that holds for all that follows pass i: its result may be written where the last one goes.
+  bool ends_in_place(std::size_t i) const { return in_place_from(passes_[i].first + passes_[i].count); }
   // True where a part of the result needs but a part of the last pass's input.
   bool last_by_parts() const;
   // Calls each(pass, bytes of its own, bytes of a picture behind it) for every pass, for `part` of the result or for

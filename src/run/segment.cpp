@@ -38,8 +38,7 @@ ConstView at(const ConstView& v, int x, int y, int width, int height, const Shap
 
 }  // namespace
 
-Segment::Segment(std::span<const SetStep> steps)
-    : steps_(steps.begin(), steps.end()), in_(steps.front().in), out_(steps.back().out) {
+Segment::Segment(std::span<const SetStep> steps) : steps_(steps.begin(), steps.end()), in_(steps.front().in) {
   for (std::size_t i = 0; i < steps_.size(); ++i) {
     const SetStep& s = steps_[i];
     const void* fields = s.step.fields.get();

@@ -30,8 +30,6 @@ class Segment {
   Segment(const Segment&) = delete;
   Segment& operator=(const Segment&) = delete;
 
-  // True where the result may be written over the input: point filters alone, of one shape.
-  bool in_place() const { return stages_.size() == 1 && stages_[0].window == nullptr && in_ == out_; }
   // True where it is one window filter alone, which knows itself best how to run on a whole picture.
   bool single() const { return stages_.size() == 1 && stages_[0].window != nullptr && stages_[0].rows.empty(); }
   bool rows_only() const { return stages_.size() == 1 && stages_[0].window == nullptr; }
@@ -66,7 +64,7 @@ class Segment {
 
   std::vector<SetStep> steps_;
   std::vector<Stage> stages_;
-  Shape in_, out_;
+  Shape in_;
 };
 
 }  // namespace sieve::internal

@@ -134,7 +134,7 @@ void Brightness::describe(Description<Brightness>& d) {
   d.maps_samples(
       [](const Brightness& f) {
         return [k = static_cast<float>(f.amount)](const float* a, float* r, std::size_t n) {
-          lanes::line(a, 0, 1, k, r, n, false);
+          lanes::line(a, 0, 1, k, r, n);
         };
       },
       lanes::kCheap);
@@ -150,7 +150,7 @@ void Gain::describe(Description<Gain>& d) {
   d.maps_samples(
       [](const Gain& f) {
         return [k = static_cast<float>(f.factor)](const float* a, float* r, std::size_t n) {
-          lanes::line(a, 0, k, 0, r, n, false);
+          lanes::line(a, 0, k, 0, r, n);
         };
       },
       lanes::kCheap);
@@ -167,7 +167,7 @@ void Contrast::describe(Description<Contrast>& d) {
   d.maps_samples(
       [](const Contrast& f) {
         return [k = static_cast<float>(f.factor), pivot = static_cast<float>(f.pivot)](
-                   const float* a, float* r, std::size_t n) { lanes::line(a, pivot, k, pivot, r, n, false); };
+                   const float* a, float* r, std::size_t n) { lanes::line(a, pivot, k, pivot, r, n); };
       },
       lanes::kCheap);
   d.field("factor", &Contrast::factor, "", "above 1 more contrast, below 1 less", {-100, 100});
@@ -181,9 +181,7 @@ void Invert::describe(Description<Invert>& d) {
       .wrong("only the darkest and brightest are to change places: take solarize or a curve.");
   d.also({"negative", "complement"});
   d.maps_samples(
-      [](const Invert&) {
-        return [](const float* a, float* r, std::size_t n) { lanes::line(a, 0, -1, 1, r, n, false); };
-      },
+      [](const Invert&) { return [](const float* a, float* r, std::size_t n) { lanes::line(a, 0, -1, 1, r, n); }; },
       lanes::kCheap);
 }
 

@@ -27,7 +27,7 @@ void Clip::describe(Description<Clip>& d) {
         if (f.high < f.low)
           throw InvalidArgument(fmt::format("clip: high={} lies below low={}; give low <= high", f.high, f.low));
         return [low = static_cast<float>(f.low), high = static_cast<float>(f.high)](
-                   const float* a, float* r, std::size_t n) { lanes::clip(a, low, high, r, n, false); };
+                   const float* a, float* r, std::size_t n) { lanes::clip(a, low, high, r, n); };
       },
       lanes::kCheap);
   d.field("low", &Clip::low, "0..1 scale", "lowest sample kept");
@@ -50,11 +50,7 @@ static Stretch measured_of_stretch(const Stretch& f, const ConstView& in) {
   s.high = f.high.value_or(ends.high);
   return s;
 }
-void Stretch::operator()(const ConstView& in, const View& out) const {
-  validate(*this, in, out);
-  const Stretch known = measured_of_stretch(*this, in);
-  run_rows(description_of<Stretch>(), &known, in, out);
-}
+void Stretch::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Stretch::describe(Description<Stretch>& d) {
   d.called("stretch", "tone",
            "Maps a range of levels to another along a line; the measured range to 0..1 if none is given.");
@@ -69,7 +65,7 @@ void Stretch::describe(Description<Stretch>& d) {
         const double slope =
             flat ? 0 : (static_cast<double>(f.to_high) - f.to_low) / (static_cast<double>(ends.high) - ends.low);
         return [base = flat ? 0 : ends.low, k = static_cast<float>(slope), to = static_cast<float>(f.to_low)](
-                   const float* a, float* r, std::size_t n) { lanes::line(a, base, k, to, r, n, false); };
+                   const float* a, float* r, std::size_t n) { lanes::line(a, base, k, to, r, n); };
       },
       lanes::kCheap);
   d.measures([](const Stretch& f) { return !(f.low && f.high); }, measured_of_stretch);
@@ -87,7 +83,7 @@ void Absolute::describe(Description<Absolute>& d) {
   d.also({"magnitude", "modulus", "abs"});
   d.wrong("the sign matters: stretch shows both sides about mid-gray.");
   d.maps_samples(
-      [](const Absolute&) { return [](const float* a, float* r, std::size_t n) { lanes::absolute(a, r, n, false); }; });
+      [](const Absolute&) { return [](const float* a, float* r, std::size_t n) { lanes::absolute(a, r, n); }; });
 }
 
 static std::function<void(const PixelRow&)> gray_of_pixels(GrayBy by) {

@@ -27,22 +27,22 @@ HWY_INLINE void Each(const float* in, float* out, std::size_t n, bool stream, F 
   for (; x < n; ++x) hn::StoreU(f(one, hn::LoadU(one, in + x)), one, out + x);
 }
 
-void ClipRow(const float* in, float low, float high, float* out, std::size_t n, bool stream) {
-  Each(in, out, n, stream, [&](auto d, auto v) HWY_ATTR {
+void ClipRow(const float* in, float low, float high, float* out, std::size_t n) {
+  Each(in, out, n, false, [&](auto d, auto v) HWY_ATTR {
     // Selections instead of Min and Max: those would turn NaN into a level.
     const auto lo = hn::Set(d, low), hi = hn::Set(d, high);
     return hn::IfThenElse(hn::Lt(v, lo), lo, hn::IfThenElse(hn::Gt(v, hi), hi, v));
   });
 }
 
-void LineRow(const float* in, float base, float slope, float to, float* out, std::size_t n, bool stream) {
-  Each(in, out, n, stream, [&](auto d, auto v) HWY_ATTR {
+void LineRow(const float* in, float base, float slope, float to, float* out, std::size_t n) {
+  Each(in, out, n, false, [&](auto d, auto v) HWY_ATTR {
     return hn::MulAdd(hn::Sub(v, hn::Set(d, base)), hn::Set(d, slope), hn::Set(d, to));
   });
 }
 
-void AbsoluteRow(const float* in, float* out, std::size_t n, bool stream) {
-  Each(in, out, n, stream, [](auto, auto v) HWY_ATTR { return hn::Abs(v); });
+void AbsoluteRow(const float* in, float* out, std::size_t n) {
+  Each(in, out, n, false, [](auto, auto v) HWY_ATTR { return hn::Abs(v); });
 }
 
 void AboveRow(const float* in, float level, float* out, std::size_t n, bool stream) {
@@ -95,15 +95,13 @@ HWY_EXPORT(FiniteRange);
 HWY_EXPORT(AboveRow);
 HWY_EXPORT(AboveEachRow);
 
-void clip(const float* in, float low, float high, float* out, std::size_t n, bool stream) {
-  HWY_DYNAMIC_DISPATCH(ClipRow)(in, low, high, out, n, stream);
+void clip(const float* in, float low, float high, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(ClipRow)(in, low, high, out, n);
 }
-void line(const float* in, float base, float slope, float to, float* out, std::size_t n, bool stream) {
-  HWY_DYNAMIC_DISPATCH(LineRow)(in, base, slope, to, out, n, stream);
+void line(const float* in, float base, float slope, float to, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(LineRow)(in, base, slope, to, out, n);
 }
-void absolute(const float* in, float* out, std::size_t n, bool stream) {
-  HWY_DYNAMIC_DISPATCH(AbsoluteRow)(in, out, n, stream);
-}
+void absolute(const float* in, float* out, std::size_t n) { HWY_DYNAMIC_DISPATCH(AbsoluteRow)(in, out, n); }
 void above(const float* in, float level, float* out, std::size_t n, bool stream) {
   HWY_DYNAMIC_DISPATCH(AboveRow)(in, level, out, n, stream);
 }

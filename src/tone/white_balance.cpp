@@ -116,7 +116,7 @@ void WhiteBalance::operator()(const ConstView& in, const View& out) const {
                    float* to[] = {x, y, z};
                    for (std::size_t i = 0; i < 3; ++i) {
                      lanes::linearize(from[i], to[i], n);
-                     lanes::line(to[i], 0, static_cast<float>(gains[i]), 0, to[i], n, false);
+                     lanes::line(to[i], 0, static_cast<float>(gains[i]), 0, to[i], n);
                      lanes::encode(to[i], to[i], n);
                    }
                  });

@@ -20,14 +20,16 @@ class InvalidArgument : public Error {
   using Error::Error;
 };
 
-/// The work was stopped on request or at its deadline (see Watch::stop); nothing of its result was kept. No Error and
-/// no std::exception: it is the caller's own wish, which no general catch on the way to him is to swallow. Whoever may
-/// ask for a stop catches it by name.
+/// The work was stopped on request or at its deadline (see Watch::stop); its result is none, also where it had a buffer
+/// to go to. No Error and no std::exception: it is the caller's own wish, which no general catch on the way to him is
+/// to swallow. Whoever may ask for a stop catches it by name.
 class Canceled {
  public:
   /// Who ended the work.
   enum class By { request, deadline };
+  /// `by` whoever did.
   explicit Canceled(By by = By::request) : by_(by) {}
+  /// Who ended it.
   By by() const noexcept { return by_; }
   /// "stopped on request" or "stopped at its deadline".
   const char* what() const noexcept { return by_ == By::request ? "stopped on request" : "stopped at its deadline"; }

@@ -11,6 +11,7 @@
 
 namespace SIEVE_EXPORT sieve {
 
+/// See the one form that there is, FunctionRef<Result(Arguments...)>.
 template <class Signature>
 class FunctionRef;
 
@@ -19,6 +20,7 @@ class FunctionRef;
 template <class Result, class... Arguments>
 class FunctionRef<Result(Arguments...)> {
  public:
+  /// To `f`, which is not copied.
   template <class F>
   requires(!std::same_as<std::remove_cvref_t<F>, FunctionRef> && std::is_invocable_r_v<Result, F&, Arguments...>)
       FunctionRef(F&& f)
@@ -27,6 +29,7 @@ class FunctionRef<Result(Arguments...)> {
           return std::invoke(*static_cast<std::remove_reference_t<F>*>(callable),
                              std::forward<Arguments>(arguments)...);
         }) {}
+  /// Calls it.
   Result operator()(Arguments... arguments) const { return call_(callable_, std::forward<Arguments>(arguments)...); }
 
  private:

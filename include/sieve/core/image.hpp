@@ -40,10 +40,10 @@ struct Rectangle {
 /// picture; a width of 0 for a view that is a picture by itself. The engine hands such views to filters that read what
 /// lies around them (see Description::reads_around) instead of a border.
 struct ViewPlace {
-  int x = 0;
-  int y = 0;
-  int width = 0;
-  int height = 0;
+  int x = 0;       ///< column of the view's first pixel
+  int y = 0;       ///< row of the view's first pixel
+  int width = 0;   ///< of the larger picture
+  int height = 0;  ///< of the larger picture
   friend bool operator==(const ViewPlace&, const ViewPlace&) = default;
 };
 

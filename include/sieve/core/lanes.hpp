@@ -1,7 +1,6 @@
 #pragma once
 /// Sixteen samples side by side, for functions of windows that are to run as fast as the library's own.
 
-#include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <cstring>
@@ -12,8 +11,10 @@ namespace SIEVE_EXPORT sieve {
 
 /// What a comparison of Lanes gives: yes or no for each of them; see choose().
 struct LaneMask {
+  /// All bits set for yes, none for no.
   typedef int Four __attribute__((vector_size(16)));
-  Four a, b, c, d;
+  Four a, b, c, d;  ///< of the samples 0..3, 4..7, 8..11, 12..15
+  /// Both, either, the other way round.
   friend LaneMask operator&(const LaneMask& p, const LaneMask& q) {
     return {p.a & q.a, p.b & q.b, p.c & q.c, p.d & q.d};
   }
@@ -26,14 +27,16 @@ struct LaneMask {
 /// Sixteen samples: reckoning with them reckons with each, in the same order and with the same roundings as with one
 /// float. A number stands for sixteen of it.
 struct Lanes {
+  /// What a processor of today reckons with at once.
   typedef float Four __attribute__((vector_size(16)));
-  static constexpr int count = 16;
-  Four a, b, c, d;
+  static constexpr int count = 16;  ///< samples
+  Four a, b, c, d;                  ///< the samples 0..3, 4..7, 8..11, 12..15
 
+  /// Sixteen of 0, of a number, or of four times four.
   Lanes() : Lanes(0.0F) {}
   Lanes(float v) : a{v, v, v, v}, b(a), c(a), d(a) {}
   Lanes(Four a_, Four b_, Four c_, Four d_) : a(a_), b(b_), c(c_), d(d_) {}
-  /// From, and to, sixteen floats in a row.
+  /// Sixteen floats in a row; no alignment is needed.
   static Lanes load(const float* p) {
     Lanes v;
     std::memcpy(&v.a, p, sizeof a);
@@ -42,6 +45,7 @@ struct Lanes {
     std::memcpy(&v.d, p + 12, sizeof d);
     return v;
   }
+  /// To sixteen floats in a row.
   void store(float* p) const {
     std::memcpy(p, &a, sizeof a);
     std::memcpy(p + 4, &b, sizeof b);
@@ -49,6 +53,7 @@ struct Lanes {
     std::memcpy(p + 12, &d, sizeof d);
   }
 
+  /// Each with each.
   friend Lanes operator+(const Lanes& p, const Lanes& q) { return {p.a + q.a, p.b + q.b, p.c + q.c, p.d + q.d}; }
   friend Lanes operator-(const Lanes& p, const Lanes& q) { return {p.a - q.a, p.b - q.b, p.c - q.c, p.d - q.d}; }
   friend Lanes operator*(const Lanes& p, const Lanes& q) { return {p.a * q.a, p.b * q.b, p.c * q.c, p.d * q.d}; }
@@ -58,6 +63,7 @@ struct Lanes {
   Lanes& operator-=(const Lanes& q) { return *this = *this - q; }
   Lanes& operator*=(const Lanes& q) { return *this = *this * q; }
   Lanes& operator/=(const Lanes& q) { return *this = *this / q; }
+  /// Each with each: no for NaN.
   friend LaneMask operator<(const Lanes& p, const Lanes& q) { return {p.a < q.a, p.b < q.b, p.c < q.c, p.d < q.d}; }
   friend LaneMask operator>(const Lanes& p, const Lanes& q) { return q < p; }
   friend LaneMask operator<=(const Lanes& p, const Lanes& q) {
@@ -86,6 +92,7 @@ Lanes each_lane(const Lanes& p, F f) {
   for (float& x : v) x = f(x);
   return Lanes::load(v);
 }
+/// The square root of each.
 inline Lanes sqrt(const Lanes& p) {
   return each_lane(p, [](float v) { return std::sqrt(v); });
 }

@@ -98,9 +98,13 @@ class Window {
 /// it and gives Lanes runs as fast as a convolution of the library's own.
 class LaneWindow {
  public:
+  /// Of the samples from `center` on, in rows `stride` samples apart.
   LaneWindow(const float* center, std::ptrdiff_t stride, int reach) : center_(center), stride_(stride), reach_(reach) {}
+  /// The samples dx to the right and dy below; no check.
   Lanes operator()(int dx, int dy) const { return Lanes::load(center_ + dy * stride_ + dx); }
+  /// The half-width that map_windows was called with.
   int reach() const { return reach_; }
+  /// The same of another half-width.
   LaneWindow with_reach(int reach) const { return {center_, stride_, reach}; }
 
  private:

@@ -108,6 +108,8 @@ class FilterDescription {
   void run(const void* filter, const ConstView& in, const View& out) const;
   /// The checks of input and output that every call into a buffer makes first.
   void check_buffers(const void* filter, const ConstView& in, const View& out) const;
+  /// InvalidArgument where a picture of shape `in` became one of another shape than result_shape() says.
+  void check_result(const void* filter, const Shape& in, const Shape& result) const;
   /// InvalidArgument where `out` shares samples with the second picture that it works with.
   void check_second(const void* filter, const View& out) const;
   /// A copy of it.

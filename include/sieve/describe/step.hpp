@@ -12,8 +12,8 @@ class FilterDescription;
 
 /// A filter struct and its description.
 struct Step {
-  const FilterDescription* about = nullptr;
-  std::shared_ptr<const void> fields = {};
+  const FilterDescription* about = nullptr;  ///< what it says of itself
+  std::shared_ptr<const void> fields = {};   ///< the struct
 };
 
 /// Hears steps one after the other.

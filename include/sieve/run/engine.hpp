@@ -37,7 +37,8 @@ struct RunOptions {
   std::stop_token stop = {};
   /// Ends the work after so much time; 0: never.
   std::chrono::nanoseconds deadline = std::chrono::nanoseconds(0);
-  /// Hears the share of the work that is done, rising, from any thread; 1 once, at the end.
+  /// Hears the share of the work that is done, rising, from any thread; 1 once, at the end. To know how the time will
+  /// be shared out, every step is tried first on a small part of a picture of a quarter of a million samples and more.
   std::function<void(double share)> progress = {};
   /// Hears every step's result, a picture of the engine's that lasts as long as the call: the steps then run one after
   /// the other on the whole picture. The result is the same bit for bit.
