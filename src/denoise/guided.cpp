@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <vector>
 
 #include "core/rows.hpp"
 #include "denoise/guided_lanes.hpp"
@@ -10,7 +9,7 @@
 #include "sieve/core/watch.hpp"
 #include "sieve/denoise/bilateral.hpp"
 #include "sieve/quality/estimate.hpp"
-#include "sieve/spatial/frame.hpp"
+#include "spatial/lanes.hpp"
 #include "spatial/mean_rows.hpp"
 
 namespace sieve {
@@ -23,34 +22,51 @@ float strength_of(const Guided& f, const ConstView& in) {
   return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in)));
 }
 
+// The guide for a channel of a picture, which may be a part of a larger one.
+ConstView guide_of(const Guided& f, const ConstView& in, int channel) {
+  const ConstView all = f.with.image("guided", "with").view();
+  ConstView guide = all.channel(all.shape.color_channels() == 1 ? 0 : channel);
+  guide.data = guide.row(in.place.y) + in.place.x;
+  guide.shape.width = in.width();
+  guide.shape.height = in.height();
+  guide.place = in.place;
+  return guide;
+}
+
 // Computes one tile of the result row by row: the rows of the picture feed running window means, from which lines are
 // fitted; the rows of these lines feed a second set of running window means.
+//
+// At an edge border the lines beyond the picture are those of its outermost windows; at others windows beyond it are
+// fitted to what the border says is there.
 class GuidedTile {
  public:
-  GuidedTile(const ConstView& in, const ConstView& guide, int radius, float strength, const Rectangle& tile)
+  GuidedTile(const ConstView& in, const ConstView& guide, int radius, float strength, Border border,
+             const Rectangle& tile)
       : in_(in),
         guide_(guide),
         self_(in.data == guide.data),
         radius_(radius),
         eps_(strength * strength),
+        border_(border),
         tile_(tile),
-        left_(std::max(0, tile.x - radius)),
-        columns_(std::min(in.width(), tile.x + tile.width + radius) - left_),
-        g_(radius, columns_),
-        gg_(radius, columns_),
-        p_(radius, self_ ? 1 : columns_),
-        gp_(radius, self_ ? 1 : columns_),
-        slope_(radius, tile.width),
-        offset_(radius, tile.width),
+        left_(inside(tile.x - radius, in.place.x, in.whole_width())),
+        columns_(inside(tile.x + tile.width + radius - 1, in.place.x, in.whole_width()) + 1 - left_),
+        first_(inside(tile.y - radius, in.place.y, in.whole_height())),
+        last_(inside(tile.y + tile.height + radius - 1, in.place.y, in.whole_height())),
+        g_(radius, columns_, first_of_windows()),
+        gg_(radius, columns_, first_of_windows()),
+        p_(radius, self_ ? 1 : columns_, first_of_windows()),
+        gp_(radius, self_ ? 1 : columns_, first_of_windows()),
+        slope_(radius, tile.width, in.place.y + tile.y - radius),
+        offset_(radius, tile.width, in.place.y + tile.y - radius),
         line_(static_cast<std::size_t>(tile.width)) {}
 
   void run(const View& out, bool stream) {
-    const int last_row = in_.height() - 1, end = tile_.y + tile_.height + radius_,
-              first = std::max(0, tile_.y - radius_);
-    for (int y = first - radius_; y < first + radius_; ++y) take(y);
-    int fitted = first - 1;
+    const int end = tile_.y + tile_.height + radius_;
+    for (int y = first_ - radius_; y < first_ + radius_; ++y) take(y);
+    int fitted = first_ - 1;
     for (int y = tile_.y - radius_; y < end; ++y) {
-      if (const int row = std::clamp(y, 0, last_row); row > fitted) {
+      if (const int row = std::clamp(y, first_, last_); row > fitted) {
         fit(row);
         fitted = row;
       } else {
@@ -66,14 +82,20 @@ class GuidedTile {
   }
 
  private:
+  // The row or column i of the view, or the nearest where lines are fitted.
+  int inside(int i, int place, int whole) const {
+    return border_ == Border::edge ? std::clamp(i, -place, whole - place - 1) : i;
+  }
+  int first_of_windows() const { return in_.place.y + first_ - radius_; }
+
   // Row y, which may lie beyond the picture, comes into the windows.
   void take(int y) {
     const int wide = columns_ + 2 * radius_;
     const auto n = static_cast<std::size_t>(wide);
-    rows::extend(guide_, y, left_ - radius_, wide, Border::edge, 0, g_.next());
+    rows::extend(guide_, y, left_ - radius_, wide, border_, 0, g_.next());
     lanes::multiply(g_.next(), g_.next(), gg_.next(), n);
     if (!self_) {
-      rows::extend(in_, y, left_ - radius_, wide, Border::edge, 0, p_.next());
+      rows::extend(in_, y, left_ - radius_, wide, border_, 0, p_.next());
       lanes::multiply(g_.next(), p_.next(), gp_.next(), n);
       p_.push();
       gp_.push();
@@ -103,25 +125,17 @@ class GuidedTile {
   bool self_;
   int radius_;
   float eps_;
+  Border border_;
   Rectangle tile_;
-  int left_, columns_;  // of the fitted lines
+  int left_, columns_, first_, last_;  // of the fitted lines
   MeanRows g_, gg_, p_, gp_, slope_, offset_;
-  std::vector<float> line_;
+  Scratch<float> line_;
 };
 
 void guided(const ConstView& in, const ConstView& guide, int radius, float strength, Border border, const View& out) {
-  if (border != Border::edge) {
-    // A tile knows the repeated edge alone; beyond a rim as wide as a sample looks, it makes no difference.
-    const int rim = 2 * radius;
-    const Pad pad{.left = rim, .right = rim, .top = rim, .bottom = rim, .border = border};
-    const Image wide = pad(in), wide_guide = in.data == guide.data ? Image() : pad(guide);
-    Image result(wide.shape());
-    guided(wide, wide_guide.empty() ? wide.view() : wide_guide.view(), radius, strength, Border::edge, result.view());
-    return copy(result.view().part({rim, rim, in.width(), in.height()}), out);
-  }
   const bool stream = rows::streams(out.shape.samples());
   each_window_tile(in.width(), in.height(), radius,
-                   [&](const Rectangle& tile) { GuidedTile(in, guide, radius, strength, tile).run(out, stream); });
+                   [&](const Rectangle& t) { GuidedTile(in, guide, radius, strength, border, t).run(out, stream); });
 }
 
 }  // namespace
@@ -132,7 +146,7 @@ void Guided::operator()(const ConstView& in, const View& out) const {
   const int color = in.shape.color_channels();
   if (!with.empty()) {
     const Shape g = with.image("guided", "with").shape();
-    if (g.width != in.width() || g.height != in.height() || (g.color_channels() != 1 && g.color_channels() != color)) {
+    if (g.width != in.whole_width() || g.height != in.whole_height() || (g.color_channels() != 1 && g.color_channels() != color)) {
       throw InvalidArgument(fmt::format(
           "guided: the guide is {} and the picture {}: give one of the same size, gray or with the same channels",
           text_of(g).text, text_of(in.shape).text));
@@ -141,12 +155,7 @@ void Guided::operator()(const ConstView& in, const View& out) const {
   const float s = strength_of(*this, in);
   if (!strength) note(fmt::format("strength {:.4f}, from the noise level", s));
   for (int c = 0; c < color; ++c) {
-    const ConstView guide = with.empty()
-                                ? in.channel(c)
-                                : with.image("guided", "with")
-                                      .view()
-                                      .channel(with.image("guided", "with").shape().color_channels() == 1 ? 0 : c);
-    guided(in.channel(c), guide, whole(radius), s, border, out.channel(c));
+    guided(in.channel(c), with.empty() ? in.channel(c) : guide_of(*this, in, c), whole(radius), s, border, out.channel(c));
   }
   copy_alpha(in, out);
 }
@@ -157,7 +166,8 @@ void Guided::describe(Description<Guided>& d) {
   d.wrong("noise close to strong edges disturbs: a rim of it is kept there.");
   d.window([](const Guided& f) { return 2 * whole(f.radius); });
   d.measures([](const Guided& f) { return !f.strength; });
-  d.undivided();
+  d.reads_around();
+  d.undivided([](const Guided& f) { return f.radius > kSteadyMeanRadius; });
   d.meaning([](const Guided& f) { return fmt::format("window {0}x{0}", 2 * whole(f.radius) + 1); });
   d.whole("radius", &Guided::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
   d.field("strength", &Guided::strength, "0..1 scale", "detail of a smaller deviation is smoothed", {1e-4, 10});

@@ -11,11 +11,6 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-void Multiply(const float* a, const float* b, float* out, std::size_t n) {
-  EachVector(n, [=](auto d, std::size_t x)
-                    HWY_ATTR { hn::StoreU(hn::Mul(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, out + x); });
-}
-
 void FitLines(const LineMeans& m, float eps, float* slope, float* offset, std::size_t n) {
   EachVector(n, [=](auto d, std::size_t x) HWY_ATTR {
     const auto g = hn::LoadU(d, m.g + x), p = hn::LoadU(d, m.p + x),
@@ -40,13 +35,9 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace sieve::internal::lanes {
 
-HWY_EXPORT(Multiply);
 HWY_EXPORT(FitLines);
 HWY_EXPORT(FollowLines);
 
-void multiply(const float* a, const float* b, float* out, std::size_t n) {
-  HWY_DYNAMIC_DISPATCH(Multiply)(a, b, out, n);
-}
 void fit_lines(const LineMeans& means, float eps, float* slope, float* offset, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(FitLines)(means, eps, slope, offset, n);
 }

@@ -5,9 +5,6 @@
 
 namespace sieve::internal::lanes {
 
-// out[x] = a[x] * b[x].
-void multiply(const float* a, const float* b, float* out, std::size_t n);
-
 // Means over a window of guide g, its squares gg, the picture p and the product gp: slope and offset of the line from
 // guide to picture that fits best there, flatter for variances near `eps` and below.
 struct LineMeans {

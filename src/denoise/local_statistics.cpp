@@ -5,51 +5,53 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/rows.hpp"
 #include "denoise/border_help.hpp"
-#include "denoise/windows.hpp"
 #include "run/validate.hpp"
-#include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/tone/statistics.hpp"
-#include "spatial/box_sums.hpp"
+#include "spatial/lanes.hpp"
+#include "spatial/mean_rows.hpp"
 
 namespace sieve {
 
 using namespace internal;
 
-LocalStatistics internal::local_statistics(const ConstView& channel, int radius, Border border) {
-  LocalStatistics s{Image(channel.shape), Image(channel.shape)};
-  const Image squares = map_samples(channel, [](float v) { return v * v; });
-  box_mean(channel, radius, border, 0, s.mean.view());
-  box_mean(squares, radius, border, 0, s.variance.view());
-  const View v = s.variance.view();
-  parallel_rows(channel.height(), channel.width(), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float* m = s.mean.row(y);
-      float* r = v.row(y);
+namespace {
+
+// use(tile, y, mean, variance) for each row y of each tile of a channel: its samples' windows, beyond the picture as the
+// border says. A variance is at least 0.
+template <class Use>
+void each_local_row(const ConstView& in, int radius, Border border, Use use) {
+  each_window_tile(in.width(), in.height(), radius, [&](const Rectangle& t) {
+    const int wide = t.width + 2 * radius, first = in.place.y + t.y - radius;
+    MeanRows means(radius, t.width, first), squares(radius, t.width, first);
+    Scratch<float> variance(static_cast<std::size_t>(t.width));
+    for (int y = t.y - radius; y < t.y + t.height + radius; ++y) {
+      rows::extend(in, y, t.x - radius, wide, border, 0, means.next());
+      lanes::multiply(means.next(), means.next(), squares.next(), static_cast<std::size_t>(wide));
+      means.push();
+      squares.push();
+      if (y < t.y + radius) continue;
+      const float *m = means.means(), *s = squares.means();
       // Not max(0, .): that would take NaN for 0.
-      for (int x = 0; x < channel.width(); ++x) {
-        const float d = r[x] - m[x] * m[x];
-        r[x] = d < 0 ? 0 : d;
+      for (std::size_t x = 0; x < variance.size(); ++x) {
+        const float v = s[x] - m[x] * m[x];
+        variance[x] = v < 0 ? 0 : v;
       }
+      use(t, y - radius, m, variance.data());
     }
   });
-  return s;
 }
-
-namespace {
 
 // gain(mean, variance) * (v - mean) + mean for every sample of a channel.
 template <class Gain>
 void toward_mean(const ConstView& in, int radius, Border border, const View& out, Gain gain) {
-  const LocalStatistics s = local_statistics(in, radius, border);
-  parallel_rows(in.height(), in.width(), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float *a = in.row(y), *m = s.mean.row(y), *v = s.variance.row(y);
-      float* r = out.row(y);
-      for (int x = 0; x < in.width(); ++x) r[x] = m[x] + gain(m[x], v[x]) * (a[x] - m[x]);
-    }
+  each_local_row(in, radius, border, [&](const Rectangle& t, int y, const float* m, const float* v) {
+    const float* a = in.row(y) + t.x;
+    float* r = out.row(y) + t.x;
+    for (int x = 0; x < t.width; ++x) r[x] = m[x] + gain(m[x], v[x]) * (a[x] - m[x]);
   });
 }
 
@@ -65,9 +67,12 @@ float speckle_of(const Lee& f, const ConstView& in) {
   double sum = 0;
   const int color = in.shape.color_channels();
   for (int c = 0; c < color; ++c) {
-    const LocalStatistics s = local_statistics(in.channel(c), whole(f.radius), f.border);
-    const Image ratio =
-        map_pairs(s.mean, s.variance, [](float m, float v) { return m > 0.01F ? std::sqrt(v) / m : std::nanf(""); });
+    Image ratio(in.width(), in.height());
+    each_local_row(in.channel(c), whole(f.radius), f.border,
+                   [&](const Rectangle& t, int y, const float* m, const float* v) {
+                     float* r = ratio.row(y) + t.x;
+                     for (int x = 0; x < t.width; ++x) r[x] = m[x] > 0.01F ? std::sqrt(v[x]) / m[x] : std::nanf("");
+                   });
     if (statistics(ratio)[0].not_finite < ratio.shape().pixels()) sum += percentile(ratio, 0.25);
   }
   return static_cast<float>(sum / color);
@@ -92,7 +97,8 @@ void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.also({"local Wiener", "grain"});
   d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.");
   d.window([](const AdaptiveWiener& f) { return whole(f.radius); });
-  d.undivided();
+  d.reads_around();
+  d.undivided([](const AdaptiveWiener& f) { return f.radius > kSteadyMeanRadius; });
   d.measures([](const AdaptiveWiener& f) { return !f.noise; });
   d.meaning([](const AdaptiveWiener& f) { return square(f.radius); });
   d.whole("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
@@ -120,7 +126,8 @@ void Lee::describe(Description<Lee>& d) {
   d.also({"speckle", "SAR", "radar", "ultrasound"});
   d.wrong("the noise is equally strong in dark and bright parts: take adaptive_wiener.");
   d.window([](const Lee& f) { return whole(f.radius); });
-  d.undivided();
+  d.reads_around();
+  d.undivided([](const Lee& f) { return f.radius > kSteadyMeanRadius; });
   d.measures([](const Lee& f) { return !f.speckle; });
   d.meaning([](const Lee& f) { return square(f.radius); });
   d.whole("radius", &Lee::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});

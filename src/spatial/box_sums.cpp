@@ -8,6 +8,7 @@
 #include "core/workspace.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
+#include "spatial/mean_rows.hpp"
 
 namespace sieve {
 
@@ -70,9 +71,23 @@ class BlockSums {
   Scratch<char> finite_;
 };
 
+void box_mean_by_rows(const ConstView& in, int radius, Border border, float fill, const View& out) {
+  const bool stream = rows::streams(out.shape.samples());
+  each_window_tile(in.width(), in.height(), radius, [&](const Rectangle& t) {
+    MeanRows means(radius, t.width, in.place.y + t.y - radius);
+    for (int y = t.y - radius; y < t.y + t.height + radius; ++y) {
+      rows::extend(in, y, t.x - radius, t.width + 2 * radius, border, fill, means.next());
+      means.push();
+      if (y >= t.y + radius)
+        rows::copy(means.means(), out.row(y - radius) + t.x, static_cast<std::size_t>(t.width), stream);
+    }
+  });
+}
+
 }  // namespace
 
 void internal::box_mean(const ConstView& in, int radius, Border border, float fill, const View& out) {
+  if (radius <= kSteadyMeanRadius) return box_mean_by_rows(in, radius, border, fill, out);
   const int k = 2 * radius + 1, w = in.width(), h = in.height();
   const bool stream = rows::streams(out.shape.samples());
   const double scale = 1.0 / (static_cast<double>(k) * k);

@@ -222,6 +222,52 @@ bool Accumulate(double* HWY_RESTRICT sums, const float* HWY_RESTRICT row, double
   return finite;
 }
 
+bool AddWindowRow(double* HWY_RESTRICT sums, const float* HWY_RESTRICT row, const float* HWY_RESTRICT before,
+                  double scale, float* HWY_RESTRICT out, std::size_t n) {
+  const hn::ScalableTag<double> d;
+  const hn::Rebind<float, decltype(d)> f;
+  const std::size_t N = hn::Lanes(d);
+  const auto s = hn::Set(d, scale);
+  auto odd = hn::Zero(f);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) {
+    const auto sum = hn::Add(hn::LoadU(d, sums + x), hn::PromoteTo(d, hn::LoadU(f, row + x)));
+    hn::StoreU(sum, d, sums + x);
+    const auto all = before == nullptr ? sum : hn::Add(sum, hn::PromoteTo(d, hn::LoadU(f, before + x)));
+    const auto mean = hn::DemoteTo(f, hn::Mul(all, s));
+    odd = hn::Or(odd, hn::Sub(mean, mean));
+    hn::StoreU(mean, f, out + x);
+  }
+  bool finite = hn::AllTrue(f, hn::Eq(odd, hn::Zero(f)));
+  for (; x < n; ++x) {
+    sums[x] += static_cast<double>(row[x]);
+    out[x] = static_cast<float>((before == nullptr ? sums[x] : sums[x] + static_cast<double>(before[x])) * scale);
+    finite = finite && out[x] - out[x] == 0;
+  }
+  return finite;
+}
+
+void AddIntoRow(double* HWY_RESTRICT sums, float* HWY_RESTRICT row, std::size_t n) {
+  const hn::ScalableTag<double> d;
+  const hn::Rebind<float, decltype(d)> f;
+  const std::size_t N = hn::Lanes(d);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) {
+    const auto sum = hn::Add(hn::LoadU(d, sums + x), hn::PromoteTo(d, hn::LoadU(f, row + x)));
+    hn::StoreU(sum, d, sums + x);
+    hn::StoreU(hn::DemoteTo(f, sum), f, row + x);
+  }
+  for (; x < n; ++x) row[x] = static_cast<float>(sums[x] += static_cast<double>(row[x]));
+}
+
+void Multiply(const float* a, const float* b, float* out, std::size_t n) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) hn::StoreU(hn::Mul(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, out + x);
+  for (; x < n; ++x) out[x] = a[x] * b[x];
+}
+
 // a[x] += b[x] for x below n rounded up to whole vectors; b lies ahead in the same row or elsewhere. Each vector is
 // read before a later one is written, in rising order.
 HWY_INLINE void AddUp(float* a, const float* b, std::size_t n) {
@@ -234,7 +280,7 @@ void WindowSums(float* HWY_RESTRICT row, std::size_t n, std::size_t k, float* HW
   const hn::ScalableTag<double> d;
   const hn::Rebind<float, decltype(d)> f;
   const std::size_t N = hn::Lanes(d);
-  if (finite && k >= 4 * N && n >= N) {
+  if (finite && k > kTreeUpTo && n >= N) {
     // From N places to the next N the sums change by N entering and N leaving samples: by two sums of width N.
     auto sum = hn::Zero(d);
     for (std::size_t j = 0; j < k; ++j) sum = hn::Add(sum, hn::PromoteTo(d, hn::LoadU(f, row + j)));
@@ -322,6 +368,9 @@ HWY_EXPORT(Dot);
 HWY_EXPORT(AlongRow);
 HWY_EXPORT(Slide);
 HWY_EXPORT(Accumulate);
+HWY_EXPORT(AddWindowRow);
+HWY_EXPORT(AddIntoRow);
+HWY_EXPORT(Multiply);
 HWY_EXPORT(WindowSums);
 HWY_EXPORT(Magnitude);
 HWY_EXPORT(Direction);
@@ -340,6 +389,13 @@ bool slide(double* sums, const float* enter, const float* leave, double scale, f
 }
 bool accumulate(double* sums, const float* row, double times, std::size_t n) {
   return HWY_DYNAMIC_DISPATCH(Accumulate)(sums, row, times, n);
+}
+bool add_window_row(double* sums, const float* row, const float* before, double scale, float* out, std::size_t n) {
+  return HWY_DYNAMIC_DISPATCH(AddWindowRow)(sums, row, before, scale, out, n);
+}
+void add_into_row(double* sums, float* row, std::size_t n) { HWY_DYNAMIC_DISPATCH(AddIntoRow)(sums, row, n); }
+void multiply(const float* a, const float* b, float* out, std::size_t n) {
+  HWY_DYNAMIC_DISPATCH(Multiply)(a, b, out, n);
 }
 void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite) {
   HWY_DYNAMIC_DISPATCH(WindowSums)(row, n, k, out, finite);

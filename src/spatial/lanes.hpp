@@ -29,10 +29,21 @@ bool slide(double* sums, const float* enter, const float* leave, double scale, f
 // sums[x] += row[x] * times. Returns false where a sample is not finite.
 bool accumulate(double* sums, const float* row, double times, std::size_t n);
 
+// sums[x] += row[x]; out[x] = (sums[x] + before[x]) * scale, without `before` sums[x] * scale. Returns false where one of
+// them is not finite.
+bool add_window_row(double* sums, const float* row, const float* before, double scale, float* out, std::size_t n);
+
+// sums[x] += row[x]; row[x] = sums[x].
+void add_into_row(double* sums, float* row, std::size_t n);
+
+// a[x] * b[x].
+void multiply(const float* a, const float* b, float* out, std::size_t n);
+
 // out[x] = sum of row[x..x+k-1] for x in 0..n-1. `row` holds n + k - 1 samples, has room for kSlack more that are
-// finite, and is spoiled; `out` has room for kSlack more. With `finite` (no NaN, no infinity in the row) the window
-// runs along in double; without, sums of 1, 2, 4, ... samples are put together, so that a NaN stays where it is.
-inline constexpr std::size_t kSlack = 64;
+// finite, and is spoiled; `out` has room for kSlack more. For k above kTreeUpTo and with `finite` (no NaN, no infinity
+// in the row) the window runs along in double; else sums of 1, 2, 4, ... samples are put together, so that a NaN stays
+// where it is and the bits do not depend on where the row begins.
+inline constexpr std::size_t kSlack = 64, kTreeUpTo = 63;
 void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite);
 
 // out[x] = sqrt(gx[x]^2 + gy[x]^2).

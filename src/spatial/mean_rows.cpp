@@ -9,33 +9,41 @@ namespace sieve {
 
 using namespace internal;
 
-MeanRows::MeanRows(int radius, int count)
+namespace {
+// Rows of pictures are counted from so many windows before the first one, so that none has a negative number.
+constexpr std::size_t kBefore = 8;
+}  // namespace
+
+MeanRows::MeanRows(int radius, int count, int first)
     : side_(2 * static_cast<std::size_t>(radius) + 1),
       count_(static_cast<std::size_t>(count)),
       wide_(count_ + side_ - 1),
+      row_(kBefore * side_ + static_cast<std::size_t>(first)),
+      first_(row_),
       scale_(1.0 / (static_cast<double>(side_) * static_cast<double>(side_))),
-      ring_((side_ + 1) * wide_),
+      ring_(side_ * wide_),
       line_(wide_ + lanes::kSlack),
       means_(count_ + lanes::kSlack),
       sums_(wide_) {}
 
 void MeanRows::push() {
-  const float* row = slot(rows_++);
-  if (rows_ < side_) return;
-  if (finite_ && rows_ > side_) {
-    finite_ = lanes::slide(sums_.data(), row, slot(rows_ - 1 - side_), scale_, line_.data(), wide_);
-    if (finite_) return;
-  }
-  // The first window; and a running sum cannot let go of a NaN: while one is in the window, each row is summed anew.
+  const std::size_t place = row_ % side_, block = row_ - place;
+  float* row = slot(row_);
+  ++row_;
+  const bool complete = place + 1 == side_;
+  // The window begins in the row behind this one of the block before; at the block's end it is the block itself.
+  const float* before = complete || row_ - first_ < side_ ? nullptr : slot(row_);
+  if (place == 0) std::fill(sums_.begin(), sums_.end(), 0.0);
+  finite_ = lanes::add_window_row(sums_.data(), row, before, scale_, line_.data(), wide_);
+  if (!complete) return;
+  // From now on each row of the block holds its sum with all below it.
   std::fill(sums_.begin(), sums_.end(), 0.0);
-  finite_ = true;
-  for (std::size_t i = rows_ - side_; i < rows_; ++i)
-    finite_ = lanes::accumulate(sums_.data(), slot(i), 1, wide_) && finite_;
-  for (std::size_t x = 0; x < wide_; ++x) line_[x] = static_cast<float>(sums_[x] * scale_);
+  for (std::size_t y = row_; y-- > std::max(block, first_);) lanes::add_into_row(sums_.data(), slot(y), wide_);
 }
 
 void MeanRows::repeat() {
-  std::copy_n(slot(rows_ - 1), wide_, next());
+  // The last row of a complete block is still itself.
+  std::copy_n(slot(row_ - 1), wide_, next());
   push();
 }
 
@@ -45,7 +53,7 @@ const float* MeanRows::means() {
   return means_.data();
 }
 
-void internal::each_window_tile(int width, int height, int radius, const std::function<void(const Rectangle&)>& work) {
+void internal::each_window_tile(int width, int height, int radius, FunctionRef<void(const Rectangle&)> work) {
   const int wide = std::max(1024, 16 * radius),
             high = std::clamp((height + 3) / 4, std::min(height, std::max(64, 8 * radius)), std::max(512, 8 * radius));
   const int columns = (width + wide - 1) / wide, rows = (height + high - 1) / high;

@@ -10,6 +10,7 @@
 #include "fft/fft.hpp"
 #include "run/validate.hpp"
 #include "spatial/box_sums.hpp"
+#include "spatial/mean_rows.hpp"
 #include "spatial/correlation.hpp"
 #include "spatial/stacked_gaussian.hpp"
 
@@ -123,7 +124,8 @@ void Box::describe(Description<Box>& d) {
       "fine stripes and dots must not turn over (a box inverts some of them): take gaussian; impulses: take a rank "
       "filter.");
   d.window([](const Box& f) { return whole(f.radius); });
-  d.undivided();
+  d.reads_around();
+  d.undivided([](const Box& f) { return f.radius > kSteadyMeanRadius; });
   d.shape(smaller<Box>);
   d.meaning([](const Box& f) { return fmt::format("window {0}x{0}", 2 * f.radius + 1); });
   d.whole("radius", &Box::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {0, 2047});

@@ -8,6 +8,7 @@
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "spatial/box_sums.hpp"
+#include "spatial/mean_rows.hpp"
 #include "tone/point_lanes.hpp"
 #include "tone/range.hpp"
 
@@ -89,6 +90,13 @@ void Threshold::describe(Description<Threshold>& d) {
   d.wrong(
       "the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth "
       "first.");
+  d.window([](const Threshold& f) {
+    return f.by == ThresholdBy::local   ? std::optional<int>(whole(f.radius))
+           : f.by == ThresholdBy::level ? std::optional<int>(0)
+                                        : std::nullopt;
+  });
+  d.reads_around();
+  d.undivided([](const Threshold& f) { return f.by == ThresholdBy::local && f.radius > kSteadyMeanRadius; });
   d.meaning([](const Threshold& f) {
     return f.by == ThresholdBy::local ? fmt::format("window {0}x{0}", 2 * f.radius + 1) : "";
   });
