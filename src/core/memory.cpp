@@ -1,6 +1,7 @@
 #include "core/memory.hpp"
 
 #include <sys/mman.h>
+#include <unistd.h>
 
 #include <cstdlib>
 #include <cstring>
@@ -24,6 +25,12 @@ constexpr std::size_t kMapFrom = std::size_t{1} << 20;
 }
 
 }  // namespace
+
+std::size_t internal::machine_memory() {
+  static const std::size_t bytes =
+      static_cast<std::size_t>(::sysconf(_SC_PHYS_PAGES)) * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE));
+  return bytes;
+}
 
 // Large pictures are mapped: the pages come zeroed, so nothing is filled before it is written, and huge pages
 // spare the faults that would otherwise cost as much as the work.

@@ -58,9 +58,10 @@ void RowRun::channel_row(const float* in, float* out, std::size_t n, RowPlace pl
     std::size_t i = 0;
     if (listener != nullptr) listener->begin();
     // A table cannot be written over what it reads, since another way may have to read that again.
-    if (table_ && listener == nullptr && from != to && (*table_)(from, to, m)) {
+    if (table_ && (listener == nullptr || listener->last_alone) && from != to && (*table_)(from, to, m)) {
       from = to;
       i = looked_up_;
+      if (listener != nullptr && i == count()) listener->hear(i - 1, to, m, place.x + static_cast<int>(x), place.y);
     }
     for (; i < count(); ++i) {
       const RowOperation& o = operations_[i];
@@ -70,7 +71,7 @@ void RowRun::channel_row(const float* in, float* out, std::size_t n, RowPlace pl
         o.samples(from, to, m, {place.x + static_cast<int>(x), place.y, place.channel, place.width, place.height});
       }
       from = to;
-      if (listener != nullptr) listener->hear(i, to, m, place.x + static_cast<int>(x), place.y);
+      if (hears(listener, i)) listener->hear(i, to, m, place.x + static_cast<int>(x), place.y);
     }
     if (stream) rows::copy(to, out + x, m, true);
   }
@@ -102,7 +103,7 @@ void RowRun::color_row(const ConstView& in, const View& out, int y, bool stream,
       }
       row.colors = colors_[i];
       for (std::size_t c = 0; c < 3; ++c) row.in[c] = buffers[c].samples;
-      for (int c = 0; listener != nullptr && c < row.colors; ++c)
+      for (int c = 0; hears(listener, i) && c < row.colors; ++c)
         listener->hear(i, row.out[static_cast<std::size_t>(c)], row.count, in.place.x + static_cast<int>(x),
                        in.place.y + y);
     }

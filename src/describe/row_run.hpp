@@ -34,11 +34,16 @@ class RowRun {
     // A chunk begins.
     virtual void begin() = 0;
     virtual void hear(std::size_t operation, const float* samples, std::size_t n, int x, int y) = 0;
+    // It hears the last operation alone.
+    bool last_alone = false;
   };
   // As the first operator, with a listener.
   void heard(const ConstView& in, const View& out, int first, int last, bool stream, Listener& listener) const;
 
  private:
+  bool hears(const Listener* listener, std::size_t operation) const {
+    return listener != nullptr && (!listener->last_alone || operation + 1 == count());
+  }
   void row(const ConstView& in, const View& out, int y, bool stream, Listener* listener) const;
   void channel_row(const float* in, float* out, std::size_t n, RowPlace place, bool stream, Listener* listener) const;
   void color_row(const ConstView& in, const View& out, int y, bool stream, Listener* listener) const;

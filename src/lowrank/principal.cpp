@@ -2,12 +2,11 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
-#include <cmath>
 
 #include "core/finite.hpp"
 #include "lowrank/matrix.hpp"
+#include "lowrank/symmetric.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -40,8 +39,8 @@ double Principal::energy(int k) const {
 
 namespace {
 
-// Products that are added up before the work can be stopped again.
-constexpr Eigen::Index kAtOnce = 100'000'000;
+// Below that share of the largest variance, axes made of the product of rows are not yet orthogonal.
+constexpr double kSmall = 1e-10;
 
 using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
 
@@ -61,41 +60,22 @@ Principal principal_of(Rows data, int components, const char* who) {
   const bool wide = length > n;
   const Eigen::MatrixXd centered = data.cast<double>();
   checkpoint();
-  // In slices, between which the work can be stopped.
-  Eigen::MatrixXd products = Eigen::MatrixXd::Zero(std::min(n, length), std::min(n, length));
-  const auto inner = wide ? length : n, most = std::max<Eigen::Index>(8, kAtOnce / (products.rows() * products.rows()));
-  for (Eigen::Index at = 0; at < inner; at += most) {
-    checkpoint();
-    const auto slice = std::min(most, inner - at);
-    if (wide) {
-      products += centered.middleCols(at, slice) * centered.middleCols(at, slice).transpose();
-    } else {
-      products += centered.middleRows(at, slice).transpose() * centered.middleRows(at, slice);
-    }
-  }
-  products /= static_cast<double>(n);
-  checkpoint();
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(products);
-  Eigen::MatrixXd axes(length, k);
-  for (int i = 0; i < k; ++i) {
-    const auto at = products.rows() - 1 - i;
-    p.variance.push_back(std::max(0.0, solver.eigenvalues()(at)));
-    const Eigen::VectorXd v = solver.eigenvectors().col(at);
-    if (!wide) {
-      axes.col(i) = v;
-      continue;
-    }
-    axes.col(i) = centered.transpose() * v;
-    // Directions without variance: any unit vector across the others.
-    for (int again = 0; again < 2; ++again) {
-      if (axes.col(i).norm() < 1e-9 * std::sqrt(static_cast<double>(n) * std::max(1e-30, p.variance[0])))
-        axes.col(i) = Eigen::VectorXd::Unit(length, i);
-      for (int j = 0; j < i; ++j) axes.col(i) -= axes.col(j) * axes.col(j).dot(axes.col(i));
-      axes.col(i).normalize();
-    }
-  }
+  const Eigen::MatrixXd products =
+      gram(wide ? Eigen::MatrixXd(centered.transpose()) : centered) / static_cast<double>(n);
   p.total = products.trace();
-  const Eigen::MatrixXf coordinates = (centered * axes).cast<float>();
+  const Eigensystem system = eigensystem(products, k);
+  Eigen::MatrixXd axes = wide ? times<Eigen::MatrixXd>(centered.transpose(), system.vectors) : system.vectors;
+  int across = 0;  // axes that are orthogonal already
+  for (int i = 0; i < k; ++i) {
+    p.variance.push_back(std::max(0.0, system.values(i)));
+    // Of the others, directions without variance, rounding is all that is left.
+    if (wide && across == i && system.values(i) > kSmall * system.values(0)) {
+      axes.col(i).normalize();
+      ++across;
+    }
+  }
+  if (wide) orthonormalize(axes, across);
+  const Eigen::MatrixXf coordinates = times<Eigen::MatrixXd>(centered, axes).cast<float>();
   p.mean.resize(static_cast<std::size_t>(length));
   for (Eigen::Index i = 0; i < length; ++i) p.mean[static_cast<std::size_t>(i)] = static_cast<float>(mean(i));
   p.axes.reserve(static_cast<std::size_t>(length) * static_cast<std::size_t>(k));

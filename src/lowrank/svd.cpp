@@ -2,13 +2,11 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/QR>
-#include <Eigen/SVD>
 #include <algorithm>
-#include <cmath>
+#include <utility>
 
 #include "lowrank/matrix.hpp"
-#include "sieve/core/parallel.hpp"
+#include "lowrank/symmetric.hpp"
 #include "sieve/core/random.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -42,66 +40,38 @@ void internal::picture_of_matrix(const Matrix& m, const View& out) {
 
 namespace {
 
-// a * b, the columns of b shared among threads.
-Matrix times(const Matrix& a, const Matrix& b, bool turned) {
-  Matrix r(turned ? a.cols() : a.rows(), b.cols());
-  constexpr Eigen::Index kPart = 16;
-  parallel_rows(
-      static_cast<int>((b.cols() + kPart - 1) / kPart), static_cast<std::size_t>(a.size()) * kPart,
-      [&](int first, int last) {
-        const Eigen::Index from = first * kPart, n = std::min<Eigen::Index>(last * kPart, b.cols()) - from;
-        if (turned) {
-          r.middleCols(from, n).noalias() = a.transpose() * b.middleCols(from, n);
-        } else {
-          r.middleCols(from, n).noalias() = a * b.middleCols(from, n);
-        }
-      },
-      1);
-  return r;
-}
-
-Matrix orthonormal(const Matrix& m) {
-  Eigen::HouseholderQR<Matrix> qr(m);
-  return qr.householderQ() * Matrix::Identity(m.rows(), std::min(m.rows(), m.cols()));
-}
-
-template <class M>
-Svd filled(int rows, int columns, int rank, const Eigen::VectorXd& values, const M& left, const M& right) {
+Svd filled(int rows, int columns, int rank, const ThinSvd& d) {
   Svd s{rows, columns, rank, {}, {}, {}, 0};
   for (int k = 0; k < rank; ++k) {
-    s.values.push_back(std::max(0.0, values(k)));
-    for (int i = 0; i < rows; ++i) s.left.push_back(static_cast<float>(left(i, k)));
-    for (int i = 0; i < columns; ++i) s.right.push_back(static_cast<float>(right(i, k)));
+    s.values.push_back(std::max(0.0, d.values(k)));
+    for (int i = 0; i < rows; ++i) s.left.push_back(static_cast<float>(d.left(i, k)));
+    for (int i = 0; i < columns; ++i) s.right.push_back(static_cast<float>(d.right(i, k)));
   }
   return s;
 }
 
 Svd exact(const Matrix& m, int rank) {
-  const Eigen::BDCSVD<Eigen::MatrixXd> d(m.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
-  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), d.matrixU(),
-                d.matrixV());
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, thin_svd(m.cast<double>(), rank));
 }
 
 Svd randomized(const Matrix& m, int rank) {
   constexpr int kMore = 10, kPowers = 3;
   const int width = std::min(static_cast<int>(std::min(m.rows(), m.cols())), rank + kMore);
-  Matrix sketch(m.cols(), width);
+  Matrix q(m.cols(), width);
   const RandomStream random(20);
-  for (Eigen::Index i = 0; i < sketch.size(); ++i) {
-    sketch.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
-  }
-  Matrix q = orthonormal(times(m, sketch, false));
-  for (int i = 0; i < kPowers; ++i) {
-    checkpoint();
-    q = orthonormal(times(m, orthonormal(times(m, q, true)), false));
+  for (Eigen::Index i = 0; i < q.size(); ++i) q.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
+  // A basis of the range of m and one of its rows, in turns, each from the other.
+  Progress progress(2 * kPowers + 1);
+  for (int i = 0; i <= 2 * kPowers; ++i) {
+    q = times(m, q, i % 2 == 1);
+    orthonormalize(q);
+    progress.add(1);
   }
   // q holds an orthonormal basis of the range of m, so m is nearly q q' m; the product q' m has few rows, and its exact
   // decomposition is cheap.
-  const Matrix rest = times(m, q, true);
-  const Eigen::BDCSVD<Eigen::MatrixXd> d(rest.cast<double>(), Eigen::ComputeThinU | Eigen::ComputeThinV);
-  const Matrix left = q * d.matrixV().cast<float>();
-  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d.singularValues(), left,
-                Matrix(d.matrixU().cast<float>()));
+  ThinSvd d = thin_svd(times(m, q, true).cast<double>(), rank);
+  d.left = (q.cast<double>() * std::exchange(d.right, d.left)).eval();
+  return filled(static_cast<int>(m.rows()), static_cast<int>(m.cols()), rank, d);
 }
 
 }  // namespace
@@ -120,7 +90,7 @@ Matrix internal::product_of(const Svd& s, int rank) {
   const Eigen::Map<const Matrix> left(s.left.data(), s.rows, s.rank), right(s.right.data(), s.columns, s.rank);
   Matrix scaled = left.leftCols(rank);
   for (int k = 0; k < rank; ++k) scaled.col(k) *= static_cast<float>(s.values[static_cast<std::size_t>(k)]);
-  return times(scaled, right.leftCols(rank).transpose(), false);
+  return times<Matrix>(scaled, right.leftCols(rank).transpose());
 }
 
 namespace {
@@ -182,10 +152,10 @@ int RankShares::rank_for(double share, bool of_energy) const {
 }
 
 RankShares rank_shares(const ConstView& channel) {
-  const Eigen::BDCSVD<Eigen::MatrixXd> d(checked(channel, "rank_shares").cast<double>());
+  const ThinSvd d = thin_svd(checked(channel, "rank_shares").cast<double>(), 0);
   RankShares r;
   double sum = 0, squares = 0;
-  for (const double v : d.singularValues()) {
+  for (const double v : d.values) {
     r.values.push_back(v);
     r.sums.push_back(sum += v);
     r.energy.push_back(squares += v * v);

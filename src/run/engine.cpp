@@ -151,10 +151,12 @@ class Execution {
     const ContextScope scope(callers_);
     return unfilled(shape, schedule_.white_out());
   }
+  // With `range`, the range of the result is found on the way.
   void run_segment(const Pass& pass, const Segment& segment, const Step& first, const ConstView& in, const View& out,
-                   const Rectangle* part);
+                   const Rectangle* part, Range* range);
   void report(std::size_t step, const Step& as_run, const StepFigures& figures);
-  Step measured(const Pass& pass, const ConstView& in);
+  // The first step of a pass with what it measures, in the picture or of its range where that is known.
+  Step measured(const Pass& pass, const ConstView& in, const Range& range);
 
   const Schedule& schedule_;
   const RunOptions& options_;
@@ -162,9 +164,10 @@ class Execution {
   std::vector<std::string>* notes_;
 };
 
-Step Execution::measured(const Pass& pass, const ConstView& in) {
+Step Execution::measured(const Pass& pass, const ConstView& in, const Range& range) {
   const Step& before = schedule_.steps()[pass.first].step;
-  const Step after{before.about, before.about->measured(before.fields.get(), in)};
+  const Step after{before.about, pass.along ? before.about->with_range(before.fields.get(), range.low, range.high)
+                                            : before.about->measured(before.fields.get(), in)};
   for (const Parameter& p : before.about->parameters) {
     const std::string value = p.get(after.fields.get());
     if (notes_heard() && value != p.get(before.fields.get()))
@@ -186,17 +189,22 @@ void Execution::report(std::size_t step, const Step& as_run, const StepFigures& 
 }
 
 void Execution::run_segment(const Pass& pass, const Segment& segment, const Step& first, const ConstView& in,
-                            const View& out, const Rectangle* part) {
+                            const View& out, const Rectangle* part, Range* range) {
   const Rectangle all{0, 0, in.width(), in.height()};
   if (!options_.figures) {
     if (segment.single() && part == nullptr) return first.about->run(first.fields.get(), in, out);
-    return segment.run(in, out, part != nullptr ? *part : all, nullptr);
+    if (range == nullptr) return segment.run(in, out, part != nullptr ? *part : all, nullptr);
+    FigureBook book(pass.count, Hearing::range_of_result);
+    segment.run(in, out, all, &book);
+    *range = range_of(book.steps().back().samples);
+    return;
   }
   const auto start = Clock::now();
-  FigureBook book(pass.count);
+  FigureBook book(pass.count, Hearing::every_step);
   segment.run(in, out, part != nullptr ? *part : all, &book);
   // Threads work side by side: their time together is shared out to what passed.
   const double passed = std::chrono::duration<double>(Clock::now() - start).count();
+  if (range != nullptr) *range = range_of(book.steps().back().samples);
   double sum = 0;
   for (const StepFigures& s : book.steps()) sum += s.seconds;
   for (std::size_t i = 0; i < pass.count; ++i) {
@@ -232,7 +240,8 @@ Image Execution::run(const ConstView& in) {
     return sum;
   };
   Progress progress(time_of(0, steps.size()));
-  Image held;  // the picture between two passes
+  Image held;   // the picture between two passes
+  Range range;  // of that picture, where the next pass needs it
   ConstView current = in;
   for (std::size_t i = 0; i < schedule_.passes().size(); ++i) {
     checkpoint();
@@ -244,7 +253,7 @@ Image Execution::run(const ConstView& in) {
     Step first = steps[pass.first].step;
     std::shared_ptr<const Segment> segment = pass.segment;
     if (pass.measures) {
-      first = measured(pass, current);
+      first = measured(pass, current, range);
       segment = schedule_.segment(pass, first);
     }
     const bool ends = part == nullptr && (last(i) || (!options_.on_step && schedule_.ends_in_place(i)));
@@ -254,7 +263,8 @@ Image Execution::run(const ConstView& in) {
       Image next;
       if (!ends && !part_now) next = unfilled(shape, steps[pass.first + pass.count - 1].white_out);
       const View to = ends || part_now ? target() : next.view();
-      run_segment(pass, *segment, first, current, to, part_now ? part : nullptr);
+      run_segment(pass, *segment, first, current, to, part_now ? part : nullptr,
+                  !last(i) && schedule_.passes()[i + 1].along ? &range : nullptr);
       current = to;
       if (!next.empty()) {
         held = std::move(next);
@@ -311,6 +321,29 @@ void check_call(const Schedule& schedule, const Step& filter, const ConstView& i
   for (const SetStep& s : schedule.steps()) s.step.about->check_second(s.step.fields.get(), o.out);
 }
 
+// Refused before work begins: more than `limit` beyond source and result where that is not 0, or more than there is at
+// all, which the system would promise and then end the process for.
+void check_memory(const Schedule& schedule, const Step& filter, const RunOptions& o, std::size_t limit, int threads) {
+  constexpr std::size_t kNoMatter = std::size_t{1} << 26;
+  const std::size_t result = o.out.data != nullptr ? 0 : bytes_of(schedule.out());
+  if (limit == 0 && bytes_of(schedule.largest()) < kNoMatter) return;
+  const auto mebibytes = [](std::size_t bytes) { return static_cast<double>(bytes) / (1 << 20); };
+  const std::size_t needed = schedule.memory(o.part ? &*o.part : nullptr, threads,
+                                             [](std::size_t, std::size_t, std::size_t) {});
+  if (limit > 0 && needed > limit) {
+    throw Error(
+        fmt::format("{}: {:.0f} MiB are needed beyond source and result, and the engine has {:.0f}: give it more "
+                    "memory, fewer threads, or a smaller picture",
+                    filter.about->name, mebibytes(needed), mebibytes(limit)));
+  }
+  if (needed + result > machine_memory()) {
+    throw Error(fmt::format("{}: {:.0f} MiB are needed beyond the source for a result of {}x{}, and this machine has "
+                            "{:.0f}: take a smaller picture or a part of the result",
+                            filter.about->name, mebibytes(needed + result), schedule.out().width,
+                            schedule.out().height, mebibytes(machine_memory())));
+  }
+}
+
 }  // namespace
 
 Engine::Engine(EngineOptions options) {
@@ -341,17 +374,7 @@ Run Engine::run_step(const Step& filter, const ConstView& in, const RunOptions& 
   CallWatch watch(options, options.figures ? &notes : nullptr);
   const std::shared_ptr<const Schedule> schedule = parts_->schedule(filter, in, !options.on_step);
   check_call(*schedule, filter, in, options);
-  if (parts_->options.memory > 0) {
-    const std::size_t needed = schedule->memory(options.part ? &*options.part : nullptr, threads(),
-                                                [](std::size_t, std::size_t, std::size_t) {});
-    if (needed > parts_->options.memory) {
-      throw Error(
-          fmt::format("{}: {:.0f} MiB are needed beyond source and result, and the engine has {:.0f}: give it more "
-                      "memory, fewer threads, or a smaller picture",
-                      filter.about->name, static_cast<double>(needed) / (1 << 20),
-                      static_cast<double>(parts_->options.memory) / (1 << 20)));
-    }
-  }
+  check_memory(*schedule, filter, options, parts_->options.memory, threads());
   Execution execution(*schedule, options, callers, options.figures ? &notes : nullptr);
   Run run;
   run.image = execution.run(in);

@@ -51,10 +51,43 @@ void add_samples(SampleFigures& to, const float* samples, std::size_t n) {
   to.high = most;
 }
 
+void add_range(SampleFigures& to, const float* samples, std::size_t n) {
+  constexpr float kMost = std::numeric_limits<float>::infinity();
+  constexpr auto kCount = static_cast<std::size_t>(Lanes::count);
+  Lanes low = kMost, high = -kMost;
+  std::size_t x = 0;
+  for (; x + kCount <= n; x += kCount) {
+    const Lanes v = Lanes::load(samples + x);
+    const LaneMask real = abs(v) < Lanes(kMost);
+    low = choose(real & (v < low), v, low);
+    high = choose(real & (v > high), v, high);
+  }
+  float ends[2][kCount];
+  low.store(ends[0]);
+  high.store(ends[1]);
+  float least = to.samples > 0 ? to.low : kMost, most = to.samples > 0 ? to.high : -kMost;
+  for (std::size_t i = 0; i < kCount; ++i) {
+    least = std::min(least, ends[0][i]);
+    most = std::max(most, ends[1][i]);
+  }
+  for (; x < n; ++x) {
+    if (!std::isfinite(samples[x])) continue;
+    least = std::min(least, samples[x]);
+    most = std::max(most, samples[x]);
+  }
+  to.samples += n;
+  to.low = least;
+  to.high = most;
+}
+
 void add_samples(SampleFigures& to, const ConstView& view) {
   for (int c = 0; c < view.shape.color_channels(); ++c) {
     for (int y = 0; y < view.height(); ++y) add_samples(to, view.row(y, c), static_cast<std::size_t>(view.width()));
   }
+}
+
+Range range_of(const SampleFigures& figures) {
+  return figures.samples > figures.not_finite ? Range{figures.low, figures.high} : Range();
 }
 
 void add_figures(StepFigures& to, const StepFigures& other) {
@@ -79,15 +112,26 @@ void FigureBook::add(std::span<const StepFigures> steps) {
 
 void PieceFigures::hear(std::size_t operation, const float* samples, std::size_t n, int x, int y) {
   StepFigures& step = steps_[first_ + operation];
-  step.seconds += std::chrono::duration<double>(Clock::now() - since_).count();
+  if (range_alone_ && &step != &steps_.back()) return;
+  if (!range_alone_) step.seconds += std::chrono::duration<double>(Clock::now() - since_).count();
   if (y >= piece_.y && y < piece_.y + piece_.height) {
     const int from = std::max(x, piece_.x), to = std::min(x + static_cast<int>(n), piece_.x + piece_.width);
-    if (from < to) add_samples(step.samples, samples + (from - x), static_cast<std::size_t>(to - from));
+    const auto count = static_cast<std::size_t>(std::max(0, to - from));
+    if (count > 0 && range_alone_) add_range(step.samples, samples + (from - x), count);
+    if (count > 0 && !range_alone_) add_samples(step.samples, samples + (from - x), count);
   }
-  since_ = Clock::now();
+  begin();
 }
 
 void PieceFigures::hear(const ConstView& result, int x, int y) {
+  if (range_alone_) {
+    if (first_ + 1 < steps_.size()) return;
+    for (int c = 0; c < result.shape.color_channels(); ++c) {
+      for (int i = 0; i < result.height(); ++i)
+        hear(0, result.row(i, c), static_cast<std::size_t>(result.width()), x, y + i);
+    }
+    return;
+  }
   steps_[first_].seconds += std::chrono::duration<double>(Clock::now() - since_).count();
   const int left = std::max(x, piece_.x), right = std::min(x + result.width(), piece_.x + piece_.width),
             top = std::max(y, piece_.y), bottom = std::min(y + result.height(), piece_.y + piece_.height);

@@ -8,6 +8,10 @@ namespace {
 
 std::string megabytes(std::size_t bytes) { return fmt::format("{:.1f} MiB", static_cast<double>(bytes) / (1 << 20)); }
 
+const char* measuring(const PlannedPass& p) {
+  return p.along ? "measured in the pass before, " : p.measures ? "measures the picture, then " : "";
+}
+
 std::string way_of(const PlannedPass& p) {
   switch (p.way) {
     case Way::rows:
@@ -27,7 +31,7 @@ std::string Plan::text() const {
   for (const PlannedPass& p : passes) {
     std::string names;
     for (std::size_t i = p.first; i < p.first + p.count; ++i) names += (names.empty() ? "" : ", ") + steps[i];
-    all += fmt::format("{}. {}: {}{}", &p - passes.data() + 1, names, p.measures ? "measures the picture, then " : "",
+    all += fmt::format("{}. {}: {}{}", &p - passes.data() + 1, names, measuring(p),
                        way_of(p));
     if (p.looked_up > 0)
       all += fmt::format("; {} in a table of the picture's levels", p.looked_up == p.count ? "all" : "the first ones");

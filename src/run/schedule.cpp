@@ -5,12 +5,12 @@
 
 namespace sieve::internal {
 
-namespace {
-
 std::size_t bytes_of(const Shape& s) {
   const auto row = (static_cast<std::size_t>(s.width) + 15) / 16 * 16;
   return row * static_cast<std::size_t>(s.height) * static_cast<std::size_t>(s.channels) * sizeof(float);
 }
+
+namespace {
 
 bool same_place(const SetStep& s) { return s.in.width == s.out.width && s.in.height == s.out.height; }
 
@@ -27,7 +27,7 @@ std::string why_whole(const SetStep& s) {
 }  // namespace
 
 Schedule::Schedule(std::vector<Step> steps, const Shape& in, std::uint32_t white_level, bool together)
-    : in_(in), white_in_(white_level) {
+    : in_(in), largest_(in), white_in_(white_level) {
   steps_.reserve(steps.size());
   for (const Step& s : steps) add(s);
   // One after the other, the steps that can run together.
@@ -40,20 +40,28 @@ Schedule::Schedule(std::vector<Step> steps, const Shape& in, std::uint32_t white
       ++passes_.back().count;
       continue;
     }
-    passes_.push_back({i, 1, measures, nullptr, local ? "" : why_whole(s)});
+    passes_.push_back({i, 1, measures, false, nullptr, local ? "" : why_whole(s)});
   }
-  for (Pass& p : passes_) {
+  for (std::size_t i = 0; i < passes_.size(); ++i) {
+    Pass& p = passes_[i];
+    const SetStep& s = steps_[p.first];
+    p.along = p.measures && i > 0 && in_pieces(passes_[i - 1]) && s.step.about->measures_range(s.step.fields.get());
     if (p.why.empty() && !p.measures)
       p.segment = std::make_shared<const Segment>(std::span<const SetStep>(steps_).subspan(p.first, p.count));
   }
 }
 
+bool Schedule::in_pieces(const Pass& pass) const {
+  return pass.why.empty() && (pass.count > 1 || steps_[pass.first].step.about->row_based());
+}
+
 void Schedule::add(const Step& step) {
-  const Shape& in = out();
+  const Shape in = out();
   const void* fields = step.fields.get();
   step.about->check(fields);
   steps_.push_back({step, in, step.about->result_shape(fields, in), white_out(),
                     step.about->result_white_level(fields, white_out())});
+  if (out().samples() > largest_.samples()) largest_ = out();
 }
 
 std::shared_ptr<const Segment> Schedule::segment(const Pass& pass, const Step& measured) const {
@@ -97,7 +105,7 @@ Plan Schedule::plan(const Rectangle* part, int threads) const {
   for (const SetStep& s : steps_) plan.steps.push_back(s.step.about->text(s.step.fields.get()));
   plan.bytes = memory(part, threads, [&](std::size_t i, std::size_t own, std::size_t result) {
     const Pass& p = passes_[i];
-    PlannedPass planned{Way::whole, p.first, p.count, p.measures, 0, own, result, p.why};
+    PlannedPass planned{Way::whole, p.first, p.count, p.measures, p.along, 0, own, result, p.why};
     if (p.why.empty()) {
       const auto first = steps_.begin() + static_cast<std::ptrdiff_t>(p.first);
       const bool rows = std::all_of(first, first + static_cast<std::ptrdiff_t>(p.count),

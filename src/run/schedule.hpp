@@ -14,9 +14,13 @@ namespace sieve::internal {
 struct Pass {
   std::size_t first = 0, count = 0;
   bool measures = false;                   // its first step measures its input; the segment is made when that is known
+  bool along = false;                      // that is the range alone, found in the pass before
   std::shared_ptr<const Segment> segment;  // null for one step on the whole picture, and where it measures first
   std::string why;                         // for a whole picture
 };
+
+// Of a picture of that shape.
+std::size_t bytes_of(const Shape& s);
 
 class Schedule {
  public:
@@ -28,6 +32,8 @@ class Schedule {
   const std::vector<Pass>& passes() const { return passes_; }
   const Shape& in() const { return in_; }
   const Shape& out() const { return steps_.empty() ? in_ : steps_.back().out; }
+  // The largest of the pictures that come in, go on and go out.
+  const Shape& largest() const { return largest_; }
   std::uint32_t white_in() const { return white_in_; }
   std::uint32_t white_out() const { return steps_.empty() ? white_in_ : steps_.back().white_out; }
   // True where all steps from that one on can be done in place: point filters on rows that keep the shape.
@@ -46,9 +52,11 @@ class Schedule {
   std::shared_ptr<const Segment> segment(const Pass& pass, const Step& measured) const;
 
  private:
+  // True where its segment runs piece by piece, not one filter on the whole picture.
+  bool in_pieces(const Pass& pass) const;
   void add(const Step& step);
 
-  Shape in_;
+  Shape in_, largest_;
   std::uint32_t white_in_;
   std::vector<SetStep> steps_;
   std::vector<Pass> passes_;

@@ -112,7 +112,7 @@ void Segment::run(const ConstView& in, const View& out, const Rectangle& part, F
     parallel_rows(part.height, RowCost(a_row, std::max(1, static_cast<int>(rows.copies() + 0.5))),
                   [&](int first, int last) {
                     if (book == nullptr) return rows(from, out, first, last, stream);
-                    PieceFigures figures(steps_.size(), part);
+                    PieceFigures figures(*book, part);
                     rows.heard(from, out, first, last, stream, figures);
                     book->add(figures.steps());
                   });
@@ -173,7 +173,7 @@ void Segment::run_piece(const ConstView& in, const View& out, const Rectangle& p
   const std::size_t count = stages_.size();
   const bool stream = rows::streams(out.shape.samples());
   std::optional<PieceFigures> figures;
-  if (book != nullptr) figures.emplace(steps_.size(), piece);
+  if (book != nullptr) figures.emplace(*book, piece);
   Scratch<Rolling> rolling(count);
   // From the last stage to the first: the columns and the first row that each must give.
   int left = piece.x, right = piece.x + piece.width, top = piece.y, margin = 0;

@@ -35,20 +35,20 @@ void Clip::describe(Description<Clip>& d) {
 }
 
 Image Stretch::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-static Stretch measured_of_stretch(const Stretch& f, const ConstView& in) {
+static Stretch stretch_of_range(const Stretch& f, float low, float high) {
   Stretch s = f;
-  if (f.low && f.high) return s;
-  Ends ends{0, 0};
-  if (f.percent == 0) {
-    ends = finite_range(in);
-  } else {
-    const double share = static_cast<double>(f.percent) / 100, shares[] = {share, 1 - share};
-    const auto at = percentiles(in, shares);
-    ends = {static_cast<float>(at[0]), static_cast<float>(at[1])};
-  }
-  s.low = f.low.value_or(ends.low);
-  s.high = f.high.value_or(ends.high);
+  s.low = f.low.value_or(low);
+  s.high = f.high.value_or(high);
   return s;
+}
+static Stretch measured_of_stretch(const Stretch& f, const ConstView& in) {
+  if (f.percent == 0) {
+    const Ends ends = finite_range(in);
+    return stretch_of_range(f, ends.low, ends.high);
+  }
+  const double share = static_cast<double>(f.percent) / 100, shares[] = {share, 1 - share};
+  const auto at = percentiles(in, shares);
+  return stretch_of_range(f, static_cast<float>(at[0]), static_cast<float>(at[1]));
 }
 void Stretch::operator()(const ConstView& in, const View& out) const { validate_and_run_rows(*this, in, out); }
 void Stretch::describe(Description<Stretch>& d) {
@@ -69,6 +69,7 @@ void Stretch::describe(Description<Stretch>& d) {
       },
       lanes::kCheap);
   d.measures([](const Stretch& f) { return !(f.low && f.high); }, measured_of_stretch);
+  d.measures_range([](const Stretch& f) { return f.percent == 0; }, stretch_of_range);
   d.field("low", &Stretch::low, "0..1 scale", "input level that becomes to_low; auto measures it");
   d.field("high", &Stretch::high, "0..1 scale", "input level that becomes to_high; auto measures it");
   d.field("to_low", &Stretch::to_low, "0..1 scale", "output level for low");

@@ -90,11 +90,8 @@ void Threshold::describe(Description<Threshold>& d) {
   d.wrong(
       "the light is uneven and one level cannot fit: take by=local, or flatten first; the picture is noisy: smooth "
       "first.");
-  d.window([](const Threshold& f) {
-    return f.by == ThresholdBy::local   ? std::optional<int>(whole(f.radius))
-           : f.by == ThresholdBy::level ? std::optional<int>(0)
-                                        : std::nullopt;
-  });
+  d.window([](const Threshold& f) { return f.by == ThresholdBy::local ? whole(f.radius) : 0; });
+  d.measures([](const Threshold& f) { return f.by == ThresholdBy::otsu; });
   d.reads_around();
   d.undivided([](const Threshold& f) { return f.by == ThresholdBy::local && f.radius > kSteadyMeanRadius; });
   d.meaning([](const Threshold& f) {

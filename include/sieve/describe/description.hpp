@@ -66,6 +66,12 @@ class FilterDescription {
   bool local_once_measured(const void* filter) const;
   /// True where it is given as an operation on rows.
   bool row_based() const { return static_cast<bool>(row_operation_); }
+  /// True where it measures nothing of the picture but the range of its samples.
+  bool measures_range(const void* filter) const { return measures(filter) && by_range_ && by_range_(filter); }
+  /// A copy of such a filter for a picture whose smallest and largest finite sample these are.
+  std::shared_ptr<void> with_range(const void* filter, float low, float high) const {
+    return with_range_(filter, low, high);
+  }
   /// A copy of the filter with what it would measure in this picture given as parameters; null where the description
   /// names no such function.
   std::shared_ptr<void> measured(const void* filter, const ConstView& in) const;
@@ -137,6 +143,8 @@ class FilterDescription {
   std::function<std::optional<int>(const void*)> reach_;
   std::function<bool(const void*)> measures_;
   std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_;
+  std::function<bool(const void*)> by_range_;
+  std::function<std::shared_ptr<void>(const void*, float, float)> with_range_;
   std::function<Shape(const void*, const Shape&)> shape_;
   std::function<std::string(const void*)> meaning_;
   std::function<std::vector<Stage>(const void*, const ConstView&)> stages_;
@@ -351,6 +359,17 @@ class Description : public FilterDescription {
       return std::make_shared<T>(std::invoke(measured_of, of(f), in));
     };
     return measures(measures_of);
+  }
+  /// Where `when(filter)` is true, what it measures is the range of the samples alone: `with_range(filter, low, high)`
+  /// is the filter for a picture whose smallest and largest finite sample of the color channels these are (+infinity and
+  /// -infinity where there is none). A chain finds the range while the steps before write.
+  template <class When, class WithRange>
+  Description& measures_range(When when, WithRange filter_of) {
+    by_range_ = [when](const void* f) -> bool { return std::invoke(when, of(f)); };
+    with_range_ = [filter_of](const void* f, float low, float high) -> std::shared_ptr<void> {
+      return std::make_shared<T>(std::invoke(filter_of, of(f), low, high));
+    };
+    return *this;
   }
   /// The shape of the result: `shape(filter, shape of the picture)`; without it the picture's.
   template <class ResultShape>

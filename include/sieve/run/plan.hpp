@@ -23,6 +23,7 @@ struct PlannedPass {
   Way way = Way::whole;
   std::size_t first = 0, count = 0;  ///< its steps, counted from 0
   bool measures = false;             ///< its first step measures the whole picture before the pass
+  bool along = false;                ///< and does so while the pass before writes it, since it needs its range alone
   std::size_t looked_up = 0;         ///< curves at its start that become one table, since the picture has levels
   std::size_t bytes = 0;             ///< memory that its own work takes, without its input and its result
   std::size_t result_bytes = 0;      ///< of a picture between it and the next pass; 0 where the result goes into `out`

@@ -1,0 +1,282 @@
+#include "lowrank/symmetric.hpp"
+
+#include <Eigen/QR>
+#include <Eigen/SVD>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <numeric>
+#include <vector>
+
+#include "lowrank/symmetric_lanes.hpp"
+#include "sieve/core/error.hpp"
+#include "sieve/core/random.hpp"
+#include "sieve/core/watch.hpp"
+
+namespace sieve::internal {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+
+std::size_t index(Index i) { return static_cast<std::size_t>(i); }
+
+// A = Q T Q': T's diagonals, and the Householder vectors of Q below those of `vectors`.
+struct Tridiagonal {
+  MatrixXd vectors;
+  VectorXd factors, diagonal, below;
+};
+
+// One reflection after the other. The change that one makes to the rest of the matrix is worked in together with the
+// product for the next one, in one pass through memory.
+Tridiagonal tridiagonal(MatrixXd a) {
+  // Groups of columns, the same for any number of threads: so are the sums.
+  constexpr Index kGroups = 16;
+  const Index n = a.rows();
+  Tridiagonal t{{}, VectorXd::Zero(n), VectorXd(n), VectorXd::Zero(n)};
+  VectorXd u = VectorXd::Zero(n), v = u, w = u;  // this reflection; the change that is still to be made: v w' + w v'
+  MatrixXd products(n, kGroups);
+  Progress progress(static_cast<double>(n) * static_cast<double>(n) * static_cast<double>(n) / 3);
+  for (Index k = 0; k < n; ++k) {
+    checkpoint();
+    const Index m = n - k - 1;
+    a.col(k).tail(m + 1) -= v.tail(m + 1) * w(k) + w.tail(m + 1) * v(k);
+    t.diagonal(k) = a(k, k);
+    if (m == 0) break;
+    auto x = a.col(k).tail(m);
+    const double rest = m > 1 ? x.tail(m - 1).norm() : 0, head = x(0);
+    u.head(k + 1).setZero();
+    if (rest == 0) {
+      t.below(k) = head;
+      u.tail(m).setZero();
+    } else {
+      const double beta = head > 0 ? -std::hypot(head, rest) : std::hypot(head, rest);
+      x.tail(m - 1) /= head - beta;
+      t.factors(k) = (beta - head) / beta;
+      t.below(k) = beta;
+      u(k + 1) = 1;
+      u.tail(m - 1) = x.tail(m - 1);
+    }
+    const double work = static_cast<double>(m) * static_cast<double>(m);
+    progress.expect(work);
+    parallel_rows(
+        kGroups, RowCost(index(m), static_cast<int>(std::min<Index>(1 << 20, m / 4 + 1))),
+        [&](int first, int last) {
+          for (Index g = first; g < last; ++g) {
+            auto product = products.col(g);
+            product.tail(m).setZero();
+            for (Index j = k + 1 + g; j < n; j += kGroups) {
+              a(j, j) -= 2 * v(j) * w(j);
+              product(j) += a(j, j) * u(j);
+              const lanes::RankTwo r{&v(j) + 1, &w(j) + 1, &u(j) + 1, v(j), w(j), u(j)};
+              product(j) += lanes::update_column(r, &a(j, j) + 1, &product(j) + 1, index(n - j - 1));
+            }
+          }
+        },
+        1);
+    progress.add(work);
+    v = u;
+    w.tail(m) = t.factors(k) * products.bottomRows(m).rowwise().sum();
+    w.tail(m) -= 0.5 * t.factors(k) * w.tail(m).dot(u.tail(m)) * u.tail(m);
+  }
+  t.vectors = std::move(a);
+  return t;
+}
+
+// The rotations of several QR steps, done to the eigenvectors of the tridiagonal matrix when enough have come together.
+class Rotations {
+ public:
+  explicit Rotations(Index n)
+      : n_(index(n)), panels_((n_ + lanes::kPanelRows - 1) / lanes::kPanelRows), vectors_(panels_ * n_ * lanes::kPanelRows) {
+    for (std::size_t i = 0; i < n_; ++i) at(i, i) = 1;
+  }
+  void begin() { sweeps_.push_back({0, 0, cosines_.size()}); }
+  // Of columns i and i + 1; from one to the next i falls by one.
+  void add(Index i, double cosine, double sine) {
+    cosines_.push_back(cosine);
+    sines_.push_back(sine);
+    sweeps_.back().first = index(i);
+    ++sweeps_.back().count;
+  }
+  void end() {
+    constexpr std::size_t kTogether = 48;  // sweeps
+    if (cosines_.size() > kTogether * n_) flush();
+  }
+  void flush() {
+    parallel_rows(
+        static_cast<int>(panels_), std::max<std::size_t>(1, cosines_.size() * lanes::kPanelRows),
+        [&](int first, int last) {
+          for (auto p = static_cast<std::size_t>(first); p < static_cast<std::size_t>(last); ++p) {
+            for (const Sweep& s : sweeps_)
+              lanes::rotate_columns(cosines_.data() + s.at, sines_.data() + s.at, s.first, s.count,
+                                    &vectors_[p * n_ * lanes::kPanelRows]);
+          }
+        },
+        1);
+    sweeps_.clear();
+    cosines_.clear();
+    sines_.clear();
+  }
+  double& at(std::size_t row, std::size_t column) {
+    return vectors_[(row / lanes::kPanelRows * n_ + column) * lanes::kPanelRows + row % lanes::kPanelRows];
+  }
+
+ private:
+  struct Sweep {
+    std::size_t first, count, at;
+  };
+  std::size_t n_, panels_;
+  std::vector<double> vectors_;  // rows in panels
+  std::vector<Sweep> sweeps_;
+  std::vector<double> cosines_, sines_;
+};
+
+// The diagonal becomes the eigenvalues, in no order; `rotations` may be null.
+void find_values(VectorXd& d, VectorXd& e, Rotations* rotations) {
+  constexpr int kMostSteps = 80;
+  const Index n = d.size();
+  Progress progress(static_cast<double>(n));
+  for (Index l = 0; l < n; ++l) {
+    for (int step = 0;; ++step) {
+      Index m = l;
+      while (m + 1 < n && std::abs(e(m)) > std::numeric_limits<double>::epsilon() * (std::abs(d(m)) + std::abs(d(m + 1))))
+        ++m;
+      if (m == l) break;
+      if (step == kMostSteps) throw Error("eigenvalues: no convergence; the matrix has numbers that are not finite");
+      checkpoint();
+      if (rotations != nullptr) rotations->begin();
+      double g = (d(l + 1) - d(l)) / (2 * e(l)), r = std::hypot(g, 1.0), s = 1, c = 1, p = 0;
+      g = d(m) - d(l) + e(l) / (g + std::copysign(r, g));
+      Index i = m - 1;
+      for (; i >= l; --i) {
+        const double f = s * e(i), b = c * e(i);
+        r = std::hypot(f, g);
+        e(i + 1) = r;
+        if (r == 0) {
+          d(i + 1) -= p;
+          e(m) = 0;
+          break;
+        }
+        s = f / r;
+        c = g / r;
+        g = d(i + 1) - p;
+        r = (d(i) - g) * s + 2 * c * b;
+        p = s * r;
+        d(i + 1) = g + p;
+        g = c * r - b;
+        if (rotations != nullptr) rotations->add(i, c, s);
+      }
+      if (i < l) {
+        d(l) -= p;
+        e(l) = g;
+        e(m) = 0;
+      }
+      if (rotations != nullptr) rotations->end();
+    }
+    progress.add(1);
+  }
+  if (rotations != nullptr) rotations->flush();
+}
+
+}  // namespace
+
+MatrixXd gram(const MatrixXd& a) {
+  const Index n = a.cols();
+  MatrixXd g(n, n);
+  each_columns(n, index(a.size()) / 2, [&](Index at, Index columns) {
+    g.block(at, at, n - at, columns).noalias() = a.rightCols(n - at).transpose() * a.middleCols(at, columns);
+  });
+  return g;
+}
+
+Eigensystem eigensystem(MatrixXd lower, Index vectors) {
+  const Index n = lower.rows();
+  Tridiagonal t = tridiagonal(std::move(lower));
+  std::optional<Rotations> rotations;
+  if (vectors > 0) rotations.emplace(n);
+  find_values(t.diagonal, t.below, rotations ? &*rotations : nullptr);
+  std::vector<Index> order(index(n));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return t.diagonal(a) > t.diagonal(b); });
+  Eigensystem all{VectorXd(n), MatrixXd(n, vectors)};
+  for (Index k = 0; k < n; ++k) all.values(k) = t.diagonal(order[index(k)]);
+  const auto reflections =
+      Eigen::HouseholderSequence<const MatrixXd, const VectorXd>(t.vectors, t.factors).setLength(n - 1).setShift(1);
+  each_columns(vectors, index(n) * index(n), [&](Index at, Index columns) {
+    MatrixXd part(n, columns);
+    for (Index k = 0; k < columns; ++k) {
+      for (Index i = 0; i < n; ++i) part(i, k) = rotations->at(index(i), index(order[index(at + k)]));
+    }
+    if (n > 1) part.applyOnTheLeft(reflections);
+    all.vectors.middleCols(at, columns) = part;
+  });
+  return all;
+}
+
+template <class M>
+void orthonormalize(M& columns, Index first) {
+  using Number = typename M::Scalar;
+  const RandomStream random(21);
+  for (Index at = first; at < columns.cols(); at += kColumnsAtOnce) {
+    const Index n = std::min(kColumnsAtOnce, columns.cols() - at);
+    M part = columns.middleCols(at, n);
+    for (Index k = 0; k < n; ++k) {
+      if (const Number length = part.col(k).norm(); length > 0) {
+        part.col(k) /= length;
+      } else {
+        for (Index i = 0; i < part.rows(); ++i)
+          part(i, k) = static_cast<Number>(random.normal(index((at + k) * part.rows() + i)));
+      }
+    }
+    // What is left of a column that depends on others is rounding: made unit it is taken off the others once more.
+    for (int again = 0; again < 3; ++again) {
+      checkpoint();
+      if (at > 0) {
+        const M before = columns.leftCols(at);
+        part -= times(before, times(before, part, true));
+      }
+      const Eigen::HouseholderQR<M> qr(part);
+      const auto diagonal = qr.matrixQR().diagonal();
+      part = qr.householderQ() * M::Identity(part.rows(), n);
+      // The factorization may turn a direction about.
+      for (Index k = 0; k < n; ++k) {
+        if (diagonal(k) < 0) part.col(k) = -part.col(k);
+      }
+    }
+    columns.middleCols(at, n) = part;
+  }
+}
+template void orthonormalize(Eigen::MatrixXd&, Index);
+template void orthonormalize(Eigen::MatrixXf&, Index);
+
+ThinSvd thin_svd(const MatrixXd& m, Index rank) {
+  // Below that share of the largest value, what a product's vectors give is not yet orthogonal.
+  constexpr double kSmall = 1e-5;
+  if (std::min(m.rows(), m.cols()) < kByProduct) {
+    const Eigen::BDCSVD<MatrixXd> d(m, rank > 0 ? Eigen::ComputeThinU | Eigen::ComputeThinV : 0);
+    if (rank == 0) return {d.singularValues(), {}, {}};
+    return {d.singularValues(), d.matrixU().leftCols(rank), d.matrixV().leftCols(rank)};
+  }
+  if (m.rows() < m.cols()) {
+    ThinSvd s = thin_svd(m.transpose(), rank);
+    std::swap(s.left, s.right);
+    return s;
+  }
+  Eigensystem e = eigensystem(gram(m), rank);
+  ThinSvd s{e.values.cwiseMax(0).cwiseSqrt(), {}, std::move(e.vectors)};
+  if (rank == 0) return s;
+  // The lengths of the products are nearer to the values than the roots are.
+  s.left = times(m, s.right);
+  for (Index k = 0; k < rank; ++k) s.values(k) = s.left.col(k).norm();
+  Index large = 0;
+  while (large < rank && s.values(large) > kSmall * s.values(0)) {
+    s.left.col(large) /= s.values(large);
+    ++large;
+  }
+  orthonormalize(s.left, large);
+  return s;
+}
+
+}  // namespace sieve::internal

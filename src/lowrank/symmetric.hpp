@@ -1,0 +1,69 @@
+#pragma once
+// Eigenvalues and vectors of large symmetric matrices, and singular values and vectors by way of them: with all
+// threads, and so that a stop is heard within milliseconds. Sources: Golub and Van Loan, Matrix Computations, chapter 8
+// (Householder tridiagonalization, implicit QR steps); Bowdler, Martin, Reinsch and Wilkinson, "The QR and QL algorithms
+// for symmetric matrices", Numerische Mathematik 11, 1968.
+
+#include <Eigen/Core>
+
+#include "sieve/core/parallel.hpp"
+
+namespace sieve::internal {
+
+// Columns that one call works on before a stop is heard.
+inline constexpr Eigen::Index kColumnsAtOnce = 16;
+
+// work(first column, columns) for all columns of a matrix, shared among threads.
+template <class Work>
+void each_columns(Eigen::Index columns, std::size_t work_a_column, Work work) {
+  parallel_rows(
+      static_cast<int>((columns + kColumnsAtOnce - 1) / kColumnsAtOnce), work_a_column * kColumnsAtOnce,
+      [&](int first, int last) {
+        for (Eigen::Index at = first * kColumnsAtOnce; at < std::min(last * kColumnsAtOnce, columns);
+             at += kColumnsAtOnce)
+          work(at, std::min(kColumnsAtOnce, columns - at));
+      },
+      1);
+}
+
+// a * b, or with `turned` the transpose of a times b.
+template <class M>
+M times(const M& a, const M& b, bool turned = false) {
+  M r(turned ? a.cols() : a.rows(), b.cols());
+  each_columns(b.cols(), static_cast<std::size_t>(a.size()), [&](Eigen::Index at, Eigen::Index n) {
+    if (turned) {
+      r.middleCols(at, n).noalias() = a.transpose() * b.middleCols(at, n);
+    } else {
+      r.middleCols(at, n).noalias() = a * b.middleCols(at, n);
+    }
+  });
+  return r;
+}
+
+// The lower triangle of the transpose of a times a; what is above it is anything.
+Eigen::MatrixXd gram(const Eigen::MatrixXd& a);
+
+struct Eigensystem {
+  Eigen::VectorXd values;   // in falling order
+  Eigen::MatrixXd vectors;  // a column for each of the first ones that were asked for
+};
+// Of a symmetric matrix whose lower triangle is given, with the vectors of the `vectors` largest values. O(n^3).
+Eigensystem eigensystem(Eigen::MatrixXd lower, Eigen::Index vectors);
+
+// The columns from `first` on are made orthonormal to each other and to those before, which are; columns that depend on
+// others become any directions across them. The first of them keep their directions as far as can be.
+template <class M>
+void orthonormalize(M& columns, Eigen::Index first = 0);
+extern template void orthonormalize(Eigen::MatrixXd&, Eigen::Index);
+extern template void orthonormalize(Eigen::MatrixXf&, Eigen::Index);
+
+struct ThinSvd {
+  Eigen::VectorXd values;       // in falling order: all of them
+  Eigen::MatrixXd left, right;  // a column for each of the first `rank`
+};
+// Small matrices exactly; from kByProduct on by the eigenvalues of the smaller product of the matrix with itself: there
+// values below 1e-7 of the largest are rounding. O(rows columns^2).
+inline constexpr Eigen::Index kByProduct = 160;
+ThinSvd thin_svd(const Eigen::MatrixXd& m, Eigen::Index rank);
+
+}  // namespace sieve::internal
