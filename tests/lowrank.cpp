@@ -1,6 +1,7 @@
 #include "sieve/lowrank.hpp"
 
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "sieve/io.hpp"
 #include "sieve/reference.hpp"
@@ -78,6 +79,45 @@ TEST_CASE("singular values: known ones, orthonormal factors, the picture back") 
   broken.at(1, 1) = std::nanf("");
   CHECK_THROWS_AS(svd(broken), InvalidArgument);
   CHECK_THROWS_AS(picture_of(k, 4), InvalidArgument);
+}
+
+TEST_CASE("large matrices: values that were put in, alike ones, none; orthonormal vectors for all of them") {
+  // Products of cosines, which are orthonormal, with falling values, fifty alike, and nothing for the rest.
+  constexpr int kWide = 330, kHigh = 250, kValues = 180;
+  const auto basis = [](int i, int k, int n) {
+    return std::sqrt((k == 0 ? 1.0 : 2.0) / n) * std::cos(std::numbers::pi * (i + 0.5) * k / n);
+  };
+  const auto value = [](int k) { return k < 80 ? 100 * std::pow(0.9, k) : k < 130 ? 0.02 : 0.01 * std::pow(0.97, k); };
+  Image in(kWide, kHigh);
+  for (int y = 0; y < kHigh; ++y) {
+    for (int x = 0; x < kWide; ++x) {
+      double sum = 0;
+      for (int k = 0; k < kValues; ++k) sum += value(k) * basis(y, (k * 7) % kHigh, kHigh) * basis(x, k, kWide);
+      in.at(x, y) = static_cast<float>(sum);
+    }
+  }
+  Image turned(kHigh, kWide);
+  for (int y = 0; y < kHigh; ++y) {
+    for (int x = 0; x < kWide; ++x) turned.at(y, x) = in.at(x, y);
+  }
+  for (const Image& picture : {in, turned}) {
+    const Svd s = svd(picture);
+    // The samples are rounded to floats: nothing is known of what is smaller.
+    constexpr double kRounding = 2e-5;
+    for (int k = 0; k < s.rank; ++k)
+      CHECK(std::abs(s.values[static_cast<std::size_t>(k)] - (k < kValues ? value(k) : 0)) < kRounding);
+    CHECK(off_orthonormal(s.left, picture.height(), s.rank) < 2e-6);
+    CHECK(off_orthonormal(s.right, picture.width(), s.rank) < 2e-6);
+    CHECK(deviation(picture_of(s, s.rank), picture) < 1e-5);
+    const RankShares r = rank_shares(picture);
+    for (int k = 0; k < kValues; ++k) CHECK(std::abs(r.values[static_cast<std::size_t>(k)] - value(k)) < kRounding);
+    const Principal p = principal_rows(picture);
+    CHECK(off_orthonormal(p.axes, p.length, p.components) < 2e-6);
+    CHECK(deviation(picture_of_rows(p, picture.shape(), p.components), picture) < 1e-5);
+  }
+  const Svd none = svd(Image(300, 200));
+  CHECK(none.values[0] == 0);
+  CHECK(off_orthonormal(none.left, 200, none.rank) < 2e-6);
 }
 
 TEST_CASE("the randomized decomposition is near the best possible, and keeps its bound") {

@@ -44,7 +44,7 @@ constexpr double kSmall = 1e-10;
 
 using Rows = Eigen::Matrix<float, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
 
-Principal principal_of(Rows data, int components, const char* who) {
+Principal principal_of(Matrix data, int components, const char* who) {
   if (!data.allFinite())
     throw InvalidArgument(
         fmt::format("{}: a sample is not finite: it would be in every component; replace it first", who));
@@ -61,10 +61,10 @@ Principal principal_of(Rows data, int components, const char* who) {
   const Eigen::MatrixXd centered = data.cast<double>();
   checkpoint();
   const Eigen::MatrixXd products =
-      gram(wide ? Eigen::MatrixXd(centered.transpose()) : centered) / static_cast<double>(n);
+      gram(wide ? turned(centered) : centered) / static_cast<double>(n);
   p.total = products.trace();
   const Eigensystem system = eigensystem(products, k);
-  Eigen::MatrixXd axes = wide ? times<Eigen::MatrixXd>(centered.transpose(), system.vectors) : system.vectors;
+  Eigen::MatrixXd axes = wide ? times(centered, system.vectors, true) : system.vectors;
   int across = 0;  // axes that are orthogonal already
   for (int i = 0; i < k; ++i) {
     p.variance.push_back(std::max(0.0, system.values(i)));
@@ -75,7 +75,7 @@ Principal principal_of(Rows data, int components, const char* who) {
     }
   }
   if (wide) orthonormalize(axes, across);
-  const Eigen::MatrixXf coordinates = times<Eigen::MatrixXd>(centered, axes).cast<float>();
+  const Eigen::MatrixXf coordinates = times(centered, axes).cast<float>();
   p.mean.resize(static_cast<std::size_t>(length));
   for (Eigen::Index i = 0; i < length; ++i) p.mean[static_cast<std::size_t>(i)] = static_cast<float>(mean(i));
   p.axes.reserve(static_cast<std::size_t>(length) * static_cast<std::size_t>(k));
@@ -89,12 +89,13 @@ Principal principal_of(Rows data, int components, const char* who) {
   return p;
 }
 
-Rows observations_of(const Principal& p, int k) {
+Matrix observations_of(const Principal& p, int k) {
   if (k < 1 || k > p.components)
     throw InvalidArgument(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
-  const Eigen::Map<const Matrix> axes(p.axes.data(), p.length, p.components);
-  const Eigen::Map<const Rows> coordinates(p.coordinates.data(), p.observations, p.components);
-  Rows r = coordinates.leftCols(k) * axes.leftCols(k).transpose();
+  const Matrix axes = Eigen::Map<const Matrix>(p.axes.data(), p.length, p.components).leftCols(k).transpose(),
+               coordinates =
+                   Eigen::Map<const Rows>(p.coordinates.data(), p.observations, p.components).leftCols(k);
+  Matrix r = times(coordinates, axes);
   r.rowwise() += Eigen::Map<const Eigen::RowVectorXf>(p.mean.data(), p.length);
   return r;
 }
@@ -140,15 +141,15 @@ Principal principal_rows(const ConstView& in, int components) {
   require_input(in, "principal_rows");
   ConstView color = in;
   color.shape.channels = in.shape.color_channels();
-  return principal_of(Rows(matrix_of(color)), components, "principal_rows");
+  return principal_of(matrix_of(color), components, "principal_rows");
 }
 
 Image picture_of_rows(const Principal& p, const Shape& shape, int k) {
-  const Rows r = observations_of(p, k);
+  const Matrix r = observations_of(p, k);
   if (r.rows() != shape.height || r.cols() != static_cast<Eigen::Index>(shape.width) * shape.color_channels())
     throw InvalidArgument("picture_of_rows: the components are not those of rows of that shape");
   Image out(Shape{shape.width, shape.height, shape.color_channels()});
-  picture_of_matrix(Matrix(r), out.view());
+  picture_of_matrix(r, out.view());
   return out;
 }
 
@@ -156,8 +157,8 @@ Principal principal_patches(const ConstView& in, int side, int components) {
   require_input(in, "principal_patches");
   check_side(side);
   const int across = (in.width() + side - 1) / side, down = (in.height() + side - 1) / side;
-  Rows data(static_cast<Eigen::Index>(across) * down,
-            static_cast<Eigen::Index>(side) * side * in.shape.color_channels());
+  Matrix data(static_cast<Eigen::Index>(across) * down,
+              static_cast<Eigen::Index>(side) * side * in.shape.color_channels());
   each_patch_sample(in.shape, side, [&](int o, int n, int x, int y, int c) {
     data(o, n) = in.at(std::min(x, in.width() - 1), std::min(y, in.height() - 1), c);
   });
@@ -166,7 +167,7 @@ Principal principal_patches(const ConstView& in, int side, int components) {
 
 Image picture_of_patches(const Principal& p, const Shape& shape, int side, int k) {
   check_side(side);
-  const Rows r = observations_of(p, k);
+  const Matrix r = observations_of(p, k);
   const int across = (shape.width + side - 1) / side, down = (shape.height + side - 1) / side;
   if (r.rows() != static_cast<Eigen::Index>(across) * down ||
       r.cols() != static_cast<Eigen::Index>(side) * side * shape.color_channels())

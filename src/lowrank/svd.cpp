@@ -23,18 +23,22 @@ std::span<const std::pair<const char*, SvdMethod>> ChoiceNames<SvdMethod>::all()
 Matrix internal::matrix_of(const ConstView& in) {
   Matrix m(in.height(), in.width() * in.shape.channels);
   for (int c = 0; c < in.shape.channels; ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      for (int x = 0; x < in.width(); ++x) m(y, c * in.width() + x) = in.at(x, y, c);
-    }
+    each_columns(in.width(), in.height(), [&](Eigen::Index at, Eigen::Index n) {
+      for (int y = 0; y < in.height(); ++y) {
+        for (auto x = static_cast<int>(at); x < at + n; ++x) m(y, c * in.width() + x) = in.at(x, y, c);
+      }
+    });
   }
   return m;
 }
 
 void internal::picture_of_matrix(const Matrix& m, const View& out) {
   for (int c = 0; c < out.shape.channels; ++c) {
-    for (int y = 0; y < out.height(); ++y) {
-      for (int x = 0; x < out.width(); ++x) out.at(x, y, c) = m(y, c * out.width() + x);
-    }
+    each_columns(out.width(), out.height(), [&](Eigen::Index at, Eigen::Index n) {
+      for (int y = 0; y < out.height(); ++y) {
+        for (auto x = static_cast<int>(at); x < at + n; ++x) out.at(x, y, c) = m(y, c * out.width() + x);
+      }
+    });
   }
 }
 

@@ -136,13 +136,15 @@ class Rotations {
 // The diagonal becomes the eigenvalues, in no order; `rotations` may be null.
 void find_values(VectorXd& d, VectorXd& e, Rotations* rotations) {
   constexpr int kMostSteps = 80;
+  constexpr double kRounding = std::numeric_limits<double>::epsilon();
   const Index n = d.size();
+  // What is smaller is rounding of the largest numbers; among such alone, steps might not end.
+  const double least = 0.1 * (d.cwiseAbs().maxCoeff() + e.cwiseAbs().maxCoeff());
   Progress progress(static_cast<double>(n));
   for (Index l = 0; l < n; ++l) {
     for (int step = 0;; ++step) {
       Index m = l;
-      while (m + 1 < n && std::abs(e(m)) > std::numeric_limits<double>::epsilon() * (std::abs(d(m)) + std::abs(d(m + 1))))
-        ++m;
+      while (m + 1 < n && std::abs(e(m)) > kRounding * std::max(least, std::abs(d(m)) + std::abs(d(m + 1)))) ++m;
       if (m == l) break;
       if (step == kMostSteps) throw Error("eigenvalues: no convergence; the matrix has numbers that are not finite");
       checkpoint();
@@ -180,12 +182,36 @@ void find_values(VectorXd& d, VectorXd& e, Rotations* rotations) {
   if (rotations != nullptr) rotations->flush();
 }
 
+// x becomes Q x, by blocks of reflections: I - V T V' (Schreiber and Van Loan, 1989).
+void reflect(const Tridiagonal& t, MatrixXd& x) {
+  constexpr Index kBlock = 48;
+  const Index n = x.rows(), count = n - 1;
+  for (Index end = count; end > 0;) {
+    checkpoint();
+    const Index from = std::max<Index>(0, (end - 1) / kBlock * kBlock), b = end - from, m = n - 1 - from;
+    MatrixXd v = t.vectors.block(from + 1, from, m, b), factor = MatrixXd::Zero(b, b);
+    for (Index j = 0; j < b; ++j) {
+      v.col(j).head(j).setZero();
+      v(j, j) = 1;
+      factor(j, j) = t.factors(from + j);
+      factor.col(j).head(j) =
+          -factor(j, j) * (factor.topLeftCorner(j, j) * (v.leftCols(j).transpose() * v.col(j))).eval();
+    }
+    each_columns(x.cols(), 2 * m * b, [&](Index at, Index columns) {
+      auto part = x.block(from + 1, at, m, columns);
+      const MatrixXd inner = factor * (v.transpose() * part);
+      part.noalias() -= v * inner;
+    });
+    end = from;
+  }
+}
+
 }  // namespace
 
 MatrixXd gram(const MatrixXd& a) {
   const Index n = a.cols();
   MatrixXd g(n, n);
-  each_columns(n, index(a.size()) / 2, [&](Index at, Index columns) {
+  each_columns(n, a.size(), [&](Index at, Index columns) {
     g.block(at, at, n - at, columns).noalias() = a.rightCols(n - at).transpose() * a.middleCols(at, columns);
   });
   return g;
@@ -202,25 +228,22 @@ Eigensystem eigensystem(MatrixXd lower, Index vectors) {
   std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return t.diagonal(a) > t.diagonal(b); });
   Eigensystem all{VectorXd(n), MatrixXd(n, vectors)};
   for (Index k = 0; k < n; ++k) all.values(k) = t.diagonal(order[index(k)]);
-  const auto reflections =
-      Eigen::HouseholderSequence<const MatrixXd, const VectorXd>(t.vectors, t.factors).setLength(n - 1).setShift(1);
-  each_columns(vectors, index(n) * index(n), [&](Index at, Index columns) {
-    MatrixXd part(n, columns);
-    for (Index k = 0; k < columns; ++k) {
-      for (Index i = 0; i < n; ++i) part(i, k) = rotations->at(index(i), index(order[index(at + k)]));
+  each_columns(vectors, n, [&](Index at, Index columns) {
+    for (Index k = at; k < at + columns; ++k) {
+      for (Index i = 0; i < n; ++i) all.vectors(i, k) = rotations->at(index(i), index(order[index(k)]));
     }
-    if (n > 1) part.applyOnTheLeft(reflections);
-    all.vectors.middleCols(at, columns) = part;
   });
+  reflect(t, all.vectors);
   return all;
 }
 
 template <class M>
 void orthonormalize(M& columns, Index first) {
   using Number = typename M::Scalar;
+  constexpr Index kTogether = 64;
   const RandomStream random(21);
-  for (Index at = first; at < columns.cols(); at += kColumnsAtOnce) {
-    const Index n = std::min(kColumnsAtOnce, columns.cols() - at);
+  for (Index at = first; at < columns.cols(); at += kTogether) {
+    const Index n = std::min(kTogether, columns.cols() - at);
     M part = columns.middleCols(at, n);
     for (Index k = 0; k < n; ++k) {
       if (const Number length = part.col(k).norm(); length > 0) {
@@ -230,8 +253,10 @@ void orthonormalize(M& columns, Index first) {
           part(i, k) = static_cast<Number>(random.normal(index((at + k) * part.rows() + i)));
       }
     }
-    // What is left of a column that depends on others is rounding: made unit it is taken off the others once more.
-    for (int again = 0; again < 3; ++again) {
+    // Where little is left of a column, that is rounding in part: made unit it is taken off the others once more.
+    constexpr Number kMuch = Number(0.5);
+    Number least = 0;
+    for (int times_done = 0; least < kMuch && times_done < 4; ++times_done) {
       checkpoint();
       if (at > 0) {
         const M before = columns.leftCols(at);
@@ -239,6 +264,7 @@ void orthonormalize(M& columns, Index first) {
       }
       const Eigen::HouseholderQR<M> qr(part);
       const auto diagonal = qr.matrixQR().diagonal();
+      least = diagonal.cwiseAbs().minCoeff();
       part = qr.householderQ() * M::Identity(part.rows(), n);
       // The factorization may turn a direction about.
       for (Index k = 0; k < n; ++k) {
@@ -260,7 +286,7 @@ ThinSvd thin_svd(const MatrixXd& m, Index rank) {
     return {d.singularValues(), d.matrixU().leftCols(rank), d.matrixV().leftCols(rank)};
   }
   if (m.rows() < m.cols()) {
-    ThinSvd s = thin_svd(m.transpose(), rank);
+    ThinSvd s = thin_svd(turned(m), rank);
     std::swap(s.left, s.right);
     return s;
   }

@@ -5,33 +5,44 @@
 // for symmetric matrices", Numerische Mathematik 11, 1968.
 
 #include <Eigen/Core>
+#include <algorithm>
 
 #include "sieve/core/parallel.hpp"
 
 namespace sieve::internal {
 
-// Columns that one call works on before a stop is heard.
-inline constexpr Eigen::Index kColumnsAtOnce = 16;
-
-// work(first column, columns) for all columns of a matrix, shared among threads.
+// work(first column, columns) for all columns of a matrix, shared among threads; `work_a_column` multiplications are
+// made for each. A stop is heard between the calls, so none takes more than some hundredths of a second.
 template <class Work>
-void each_columns(Eigen::Index columns, std::size_t work_a_column, Work work) {
+void each_columns(Eigen::Index columns, Eigen::Index work_a_column, Work work) {
+  constexpr Eigen::Index kAtOnce = 200'000'000, kFew = 16, kMany = 128, kParts = 8;
+  const Eigen::Index by_time = std::clamp(kAtOnce / std::max<Eigen::Index>(1, work_a_column), kFew, kMany),
+                     wide = std::clamp((columns + kParts - 1) / kParts, std::min<Eigen::Index>(4, by_time), by_time);
   parallel_rows(
-      static_cast<int>((columns + kColumnsAtOnce - 1) / kColumnsAtOnce), work_a_column * kColumnsAtOnce,
+      static_cast<int>((columns + wide - 1) / wide), static_cast<std::size_t>(work_a_column * wide),
       [&](int first, int last) {
-        for (Eigen::Index at = first * kColumnsAtOnce; at < std::min(last * kColumnsAtOnce, columns);
-             at += kColumnsAtOnce)
-          work(at, std::min(kColumnsAtOnce, columns - at));
+        for (Eigen::Index at = first * wide; at < std::min(last * wide, columns); at += wide)
+          work(at, std::min(wide, columns - at));
       },
       1);
 }
 
-// a * b, or with `turned` the transpose of a times b.
+// The transpose, with all threads.
 template <class M>
-M times(const M& a, const M& b, bool turned = false) {
-  M r(turned ? a.cols() : a.rows(), b.cols());
-  each_columns(b.cols(), static_cast<std::size_t>(a.size()), [&](Eigen::Index at, Eigen::Index n) {
-    if (turned) {
+M turned(const M& m) {
+  M r(m.cols(), m.rows());
+  each_columns(r.cols(), r.rows(), [&](Eigen::Index at, Eigen::Index n) {
+    r.middleCols(at, n) = m.middleRows(at, n).transpose();
+  });
+  return r;
+}
+
+// a * b, or with `turn` the transpose of a times b.
+template <class M>
+M times(const M& a, const M& b, bool turn = false) {
+  M r(turn ? a.cols() : a.rows(), b.cols());
+  each_columns(b.cols(), a.size(), [&](Eigen::Index at, Eigen::Index n) {
+    if (turn) {
       r.middleCols(at, n).noalias() = a.transpose() * b.middleCols(at, n);
     } else {
       r.middleCols(at, n).noalias() = a * b.middleCols(at, n);
