@@ -67,12 +67,14 @@ void LowRank::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
   std::size_t numbers = 0;
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
+    Progress progress(color == Color::wide ? 1 : in.shape.color_channels());
     each_part(finite, result, *this, [&](const ConstView& part, int wanted, const View& to) {
       checkpoint();
       const int k = std::min({wanted, part.width(), part.height()});
       const Svd s = svd_of(matrix_of(part), k, method);
       picture_of_matrix(product_of(s, k), to);
       numbers += s.numbers(k);
+      progress.add(1);
     });
   });
   copy_alpha(in, out);

@@ -60,10 +60,19 @@ Principal principal_of(Matrix data, int components, const char* who) {
   const bool wide = length > n;
   const Eigen::MatrixXd centered = data.cast<double>();
   checkpoint();
+  const auto small = std::min(n, length);
+  const double gram_cost = cost_of_gram(std::max(n, length), small), eigen_cost = cost_of_eigensystem(small, k),
+               product_cost = cost_of_product(n, length, k);
+  Progress progress(gram_cost + eigen_cost + product_cost * (wide ? 2 : 1));
+  progress.expect(gram_cost);
   const Eigen::MatrixXd products =
       gram(wide ? turned(centered) : centered) / static_cast<double>(n);
   p.total = products.trace();
+  progress.add(gram_cost);
+  progress.expect(eigen_cost);
   const Eigensystem system = eigensystem(products, k);
+  progress.add(eigen_cost);
+  progress.expect(product_cost);
   Eigen::MatrixXd axes = wide ? times(centered, system.vectors, true) : system.vectors;
   int across = 0;  // axes that are orthogonal already
   for (int i = 0; i < k; ++i) {

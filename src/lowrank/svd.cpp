@@ -65,7 +65,7 @@ Svd randomized(const Matrix& m, int rank) {
   const RandomStream random(20);
   for (Eigen::Index i = 0; i < q.size(); ++i) q.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
   // A basis of the range of m and one of its rows, in turns, each from the other.
-  Progress progress(2 * kPowers + 1);
+  Progress progress(2 * kPowers + 2);
   for (int i = 0; i <= 2 * kPowers; ++i) {
     q = times(m, q, i % 2 == 1);
     orthonormalize(q);

@@ -186,6 +186,7 @@ void find_values(VectorXd& d, VectorXd& e, Rotations* rotations) {
 void reflect(const Tridiagonal& t, MatrixXd& x) {
   constexpr Index kBlock = 48;
   const Index n = x.rows(), count = n - 1;
+  Progress progress(static_cast<double>(count) * static_cast<double>(count));
   for (Index end = count; end > 0;) {
     checkpoint();
     const Index from = std::max<Index>(0, (end - 1) / kBlock * kBlock), b = end - from, m = n - 1 - from;
@@ -197,11 +198,13 @@ void reflect(const Tridiagonal& t, MatrixXd& x) {
       factor.col(j).head(j) =
           -factor(j, j) * (factor.topLeftCorner(j, j) * (v.leftCols(j).transpose() * v.col(j))).eval();
     }
+    progress.expect(2.0 * static_cast<double>(m) * static_cast<double>(b));
     each_columns(x.cols(), 2 * m * b, [&](Index at, Index columns) {
       auto part = x.block(from + 1, at, m, columns);
       const MatrixXd inner = factor * (v.transpose() * part);
       part.noalias() -= v * inner;
     });
+    progress.add(2.0 * static_cast<double>(m) * static_cast<double>(b));
     end = from;
   }
 }
@@ -217,17 +220,33 @@ MatrixXd gram(const MatrixXd& a) {
   return g;
 }
 
+namespace {
+// Measured against products of matrices.
+double cost_of_tridiagonal(Index n) { return 0.6 * cost_of_product(n, n, n); }
+double cost_of_rotations(Index n) { return 0.8 * cost_of_product(n, n, n); }
+}  // namespace
+
+double cost_of_eigensystem(Index n, Index vectors) {
+  return cost_of_tridiagonal(n) + (vectors > 0 ? cost_of_rotations(n) + cost_of_product(n, n, vectors) : 0);
+}
+
 Eigensystem eigensystem(MatrixXd lower, Index vectors) {
   const Index n = lower.rows();
+  Progress progress(cost_of_eigensystem(n, vectors));
+  progress.expect(cost_of_tridiagonal(n));
   Tridiagonal t = tridiagonal(std::move(lower));
+  progress.add(cost_of_tridiagonal(n));
   std::optional<Rotations> rotations;
   if (vectors > 0) rotations.emplace(n);
+  if (vectors > 0) progress.expect(cost_of_rotations(n));
   find_values(t.diagonal, t.below, rotations ? &*rotations : nullptr);
+  if (vectors > 0) progress.add(cost_of_rotations(n));
   std::vector<Index> order(index(n));
   std::iota(order.begin(), order.end(), 0);
   std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return t.diagonal(a) > t.diagonal(b); });
   Eigensystem all{VectorXd(n), MatrixXd(n, vectors)};
   for (Index k = 0; k < n; ++k) all.values(k) = t.diagonal(order[index(k)]);
+  progress.expect(cost_of_product(n, n, vectors));
   each_columns(vectors, n, [&](Index at, Index columns) {
     for (Index k = at; k < at + columns; ++k) {
       for (Index i = 0; i < n; ++i) all.vectors(i, k) = rotations->at(index(i), index(order[index(k)]));
@@ -290,10 +309,19 @@ ThinSvd thin_svd(const MatrixXd& m, Index rank) {
     std::swap(s.left, s.right);
     return s;
   }
-  Eigensystem e = eigensystem(gram(m), rank);
+  const double gram_cost = cost_of_gram(m.rows(), m.cols()), eigen_cost = cost_of_eigensystem(m.cols(), rank),
+               product_cost = cost_of_product(m.rows(), m.cols(), rank);
+  Progress progress(gram_cost + eigen_cost + product_cost);
+  progress.expect(gram_cost);
+  MatrixXd product = gram(m);
+  progress.add(gram_cost);
+  progress.expect(eigen_cost);
+  Eigensystem e = eigensystem(std::move(product), rank);
+  progress.add(eigen_cost);
   ThinSvd s{e.values.cwiseMax(0).cwiseSqrt(), {}, std::move(e.vectors)};
   if (rank == 0) return s;
   // The lengths of the products are nearer to the values than the roots are.
+  progress.expect(product_cost);
   s.left = times(m, s.right);
   for (Index k = 0; k < rank; ++k) s.values(k) = s.left.col(k).norm();
   Index large = 0;

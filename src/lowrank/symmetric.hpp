@@ -60,6 +60,12 @@ struct Eigensystem {
 };
 // Of a symmetric matrix whose lower triangle is given, with the vectors of the `vectors` largest values. O(n^3).
 Eigensystem eigensystem(Eigen::MatrixXd lower, Eigen::Index vectors);
+// Its time and that of the products above, in multiplications of a product, for what counts its own progress.
+double cost_of_eigensystem(Eigen::Index n, Eigen::Index vectors);
+inline double cost_of_product(Eigen::Index rows, Eigen::Index inner, Eigen::Index columns) {
+  return static_cast<double>(rows) * static_cast<double>(inner) * static_cast<double>(columns);
+}
+inline double cost_of_gram(Eigen::Index rows, Eigen::Index columns) { return 0.5 * cost_of_product(columns, rows, columns); }
 
 // The columns from `first` on are made orthonormal to each other and to those before, which are; columns that depend on
 // others become any directions across them. The first of them keep their directions as far as can be.

@@ -7,9 +7,8 @@
 #include <cmath>
 
 #include "pack/methods.hpp"
+#include "pack/search.hpp"
 #include "sieve/core/map.hpp"
-#include "sieve/core/watch.hpp"
-#include "sieve/quality/compare.hpp"
 
 namespace sieve {
 
@@ -31,7 +30,6 @@ float step_of_quality(double quality) {
 }
 
 constexpr double kStandardQuality = 75;
-constexpr double kFinest = 1e-5, kCoarsest = 4;
 
 // Where keep says how many terms there are, quality says how fine their numbers are, and both may be given.
 bool of_terms(PackBy by) { return by == PackBy::svd || by == PackBy::pca; }
@@ -57,84 +55,6 @@ void check(const PackOptions& o) {
   if (o.perceptual && o.by != PackBy::cosine)
     throw InvalidArgument(fmt::format("pack: perceptual is for cosine, not for {}", name_of(o.by)));
 }
-
-class Search {
- public:
-  Search(const ConstView& in, Method& method) : in_(in), method_(method) {}
-
-  Packed at(double step) {
-    checkpoint();
-    Method::Coded coded = method_.code(static_cast<float>(step));
-    coded.header.info.shape = in_.shape;
-    coded.header.info.white_level = in_.white_level;
-    Packed p;
-    p.bytes = write_container(coded.header, coded.sections);
-    p.step = static_cast<float>(step);
-    p.kept = coded.nonzero;
-    return p;
-  }
-
-  // The finest step at which figure() is at most `most`; figure falls as the step grows.
-  template <class Figure>
-  Packed largest(double most, const char* what, Figure figure) {
-    double fine = std::log(kFinest), coarse = std::log(kCoarsest);
-    Packed best = at(kCoarsest);
-    if (figure(best) > most) {
-      best.note = fmt::format("{} cannot be as low as {:g}: the coarsest step gives {:g}", what, most, figure(best));
-      return best;
-    }
-    Progress progress(14);
-    for (int i = 0; i < 14 && figure(best) < 0.995 * most; ++i) {
-      const double middle = 0.5 * (fine + coarse);
-      Packed p = at(std::exp(middle));
-      progress.add(1);
-      if (figure(p) <= most) {
-        coarse = middle;
-        best = std::move(p);
-      } else {
-        fine = middle;
-      }
-    }
-    if (figure(best) < 0.98 * most)
-      best.note = fmt::format("{} of {:g} is not reached: {:g} is the nearest below", what, most, figure(best));
-    return best;
-  }
-
-  // The coarsest step at which the PSNR is at least `least`.
-  Packed psnr(double least) {
-    double fine = std::log(kFinest), coarse = std::log(kCoarsest);
-    Packed best;
-    double reached = 0;
-    Progress progress(14);
-    for (int i = 0; i < 14; ++i) {
-      const double middle = 0.5 * (fine + coarse);
-      Packed p = at(std::exp(middle));
-      const double now = compare(unpack(p.bytes).image, in_).psnr;
-      progress.add(1);
-      if (now >= least) {
-        fine = middle;
-        best = std::move(p);
-        reached = now;
-        if (now < least + 0.02) break;
-      } else {
-        coarse = middle;
-      }
-    }
-    if (best.bytes.empty()) {
-      best = at(kFinest);
-      reached = compare(unpack(best.bytes).image, in_).psnr;
-      if (reached < least)
-        best.note = fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
-    } else if (reached > 1.02 * least) {
-      best.note = fmt::format("the PSNR is {:.2f} dB: no coarser step stays above {:g} dB", reached, least);
-    }
-    return best;
-  }
-
- private:
-  ConstView in_;
-  Method& method_;
-};
 
 bool all_finite(const ConstView& in) {
   std::vector<char> rows(static_cast<std::size_t>(in.height() * in.shape.channels), 1);
@@ -182,16 +102,16 @@ Packed pack(const ConstView& given, const PackOptions& o) {
                                                                    : principal_method(in, o.keep);
   Search search(in, *method);
   const auto bytes = [](const Packed& p) { return static_cast<double>(p.bytes.size()); };
-  if (o.psnr) return search.psnr(*o.psnr);
-  if (o.bytes) return search.largest(static_cast<double>(*o.bytes), "a size in bytes", bytes);
-  if (o.rate) return search.largest(*o.rate * static_cast<double>(in.shape.pixels()) / 8, "a size in bytes", bytes);
+  if (o.psnr) return search.least_psnr(*o.psnr);
+  if (o.bytes) return search.most(static_cast<double>(*o.bytes), "a size in bytes", bytes);
+  if (o.rate) return search.most(*o.rate * static_cast<double>(in.shape.pixels()) / 8, "a size in bytes", bytes);
   if (o.keep && of_terms(o.by)) {
     Packed p = search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
     if (p.kept < *o.keep) p.note = fmt::format("{} terms are asked for, and there are {}", *o.keep, p.kept);
     return p;
   }
   if (o.keep)
-    return search.largest(static_cast<double>(*o.keep), "a number of coefficients",
+    return search.most(static_cast<double>(*o.keep), "a number of coefficients",
                           [](const Packed& p) { return static_cast<double>(p.kept); });
   return search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
 }

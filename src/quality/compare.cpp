@@ -137,9 +137,10 @@ Shape map_shape(const ConstView& a) {
 
 }  // namespace
 
-Comparison compare(const ConstView& result, const ConstView& truth, double peak) {
+// All but the SSIM.
+static Comparison differences(const ConstView& result, const ConstView& truth, double peak, const char* who) {
   require_pair(result, truth);
-  if (!(peak > 0)) throw InvalidArgument("compare: the peak must be above 0");
+  if (!(peak > 0)) throw InvalidArgument(std::string(who) + ": the peak must be above 0");
   const int color = result.shape.color_channels(), total = result.height() * color;
   std::vector<RowFigures> rows(static_cast<std::size_t>(total));
   parallel_rows(total, result.width(), [&](int first, int last) {
@@ -172,8 +173,17 @@ Comparison compare(const ConstView& result, const ConstView& truth, double peak)
   q.psnr = q.mse == 0 ? std::numeric_limits<double>::infinity() : 10 * std::log10(peak * peak / q.mse);
   q.maximum_deviation = std::max(most, 0.0);
   q.changed = finite ? static_cast<double>(changed) / n : 0;
+  return q;
+}
+
+Comparison compare(const ConstView& result, const ConstView& truth, double peak) {
+  Comparison q = differences(result, truth, peak, "compare");
   q.ssim = ssim(result, truth, peak);
   return q;
+}
+
+double psnr(const ConstView& result, const ConstView& truth, double peak) {
+  return differences(result, truth, peak, "psnr").psnr;
 }
 
 double ssim(const ConstView& result, const ConstView& truth, double peak) {

@@ -158,9 +158,13 @@ void RichardsonLucy::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
   checked_psf(psf, "richardson_lucy");
   tell_of_mirrors(psf, border);
+  // A measurement of the noise is little beside the iterations.
+  constexpr double kMeasured = 0.02;
+  Progress progress(in.shape.color_channels() + kMeasured);
+  progress.expect(kMeasured);
   const double s = noise ? static_cast<double>(*noise) : noise_level(in);
+  progress.add(kMeasured);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
-    Progress progress(in.shape.color_channels());
     for (int c = 0; c < in.shape.color_channels(); ++c) {
       Ended ended;
       const ConstView channel = finite.channel(c);

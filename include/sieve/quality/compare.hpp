@@ -24,6 +24,10 @@ struct Comparison {
 /// All figures at once. InvalidArgument where the pictures differ in width, height or color channels. O(samples).
 [[nodiscard]] Comparison compare(const ConstView& result, const ConstView& truth, double peak = 1);
 
+/// The PSNR of compare() alone, without the time that the similarity takes: 10 log10(peak^2 / mse) in dB, infinite for
+/// identical pictures. InvalidArgument as compare(). O(samples).
+[[nodiscard]] double psnr(const ConstView& result, const ConstView& truth, double peak = 1);
+
 /// Mean structural similarity: 11x11 Gaussian window of deviation 1.5, C1 = (0.01 L)^2, C2 = (0.03 L)^2 with L the
 /// peak (Wang, Bovik, Sheikh, Simoncelli, "Image quality assessment: from error visibility to structural similarity",
 /// 2004), at the places where the whole window lies inside, averaged over places and then over the color channels. A
