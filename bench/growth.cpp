@@ -28,7 +28,7 @@ double copies(const Image& in, const std::function<void()>& work, int passes = 5
 
 template <class F>
 std::function<void()> into(const Image& in, Image& out, F filter) {
-  return [&in, &out, filter] { filter(in, out.view()); };
+  return [&in, &out, filter] { Engine::standard().run(filter, in, {.out = out}); };
 }
 
 // One curve: what `filter_of(x)` takes at every x.

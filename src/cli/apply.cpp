@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/session.hpp"
+#include "cli/trial.hpp"
 
 namespace sieve::internal::cli {
 
@@ -125,23 +126,6 @@ void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, co
     fmt::print("\n");
     for (const std::string& n : s.notes) fmt::print("     {}\n", n);
   }
-}
-
-ordered_json steps_json(const Chain& chain, const Report& report) {
-  ordered_json steps = ordered_json::array();
-  for (std::size_t i = 0; i < report.steps.size(); ++i) {
-    const StepReport& s = report.steps[i];
-    steps.push_back({{"step", chain.steps()[i].text()},
-                     {"meaning", s.meaning},
-                     {"seconds", s.seconds},
-                     {"width", s.shape.width},
-                     {"height", s.shape.height},
-                     {"minimum", s.figures.low},
-                     {"maximum", s.figures.high},
-                     {"outside", s.figures.below + s.figures.above},
-                     {"notes", s.notes}});
-  }
-  return steps;
 }
 
 int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {

@@ -16,6 +16,7 @@
 #include "cli/batch_files.hpp"
 #include "cli/batch_journal.hpp"
 #include "cli/session.hpp"
+#include "cli/trial.hpp"
 
 namespace sieve::internal::cli {
 
@@ -114,16 +115,23 @@ struct Outcome {
   double seconds = 0, megapixels = 0;
   std::size_t saturated = 0;
   std::string why;
+  Report report = {};  // of its steps, for --json
 };
 
 // The line that tells how far it is: drawn over and over on a terminal, a line for each picture elsewhere.
 class Teller {
  public:
-  explicit Teller(std::size_t count) : count_(count), terminal_(::isatty(STDERR_FILENO) != 0) {}
+  explicit Teller(const std::vector<BatchFile>& files) : count_(files.size()), terminal_(::isatty(STDERR_FILENO) != 0) {
+    std::error_code none;
+    for (const BatchFile& f : files) bytes_ += 1 + static_cast<double>(fs::file_size(f.in, none));
+  }
   void finished(const BatchFile& file, const Outcome& o) {
     const std::lock_guard lock(mutex_);
     ++done_;
-    if (o.state == Outcome::State::written) ++worked_;
+    std::error_code none;
+    const double bytes = 1 + static_cast<double>(fs::file_size(file.in, none));
+    bytes_done_ += bytes;
+    if (o.state == Outcome::State::written) bytes_worked_ += bytes, ++worked_;
     if (o.state == Outcome::State::failed) {
       ++errors_;
       clear();
@@ -144,9 +152,10 @@ class Teller {
  private:
   void draw(double elapsed) {
     constexpr std::size_t kWide = 24;
-    const std::size_t filled = kWide * done_ / count_;
+    // A large picture counts more than a small one.
+    const auto filled = std::min(kWide, static_cast<std::size_t>(kWide * bytes_done_ / bytes_));
     const double rate = static_cast<double>(worked_) / std::max(1e-9, elapsed);
-    const long left = rate > 0 ? std::lround(static_cast<double>(count_ - done_) / rate) : 0;
+    const long left = bytes_worked_ > 0 ? std::lround(std::max(0.0, bytes_ - bytes_done_) / bytes_worked_ * elapsed) : 0;
     const std::string pace =
         worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
     fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}{}{}\033[K", "", filled, "", kWide - filled, done_, count_,
@@ -160,6 +169,7 @@ class Teller {
   }
   std::mutex mutex_;
   std::size_t count_, done_ = 0, worked_ = 0, errors_ = 0;
+  double bytes_ = 0, bytes_done_ = 0, bytes_worked_ = 0;  // of the files
   bool terminal_, shown_ = false;
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now(), drawn_{};
 };
@@ -193,7 +203,7 @@ class Batch {
     watch->on_progress = {};  // the teller counts pictures
     bool stopped = false;
     {
-      Teller teller(files_.size());
+      Teller teller(files_);
       const auto workers = std::min<std::size_t>(
           files_.size(), static_cast<std::size_t>(options_.workers > 0 ? options_.workers : threads()));
       std::vector<std::thread> pool;
@@ -275,14 +285,15 @@ class Batch {
     if (waits) in = {};
     share.become(need);
     if (waits) in = session_.read(file.in);
-    const Image result = chain_(in.image);
+    const Run run = Engine::standard().run(chain_, in.image, {.figures = options_.json});
+    const Image& result = run.image;
     io::WriteOptions options = write_;
     options.record = in.record.empty() ? record_of(chain_) : record_after(in.record, chain_);
     if (result.shape().color_channels() == in.image.shape().color_channels()) options.profile = in.profile;
     fs::create_directories(fs::path(file.out).parent_path());
     const io::Written written = io::write(file.out, result, options);
     return {Outcome::State::written, seconds_since(start), static_cast<double>(in.image.shape().pixels()) / 1e6,
-            written.saturation.total(), ""};
+            written.saturation.total(), "", run.report};
   }
 
   // What a killed run left beside a result.
@@ -321,6 +332,7 @@ class Batch {
         if (o.state == Outcome::State::written) {
           j["seconds"] = o.seconds;
           j["saturated"] = o.saturated;
+          j["steps"] = steps_json(chain_, o.report);
         }
         if (!o.why.empty()) j["error"] = o.why;
         pictures.push_back(j);

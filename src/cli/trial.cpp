@@ -2,9 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <chrono>
 #include <cmath>
 #include <limits>
 #include <nlohmann/json.hpp>
+#include <numeric>
+
 
 namespace sieve::internal::cli {
 
@@ -18,20 +21,51 @@ double measured_noise(const ConstView& result) {
   }
 }
 
-Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth) {
+namespace {
+
+Trial run_trial(const Chain& chain, const ConstView& in) {
   Trial t;
   t.name = chain.text();
   Run run = Engine::standard().run(chain, in);
   t.result = std::move(run.image);
   t.seconds = run.report.seconds;
+  return t;
+}
+
+// The truth may be null.
+void measure(Trial& t, const Image* truth) {
   if (truth != nullptr) {
     require_same_size(t.result, "the result of `" + t.name + "`", *truth, "the truth");
     t.against = compare(t.result, *truth);
   }
   t.noise = measured_noise(t.result);
   t.sharpness = sharpness(t.result);
-  return t;
 }
+
+// The seconds that each chain is expected to take, and those of measuring what comes out.
+struct Shares {
+  std::vector<double> running;
+  double measuring = 1;
+};
+Shares rehearsed(const std::vector<Chain>& chains, const Image& in, bool truth) {
+  Shares s{std::vector<double>(chains.size(), 1)};
+  if (!progress_heard()) return s;
+  for (std::size_t i = 0; i < chains.size(); ++i)
+    s.running[i] = Engine::standard().expected_seconds(chains[i], in);
+  Trial part;
+  const int width = std::min(192, in.width()), height = std::min(192, in.height());
+  part.result = Image(in.view().part({0, 0, width, height}));
+  const Image same = part.result;
+  Watch deaf;
+  const Watch::Active active(deaf);
+  const auto start = std::chrono::steady_clock::now();
+  measure(part, truth ? &same : nullptr);
+  s.measuring = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() *
+                static_cast<double>(in.shape().pixels()) / (static_cast<double>(width) * height);
+  return s;
+}
+
+}  // namespace
 
 Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by)
     : in_file(std::move(in_path)),
@@ -47,14 +81,23 @@ Contest::Contest(const Session& session, std::string in_path, std::string truth_
 }
 
 void Contest::run(std::size_t count, const std::function<Chain(std::size_t)>& chain) {
-  Progress progress(static_cast<double>(count));
+  std::vector<Chain> chains;
+  for (std::size_t i = 0; i < count; ++i) chains.push_back(chain(i));
+  const Shares shares = rehearsed(chains, in, truth.has_value());
+  Progress progress(std::accumulate(shares.running.begin(), shares.running.end(), 0.0) +
+                    static_cast<double>(count) * shares.measuring);
   for (std::size_t i = 0; i < count && !stopped; ++i) {
     try {
-      trials.push_back(run_trial(chain(i), in, truth ? &*truth : nullptr));
+      progress.expect(shares.running[i]);
+      Trial t = run_trial(chains[i], in);
+      progress.add(shares.running[i]);
+      progress.expect(shares.measuring);
+      measure(t, truth ? &*truth : nullptr);
+      progress.add(shares.measuring);
+      trials.push_back(std::move(t));
     } catch (const Canceled&) {
       stopped = true;
     }
-    progress.add(1);
   }
   if (trials.empty()) throw Canceled();
   best = ranked ? best_of(trials, figure) : -1;
@@ -100,6 +143,23 @@ void add_figures(ordered_json& j, const Comparison& c) {
   j["changed"] = c.changed;
   j["identical"] = c.changed == 0 && c.not_finite == 0;
   j["not_finite"] = c.not_finite;
+}
+
+ordered_json steps_json(const Chain& chain, const Report& report) {
+  ordered_json steps = ordered_json::array();
+  for (std::size_t i = 0; i < report.steps.size(); ++i) {
+    const StepReport& s = report.steps[i];
+    steps.push_back({{"step", chain.steps()[i].text()},
+                     {"meaning", s.meaning},
+                     {"seconds", s.seconds},
+                     {"width", s.shape.width},
+                     {"height", s.shape.height},
+                     {"minimum", s.figures.low},
+                     {"maximum", s.figures.high},
+                     {"outside", s.figures.below + s.figures.above},
+                     {"notes", s.notes}});
+  }
+  return steps;
 }
 
 std::string psnr_text(double psnr) { return std::isinf(psnr) ? "identical" : fmt::format("{:.2f} dB", psnr); }

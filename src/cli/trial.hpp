@@ -19,9 +19,6 @@ struct Trial {
   double noise = 0, sharpness = 0;
 };
 
-// Runs a chain on untouched input and measures the result; the truth may be null.
-Trial run_trial(const Chain& chain, const ConstView& in, const Image* truth);
-
 // noise_level(), or NaN for a result in which nothing can be measured: one ruined candidate must not end a comparison.
 double measured_noise(const ConstView& result);
 
@@ -61,6 +58,9 @@ nlohmann::ordered_json finite_or_null(double v);
 
 // The figures of a comparison under their names, added to `j`.
 void add_figures(nlohmann::ordered_json& j, const Comparison& c);
+
+// What a report tells of the steps of a chain.
+nlohmann::ordered_json steps_json(const Chain& chain, const Report& report);
 
 // "31.42 dB", "identical".
 std::string psnr_text(double psnr);

@@ -384,6 +384,15 @@ Run Engine::run_step(const Step& filter, const ConstView& in, const RunOptions& 
   return run;
 }
 
+double Engine::expected_seconds_of_step(const Step& filter, const ConstView& in) {
+  require_input(in, filter.about->name.c_str());
+  const ContextScope scope(parts_->context_for_call());
+  const Rehearsal tried(Schedule(steps_of(filter), in.shape, in.white_level), in);
+  double sum = 0;
+  for (const Rehearsal::Part& p : tried.steps) sum += p.time;
+  return sum / tried.share;
+}
+
 Plan Engine::plan_step(const Step& filter, const Shape& in, std::uint32_t white_level,
                        const RunOptions& options) const {
   const Schedule schedule(steps_of(filter), in, white_level);

@@ -25,6 +25,7 @@ Rehearsal::Rehearsal(const Schedule& schedule, const ConstView& in) : steps(sche
   const auto side = [](int n) { return std::min(n, std::clamp(static_cast<int>(kShare * n), kLeast, kMost)); };
   const int w = side(in.width()), h = side(in.height());
   Image current(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
+  share = static_cast<double>(current.shape().pixels()) / static_cast<double>(in.shape.pixels());
   current.set_white_level(in.white_level);
   double sum = 0;
   std::size_t ran = 0;

@@ -14,6 +14,7 @@ struct Rehearsal {
     std::vector<double> phase_ends = {};
   };
   std::vector<Part> steps;
+  double share = 1;  // of the picture's pixels that was tried
 
   // Runs every step on a part from the middle of the picture. A step that cannot run there counts as much as the others
   // on average.

@@ -81,6 +81,13 @@ class Engine {
                           const RunOptions& options = {}) const {
     return plan_step(step_of(filter), in, white_level, options);
   }
+  /// The seconds that run() will take, about: its steps are tried on a part of at most 192x192 pixels from the middle
+  /// of the picture, and their time grows with its size. What takes more than in proportion (exact decompositions) will
+  /// take longer, and what stops early in one place alone is not foreseen. Errors: those of the fields and the shape.
+  template <class F>
+  [[nodiscard]] double expected_seconds(const F& filter, const ConstView& in) {
+    return expected_seconds_of_step(step_of(filter), in);
+  }
   /// The number of its threads.
   int threads() const;
   /// The engine of calls that name none.
@@ -102,6 +109,7 @@ class Engine {
     }
   }
   Run run_step(const Step& filter, const ConstView& in, const RunOptions& options);
+  double expected_seconds_of_step(const Step& filter, const ConstView& in);
   Plan plan_step(const Step& filter, const Shape& in, std::uint32_t white_level, const RunOptions& options) const;
 
   std::unique_ptr<Parts> parts_;
