@@ -36,7 +36,7 @@ const Image& soft_square() {
 // As a user's call does; what is no filter is called.
 template <class F>
 void through_engine(const F& filter, const Image& in, Image& out) {
-  if constexpr (requires(Description<F>& d) { F::describe(d); }) {
+  if constexpr (requires(Description<F> & d) { F::describe(d); }) {
     Engine::standard().run(filter, in, {.out = out});
   } else {
     filter(in, out.view());

@@ -75,6 +75,7 @@ TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
   CHECK(j["written"] == 12);
   CHECK(j["failed"] == 0);
   CHECK(j["pictures"].size() == 12);
+  CHECK(j["pictures"][0]["steps"][2]["notes"][0].get<std::string>().starts_with("stretch: low="));
   const auto made = results(folder / "all");
   CHECK(made.size() == 12);
   CHECK(made.contains("a/b/1002.tif"));

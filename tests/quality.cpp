@@ -55,6 +55,8 @@ TEST_CASE("figures worked out by hand on a tiny picture") {
   CHECK(q.changed == 0.75);
   CHECK(difference(a, b).at(0, 1) == -0.4F);
   CHECK(std::isinf(compare(a, a).psnr));
+  CHECK(psnr(a, b, 2) == compare(a, b, 2).psnr);
+  CHECK_THROWS_AS((void)psnr(a, b, 0), InvalidArgument);
   CHECK(compare(a, a).ssim == doctest::Approx(1));
   CHECK(compare(a, a).changed == 0);
   a.at(1, 1) = std::nanf("");

@@ -160,10 +160,13 @@ TEST_CASE("plans say what runs together, what needs the whole picture, and what 
   CHECK(mixed.passes[0].count == 2);
   CHECK(mixed.passes[0].bytes < 8'000'000);
   CHECK(mixed.passes[1].measures);
+  CHECK(mixed.passes[1].along);  // its range, while the strips are written
+  CHECK_FALSE(plan("gaussian sigma=2 then stretch").passes[1].along);
+  CHECK_FALSE(plan("gaussian sigma=2 then unsharp then stretch percent=1").passes[1].along);
   CHECK(mixed.passes[1].way == Way::rows);
   CHECK(mixed.passes[2].way == Way::whole);
   CHECK(mixed.passes[2].why == "a sample depends on the whole picture");
-  CHECK(mixed.text().find("measures the picture, then in one pass over rows") != std::string::npos);
+  CHECK(mixed.text().find("measured in the pass before, in one pass over rows") != std::string::npos);
   // Where all that follows can be done in place, nothing lies between.
   CHECK(plan("gaussian sigma=2 then unsharp then stretch").passes[0].result_bytes == 0);
 
@@ -172,6 +175,39 @@ TEST_CASE("plans say what runs together, what needs the whole picture, and what 
   CHECK(plan("median then equalize", 0, {.part = Rectangle{0, 0, 9, 9}}).needs == Rectangle{0, 0, 3000, 2000});
   CHECK_THROWS_AS(plan("gaussian sigma=-1"), InvalidArgument);
   CHECK_THROWS_AS(plan("crop width=4000"), InvalidArgument);
+}
+
+TEST_CASE(
+    "a range that is found on the way is that of the picture, also where it has no finite sample or none at all") {
+  Engine engine{{.threads = 2}};
+  Image odd = noise(700, 400, 3);
+  odd.at(3, 5, 1) = std::nanf("");
+  odd.at(699, 399, 2) = -std::numeric_limits<float>::infinity();
+  Image none(300, 200);
+  none.fill(std::nanf(""));
+  for (const Image& in : {odd, none, noise(20, 20), Image(50, 40)}) {
+    for (const char* text :
+         {"brightness amount=0.2 then contrast then stretch", "median then box radius=3 then stretch",
+          "invert then gamma then stretch then gain then stretch high=2"}) {
+      CAPTURE(text);
+      const Chain chain = Chain::parse(text);
+      Image steps = in;
+      for (const Filter& f : chain.steps()) steps = f(steps);
+      CHECK(identical(engine.run(chain, in).image, steps));
+      CHECK(identical(engine.run(chain, in, {.figures = true}).image, steps));
+      CHECK(identical(engine.run(chain, in, {.part = Rectangle{5, 6, 7, 8}}).image, part_of(steps, {5, 6, 7, 8})));
+    }
+  }
+}
+
+TEST_CASE("the time that a run will take") {
+  Engine engine{{.threads = 2}};
+  const Image in = noise(1200, 900);
+  const double cheap = engine.expected_seconds(Chain::parse("invert then clip"), in),
+               dear = engine.expected_seconds(NonlocalMeans{}, in);
+  CHECK(cheap > 0);
+  CHECK(dear > 20 * cheap);
+  CHECK_THROWS_AS(engine.expected_seconds(Gaussian{.sigma = -1}, in), InvalidArgument);
 }
 
 TEST_CASE("memory: a plan that needs more than there is, is refused before work; one that fits stays within it") {
@@ -183,6 +219,9 @@ TEST_CASE("memory: a plan that needs more than there is, is refused before work;
   CHECK(small.plan(strips, in.shape()).bytes < 4u << 20);
   CHECK(identical(small.run(strips, in).image, strips(in)));
   CHECK_THROWS_AS(Engine{{.threads = -1}}, InvalidArgument);
+  // 160 GB: more than there is.
+  const Pad enormous{.left = 100'000, .right = 100'000, .top = 100'000, .bottom = 100'000};
+  CHECK_THROWS_WITH_AS(Engine().run(enormous, in), doctest::Contains("and this machine has"), Error);
 }
 
 TEST_CASE("buffers: the source itself for point filters, none that overlaps, nothing written where the call is wrong") {
@@ -294,7 +333,7 @@ TEST_CASE("the report: ranges and counts are those of the steps one after the ot
     CHECK(s.seconds > 0);
   }
   CHECK(run.report.steps[1].meaning == "window 5x5");
-  CHECK(run.report.steps[4].notes.size() == 2);
+  CHECK(run.report.steps[4].notes.size() == 1);
   CHECK(run.report.steps[4].text.find("low=") != std::string::npos);
   CHECK(engine.run(chain, in).report.steps.empty());
 }

@@ -138,10 +138,15 @@ int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
   for (const PlannedPass& p : plan.passes) {
     ordered_json steps = ordered_json::array();
     for (std::size_t i = p.first; i < p.first + p.count; ++i) steps.push_back(plan.steps[i]);
-    ordered_json pass = {
-        {"steps", steps},         {"way", p.way == Way::rows ? "rows" : p.way == Way::strips ? "strips" : "whole"},
-        {"measures", p.measures}, {"along", p.along}, {"looked_up", p.looked_up},
-        {"bytes", p.bytes},       {"result_bytes", p.result_bytes}};
+    ordered_json pass = {{"steps", steps},
+                         {"way", p.way == Way::rows     ? "rows"
+                                 : p.way == Way::strips ? "strips"
+                                                        : "whole"},
+                         {"measures", p.measures},
+                         {"along", p.along},
+                         {"looked_up", p.looked_up},
+                         {"bytes", p.bytes},
+                         {"result_bytes", p.result_bytes}};
     if (!p.why.empty()) pass["why"] = p.why;
     passes.push_back(std::move(pass));
   }

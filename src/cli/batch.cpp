@@ -155,7 +155,8 @@ class Teller {
     // A large picture counts more than a small one.
     const auto filled = std::min(kWide, static_cast<std::size_t>(kWide * bytes_done_ / bytes_));
     const double rate = static_cast<double>(worked_) / std::max(1e-9, elapsed);
-    const long left = bytes_worked_ > 0 ? std::lround(std::max(0.0, bytes_ - bytes_done_) / bytes_worked_ * elapsed) : 0;
+    const long left =
+        bytes_worked_ > 0 ? std::lround(std::max(0.0, bytes_ - bytes_done_) / bytes_worked_ * elapsed) : 0;
     const std::string pace =
         worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
     fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}{}{}\033[K", "", filled, "", kWide - filled, done_, count_,
@@ -292,8 +293,12 @@ class Batch {
     if (result.shape().color_channels() == in.image.shape().color_channels()) options.profile = in.profile;
     fs::create_directories(fs::path(file.out).parent_path());
     const io::Written written = io::write(file.out, result, options);
-    return {Outcome::State::written, seconds_since(start), static_cast<double>(in.image.shape().pixels()) / 1e6,
-            written.saturation.total(), "", run.report};
+    return {Outcome::State::written,
+            seconds_since(start),
+            static_cast<double>(in.image.shape().pixels()) / 1e6,
+            written.saturation.total(),
+            "",
+            run.report};
   }
 
   // What a killed run left beside a result.

@@ -8,7 +8,6 @@
 #include <nlohmann/json.hpp>
 #include <numeric>
 
-
 namespace sieve::internal::cli {
 
 using nlohmann::ordered_json;
@@ -50,8 +49,7 @@ struct Shares {
 Shares rehearsed(const std::vector<Chain>& chains, const Image& in, bool truth) {
   Shares s{std::vector<double>(chains.size(), 1)};
   if (!progress_heard()) return s;
-  for (std::size_t i = 0; i < chains.size(); ++i)
-    s.running[i] = Engine::standard().expected_seconds(chains[i], in);
+  for (std::size_t i = 0; i < chains.size(); ++i) s.running[i] = Engine::standard().expected_seconds(chains[i], in);
   Trial part;
   const int width = std::min(192, in.width()), height = std::min(192, in.height());
   part.result = Image(in.view().part({0, 0, width, height}));

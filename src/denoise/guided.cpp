@@ -146,7 +146,8 @@ void Guided::operator()(const ConstView& in, const View& out) const {
   const int color = in.shape.color_channels();
   if (!with.empty()) {
     const Shape g = with.image("guided", "with").shape();
-    if (g.width != in.whole_width() || g.height != in.whole_height() || (g.color_channels() != 1 && g.color_channels() != color)) {
+    if (g.width != in.whole_width() || g.height != in.whole_height() ||
+        (g.color_channels() != 1 && g.color_channels() != color)) {
       throw InvalidArgument(fmt::format(
           "guided: the guide is {} and the picture {}: give one of the same size, gray or with the same channels",
           text_of(g).text, text_of(in.shape).text));
@@ -155,7 +156,8 @@ void Guided::operator()(const ConstView& in, const View& out) const {
   const float s = strength_of(*this, in);
   if (!strength) note(fmt::format("strength {:.4f}, from the noise level", s));
   for (int c = 0; c < color; ++c) {
-    guided(in.channel(c), with.empty() ? in.channel(c) : guide_of(*this, in, c), whole(radius), s, border, out.channel(c));
+    guided(in.channel(c), with.empty() ? in.channel(c) : guide_of(*this, in, c), whole(radius), s, border,
+           out.channel(c));
   }
   copy_alpha(in, out);
 }

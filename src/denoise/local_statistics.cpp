@@ -20,8 +20,8 @@ using namespace internal;
 
 namespace {
 
-// use(tile, y, mean, variance) for each row y of each tile of a channel: its samples' windows, beyond the picture as the
-// border says. A variance is at least 0.
+// use(tile, y, mean, variance) for each row y of each tile of a channel: its samples' windows, beyond the picture as
+// the border says. A variance is at least 0.
 template <class Use>
 void each_local_row(const ConstView& in, int radius, Border border, Use use) {
   each_window_tile(in.width(), in.height(), radius, [&](const Rectangle& t) {

@@ -65,8 +65,7 @@ Principal principal_of(Matrix data, int components, const char* who) {
                product_cost = cost_of_product(n, length, k);
   Progress progress(gram_cost + eigen_cost + product_cost * (wide ? 2 : 1));
   progress.expect(gram_cost);
-  const Eigen::MatrixXd products =
-      gram(wide ? turned(centered) : centered) / static_cast<double>(n);
+  const Eigen::MatrixXd products = gram(wide ? turned(centered) : centered) / static_cast<double>(n);
   p.total = products.trace();
   progress.add(gram_cost);
   progress.expect(eigen_cost);
@@ -102,8 +101,7 @@ Matrix observations_of(const Principal& p, int k) {
   if (k < 1 || k > p.components)
     throw InvalidArgument(fmt::format("principal components: k={}: there are 1 to {}", k, p.components));
   const Matrix axes = Eigen::Map<const Matrix>(p.axes.data(), p.length, p.components).leftCols(k).transpose(),
-               coordinates =
-                   Eigen::Map<const Rows>(p.coordinates.data(), p.observations, p.components).leftCols(k);
+               coordinates = Eigen::Map<const Rows>(p.coordinates.data(), p.observations, p.components).leftCols(k);
   Matrix r = times(coordinates, axes);
   r.rowwise() += Eigen::Map<const Eigen::RowVectorXf>(p.mean.data(), p.length);
   return r;

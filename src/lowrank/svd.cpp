@@ -63,7 +63,8 @@ Svd randomized(const Matrix& m, int rank) {
   const int width = std::min(static_cast<int>(std::min(m.rows(), m.cols())), rank + kMore);
   Matrix q(m.cols(), width);
   const RandomStream random(20);
-  for (Eigen::Index i = 0; i < q.size(); ++i) q.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
+  for (Eigen::Index i = 0; i < q.size(); ++i)
+    q.data()[i] = static_cast<float>(random.normal(static_cast<std::uint64_t>(i)));
   // A basis of the range of m and one of its rows, in turns, each from the other.
   Progress progress(2 * kPowers + 2);
   for (int i = 0; i <= 2 * kPowers; ++i) {

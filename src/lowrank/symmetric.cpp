@@ -89,7 +89,9 @@ Tridiagonal tridiagonal(MatrixXd a) {
 class Rotations {
  public:
   explicit Rotations(Index n)
-      : n_(index(n)), panels_((n_ + lanes::kPanelRows - 1) / lanes::kPanelRows), vectors_(panels_ * n_ * lanes::kPanelRows) {
+      : n_(index(n)),
+        panels_((n_ + lanes::kPanelRows - 1) / lanes::kPanelRows),
+        vectors_(panels_ * n_ * lanes::kPanelRows) {
     for (std::size_t i = 0; i < n_; ++i) at(i, i) = 1;
   }
   void begin() { sweeps_.push_back({0, 0, cosines_.size()}); }

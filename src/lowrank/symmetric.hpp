@@ -1,8 +1,8 @@
 #pragma once
 // Eigenvalues and vectors of large symmetric matrices, and singular values and vectors by way of them: with all
 // threads, and so that a stop is heard within milliseconds. Sources: Golub and Van Loan, Matrix Computations, chapter 8
-// (Householder tridiagonalization, implicit QR steps); Bowdler, Martin, Reinsch and Wilkinson, "The QR and QL algorithms
-// for symmetric matrices", Numerische Mathematik 11, 1968.
+// (Householder tridiagonalization, implicit QR steps); Bowdler, Martin, Reinsch and Wilkinson, "The QR and QL
+// algorithms for symmetric matrices", Numerische Mathematik 11, 1968.
 
 #include <Eigen/Core>
 #include <algorithm>
@@ -31,9 +31,8 @@ void each_columns(Eigen::Index columns, Eigen::Index work_a_column, Work work) {
 template <class M>
 M turned(const M& m) {
   M r(m.cols(), m.rows());
-  each_columns(r.cols(), r.rows(), [&](Eigen::Index at, Eigen::Index n) {
-    r.middleCols(at, n) = m.middleRows(at, n).transpose();
-  });
+  each_columns(r.cols(), r.rows(),
+               [&](Eigen::Index at, Eigen::Index n) { r.middleCols(at, n) = m.middleRows(at, n).transpose(); });
   return r;
 }
 
@@ -65,7 +64,9 @@ double cost_of_eigensystem(Eigen::Index n, Eigen::Index vectors);
 inline double cost_of_product(Eigen::Index rows, Eigen::Index inner, Eigen::Index columns) {
   return static_cast<double>(rows) * static_cast<double>(inner) * static_cast<double>(columns);
 }
-inline double cost_of_gram(Eigen::Index rows, Eigen::Index columns) { return 0.5 * cost_of_product(columns, rows, columns); }
+inline double cost_of_gram(Eigen::Index rows, Eigen::Index columns) {
+  return 0.5 * cost_of_product(columns, rows, columns);
+}
 
 // The columns from `first` on are made orthonormal to each other and to those before, which are; columns that depend on
 // others become any directions across them. The first of them keep their directions as far as can be.

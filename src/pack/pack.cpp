@@ -112,7 +112,7 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   }
   if (o.keep)
     return search.most(static_cast<double>(*o.keep), "a number of coefficients",
-                          [](const Packed& p) { return static_cast<double>(p.kept); });
+                       [](const Packed& p) { return static_cast<double>(p.kept); });
   return search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
 }
 

@@ -111,15 +111,14 @@ Packed Search::least_psnr(double least) {
   double reached = 0;
   // Of evenly spread roundings to the step; 20 / ln(10) decibels for each e-fold of it.
   const double first = std::sqrt(12.0) * std::pow(10.0, -least / 20), slope = -20 / std::log(10.0) / kDecibelsAllowed;
-  const auto decibels = [&](const Packed& p) {
-    return std::min(1000.0, psnr(unpack(p.bytes).image, in_));
-  };
+  const auto decibels = [&](const Packed& p) { return std::min(1000.0, psnr(unpack(p.bytes).image, in_)); };
   Found found = search(first, slope, [&](const Packed& p) { return (decibels(p) - least) / kDecibelsAllowed; });
   if (!found.nearest) {
     found.best = at(kFinest);
     reached = decibels(found.best);
     if (reached < least)
-      found.best.note = fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
+      found.best.note =
+          fmt::format("a PSNR of {:g} dB is not reached: the finest step gives {:.2f} dB", least, reached);
   } else if (reached = least + *found.nearest * kDecibelsAllowed; reached > 1.02 * least) {
     found.best.note = fmt::format("the PSNR is {:.2f} dB: no coarser step stays above {:g} dB", reached, least);
   }

@@ -18,7 +18,8 @@ class Search {
   // With the finest step at which figure(packed), which falls as the step grows, is at most `most`: within 0.5 % of it
   // where there is such a step, else with a note. `what` names the figure.
   Packed most(double most, const char* what, FunctionRef<double(const Packed&)> figure);
-  // With the coarsest step at which the PSNR is at least `least` decibels: within 0.02 of it where there is such a step.
+  // With the coarsest step at which the PSNR is at least `least` decibels: within 0.02 of it where there is such a
+  // step.
   Packed least_psnr(double least);
 
  private:

@@ -168,11 +168,13 @@ Step Execution::measured(const Pass& pass, const ConstView& in, const Range& ran
   const Step& before = schedule_.steps()[pass.first].step;
   const Step after{before.about, pass.along ? before.about->with_range(before.fields.get(), range.low, range.high)
                                             : before.about->measured(before.fields.get(), in)};
+  if (!notes_heard()) return after;
+  std::string found;
   for (const Parameter& p : before.about->parameters) {
     const std::string value = p.get(after.fields.get());
-    if (notes_heard() && value != p.get(before.fields.get()))
-      note(fmt::format("{}: {}={}, measured", before.about->name, p.name, value));
+    if (value != p.get(before.fields.get())) found += fmt::format("{}{}={}", found.empty() ? "" : ", ", p.name, value);
   }
+  if (!found.empty()) note(fmt::format("{}: {}, measured", before.about->name, found));
   return after;
 }
 
@@ -328,8 +330,8 @@ void check_memory(const Schedule& schedule, const Step& filter, const RunOptions
   const std::size_t result = o.out.data != nullptr ? 0 : bytes_of(schedule.out());
   if (limit == 0 && bytes_of(schedule.largest()) < kNoMatter) return;
   const auto mebibytes = [](std::size_t bytes) { return static_cast<double>(bytes) / (1 << 20); };
-  const std::size_t needed = schedule.memory(o.part ? &*o.part : nullptr, threads,
-                                             [](std::size_t, std::size_t, std::size_t) {});
+  const std::size_t needed =
+      schedule.memory(o.part ? &*o.part : nullptr, threads, [](std::size_t, std::size_t, std::size_t) {});
   if (limit > 0 && needed > limit) {
     throw Error(
         fmt::format("{}: {:.0f} MiB are needed beyond source and result, and the engine has {:.0f}: give it more "
@@ -337,10 +339,11 @@ void check_memory(const Schedule& schedule, const Step& filter, const RunOptions
                     filter.about->name, mebibytes(needed), mebibytes(limit)));
   }
   if (needed + result > machine_memory()) {
-    throw Error(fmt::format("{}: {:.0f} MiB are needed beyond the source for a result of {}x{}, and this machine has "
-                            "{:.0f}: take a smaller picture or a part of the result",
-                            filter.about->name, mebibytes(needed + result), schedule.out().width,
-                            schedule.out().height, mebibytes(machine_memory())));
+    throw Error(
+        fmt::format("{}: {:.0f} MiB are needed beyond the source for a result of {}x{}, and this machine has "
+                    "{:.0f}: take a smaller picture or a part of the result",
+                    filter.about->name, mebibytes(needed + result), schedule.out().width, schedule.out().height,
+                    mebibytes(machine_memory())));
   }
 }
 

@@ -31,8 +31,7 @@ std::string Plan::text() const {
   for (const PlannedPass& p : passes) {
     std::string names;
     for (std::size_t i = p.first; i < p.first + p.count; ++i) names += (names.empty() ? "" : ", ") + steps[i];
-    all += fmt::format("{}. {}: {}{}", &p - passes.data() + 1, names, measuring(p),
-                       way_of(p));
+    all += fmt::format("{}. {}: {}{}", &p - passes.data() + 1, names, measuring(p), way_of(p));
     if (p.looked_up > 0)
       all += fmt::format("; {} in a table of the picture's levels", p.looked_up == p.count ? "all" : "the first ones");
     if (p.bytes > 0) all += fmt::format("; takes {}", megabytes(p.bytes));

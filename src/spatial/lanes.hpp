@@ -29,8 +29,8 @@ bool slide(double* sums, const float* enter, const float* leave, double scale, f
 // sums[x] += row[x] * times. Returns false where a sample is not finite.
 bool accumulate(double* sums, const float* row, double times, std::size_t n);
 
-// sums[x] += row[x]; out[x] = (sums[x] + before[x]) * scale, without `before` sums[x] * scale. Returns false where one of
-// them is not finite.
+// sums[x] += row[x]; out[x] = (sums[x] + before[x]) * scale, without `before` sums[x] * scale. Returns false where one
+// of them is not finite.
 bool add_window_row(double* sums, const float* row, const float* before, double scale, float* out, std::size_t n);
 
 // sums[x] += row[x]; row[x] = sums[x].

@@ -38,9 +38,9 @@ class MeanRows {
   std::size_t row_, first_;  // of the picture, counted from a multiple of the side that lies before all of it
   double scale_;
   bool finite_ = true;
-  Scratch<float> ring_;         // the rows of this block, and behind them what the last one has to give to the windows
+  Scratch<float> ring_;          // the rows of this block, and behind them what the last one has to give to the windows
   Scratch<float> line_, means_;  // by columns, by windows
-  Scratch<double> sums_;        // of this block, by columns
+  Scratch<double> sums_;         // of this block, by columns
 };
 
 // work(tile) for tiles of a picture that suit windows of that radius, side by side: large against their surroundings,

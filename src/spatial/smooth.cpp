@@ -10,8 +10,8 @@
 #include "fft/fft.hpp"
 #include "run/validate.hpp"
 #include "spatial/box_sums.hpp"
-#include "spatial/mean_rows.hpp"
 #include "spatial/correlation.hpp"
+#include "spatial/mean_rows.hpp"
 #include "spatial/stacked_gaussian.hpp"
 
 namespace sieve {

@@ -361,8 +361,8 @@ class Description : public FilterDescription {
     return measures(measures_of);
   }
   /// Where `when(filter)` is true, what it measures is the range of the samples alone: `with_range(filter, low, high)`
-  /// is the filter for a picture whose smallest and largest finite sample of the color channels these are (+infinity and
-  /// -infinity where there is none). A chain finds the range while the steps before write.
+  /// is the filter for a picture whose smallest and largest finite sample of the color channels these are (+infinity
+  /// and -infinity where there is none). A chain finds the range while the steps before write.
   template <class When, class WithRange>
   Description& measures_range(When when, WithRange filter_of) {
     by_range_ = [when](const void* f) -> bool { return std::invoke(when, of(f)); };
