@@ -158,7 +158,12 @@ TEST_CASE("a part filtered with its surroundings is the part of the whole, so th
     const Rectangle part{60, 50, 40, 30};
     const Rectangle wide{part.x - reach, part.y - reach, part.width + 2 * reach, part.height + 2 * reach};
     const Image tile = f(in.view().part(wide)), whole = f(in);
-    CHECK(deviation(tile.view().part({reach, reach, part.width, part.height}), whole.view().part(part)) == 0);
+    CHECK(deviation(Engine::standard().run(f, in, {.part = part}).image, whole.view().part(part)) == 0);
+    // A tile cut out by hand is a picture of its own: the sums of a box are grouped by its own rows, and may round
+    // otherwise.
+    const bool grouped = std::string(text).starts_with("box");
+    CHECK(deviation(tile.view().part({reach, reach, part.width, part.height}), whole.view().part(part)) <=
+          (grouped ? 1.2e-7 : 0));
   }
 }
 
