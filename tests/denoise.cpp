@@ -43,6 +43,68 @@ TEST_CASE("denoisers against their definitions: parameters, odd sizes, color") {
   CHECK_THROWS_AS((Guided{.with = SharedImage(noise(40, 31))}(in)), InvalidArgument);
 }
 
+TEST_CASE(
+    "block matching against its definition: parameters, odd sizes, color; no sample but those of an equal choice") {
+  for (const auto& [text, shape] : {std::pair<const char*, Shape>{"block_matching noise=0.1", {37, 29, 1}},
+                                    {"block_matching noise=0.3 effort=fast", {41, 23, 3}},
+                                    {"block_matching noise=0.05 block=5 group=7 search=6 step=3", {30, 26, 2}},
+                                    {"block_matching noise=0.2 block=12 group=32 search=9 step=12", {33, 40, 1}},
+                                    {"block_matching noise=0.1 effort=high search=5", {19, 8, 1}},
+                                    {"block_matching noise=0.1", {3, 5, 4}},
+                                    {"block_matching", {24, 24, 1}},
+                                    {"block_matching noise=0.1 group=1", {1, 1, 3}}}) {
+    CAPTURE(text);
+    CAPTURE(shape.width);
+    const Filter f = Chain::parse(text).steps()[0];
+    Image in = noise(shape.width, shape.height, shape.channels);
+    // Something that repeats, so that there are groups.
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x)
+        in.at(x, y) = 0.5F + 0.3F * std::sin(0.9F * static_cast<float>(x)) + 0.2F * in.at(x, y);
+    }
+    const Image plain = *reference::Definitions::standard().plain(f, in), fast = f(in);
+    std::size_t off = 0;
+    for (int c = 0; c < in.channels(); ++c) {
+      for (int y = 0; y < in.height(); ++y) {
+        for (int x = 0; x < in.width(); ++x) off += std::abs(fast.at(x, y, c) - plain.at(x, y, c)) > 1e-5F ? 1 : 0;
+      }
+    }
+    CHECK(off == 0);
+    test::check_as_defined(f, in);
+  }
+}
+
+TEST_CASE("block matching: flat pictures stay flat, NaN and alpha stay, what is clean stays, threads change nothing") {
+  const BlockMatching f{.noise = 0.1F};
+  Image flat(70, 50);
+  flat.fill(0.25F);
+  CHECK(deviation(f(flat), flat) < 1e-6);
+  // Noise on a flat picture: neither stripes nor a grid; a fortieth of its power is left.
+  Image grainy(200, 150);
+  const RandomStream random(5);
+  for (int y = 0; y < 150; ++y) {
+    for (int x = 0; x < 200; ++x)
+      grainy.at(x, y) = 0.5F + 0.1F * static_cast<float>(random.normal(static_cast<std::uint64_t>(y * 200 + x)));
+  }
+  const Image clean = f(grainy);
+  CHECK(statistics(clean)[0].deviation < 0.1 / std::sqrt(40.0));
+  Image odd = noise(60, 45, 4);
+  odd.at(20, 20, 1) = std::nanf("");
+  odd.at(0, 0, 0) = std::numeric_limits<float>::infinity();
+  const Image out = f(odd);
+  CHECK(std::isnan(out.at(20, 20, 1)));
+  CHECK(std::isinf(out.at(0, 0, 0)));
+  CHECK(std::isfinite(out.at(21, 20, 1)));
+  for (int x = 0; x < 60; ++x) CHECK(out.at(x, 7, 3) == odd.at(x, 7, 3));
+  const Image in = noise(300, 200, 3);
+  CHECK(deviation(BlockMatching{.noise = 0.0F}(in), in) < 1e-5);
+  const Image all = f(in);
+  Engine one{{.threads = 1}};
+  CHECK(deviation(one.run(f, in).image, all) == 0);
+  CHECK_THROWS_AS((BlockMatching{.block = 3}(in)), InvalidArgument);
+  CHECK_THROWS_AS((BlockMatching{.group = 33}(in)), InvalidArgument);
+}
+
 TEST_CASE("total variation: as good as many projections, both ways of color, gap true, objective falls, NaN stays") {
   const Image in = noise(61, 47, 3);
   for (const bool together : {true, false}) {

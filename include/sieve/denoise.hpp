@@ -2,6 +2,7 @@
 /// Filters that take noise away and keep edges.
 
 #include "sieve/denoise/bilateral.hpp"
+#include "sieve/denoise/block_matching.hpp"
 #include "sieve/denoise/diffusion.hpp"
 #include "sieve/denoise/local_statistics.hpp"
 #include "sieve/denoise/nonlocal.hpp"

@@ -73,6 +73,7 @@ const Catalogue& Catalogue::standard() {
     c.add<WhiteBalance>();
     c.add<TotalVariation>();
     c.add<NonlocalMeans>();
+    c.add<BlockMatching>();
     c.add<Bilateral>();
     c.add<Guided>();
     c.add<Diffusion>();

@@ -42,6 +42,27 @@ Image nonlocal_means(const NonlocalMeans& f, const ConstView& in) {
   return reference::nonlocal_means(in, f.patch, f.search, f.strength, noise, f.border);
 }
 
+// Settings from the table in the guide; bounds of likeness in squared levels of 255.
+Image block_matching(const BlockMatching& f, const ConstView& in) {
+  const double noise = std::max(1e-6, or_noise(f.noise, in, 1, 0));
+  const bool strong = 255 * noise > 35;
+  reference::BlockGroups first, second;
+  if (f.effort == BlockEffort::fast) first.step = second.step = 6, first.search = second.search = 10;
+  if (f.effort == BlockEffort::high) first.step = second.step = 2, second.most = 32;
+  for (reference::BlockGroups* g : {&first, &second}) {
+    g->side = f.block.value_or(g->side);
+    g->most = f.group.value_or(g->most);
+    g->search = f.search.value_or(g->search);
+    g->step = std::min(f.step.value_or(g->step), g->side);
+  }
+  first.hard = strong ? 2.8 : 2.7;
+  first.unlike = (strong ? 5000 : 2500) / 255.0 / 255.0;
+  first.alike = 2 * noise * noise;
+  second.unlike = (strong ? 3500 : 400) / 255.0 / 255.0;
+  second.alike = 0.04 * noise * noise;
+  return reference::block_matching(in, noise, first, second);
+}
+
 Image anscombe(const Anscombe& f, const ConstView& in) {
   return reference::map_levels(in, [k = static_cast<double>(f.peak)](double v) {
     return 2 * std::sqrt(std::max(0.0, v * k + 0.375)) / (2 * std::sqrt(k + 0.375));
@@ -178,6 +199,9 @@ void internal::define_denoise(reference::Definitions& d) {
   });
   // Weights by a fast exponential: 4.2e-6 measured.
   d.add<NonlocalMeans>(1e-5, nonlocal_means);
+  // A difference of two blocks that is rounded otherwise may choose another block where two are equally like: rare, and
+  // no more than one of sixteen in one of many groups then. What agrees without that is in tests/denoise.cpp.
+  d.add<BlockMatching>(0.03, block_matching);
   // Weights by a fast exponential; method=fast is an approximation, see its header.
   d.add<Bilateral>(1e-5, bilateral);
   d.add<Guided>(kSummed, guided);

@@ -18,6 +18,24 @@ namespace reference {
 /// As struct NonlocalMeans says, patch by patch.
 [[nodiscard]] Image nonlocal_means(const ConstView& in, int patch, int search, double strength, double noise,
                                    Border border);
+/// One pass of block matching, as Dabov, Foi, Katkovnik and Egiazarian (2007) have it, but for the spread of groups.
+/// All numbers of samples 0..1.
+struct BlockGroups {
+  int side = 8;       ///< of the blocks
+  int most = 16;      ///< blocks to a group; the power of two up to it is used
+  int search = 19;    ///< a match lies so far away at most
+  int step = 4;       ///< from one reference to the next, and the last place where a block fits
+  double unlike = 0;  ///< blocks of that mean squared difference and more do not match
+  double alike = 0;   ///< where at least `most` are below that: the reference first, then of these n in reading order
+                      ///< those at i n / count for i = 1..count - 1, or at 0 where that is the reference
+  double hard = 2.7;  ///< coefficients up to so many noise deviations become 0, but for the mean
+};
+/// Two passes over the channels, the second guided by the first: groups found in the first channel by sums of squared
+/// differences, cosine and Hadamard transforms by their formulas, weights 1 / number kept and 1 / sum of squared
+/// factors, under a Kaiser window of beta 2. Three channels as a luma and two differences, orthonormal. Alpha and
+/// samples that are not finite stay; these count as 0.
+[[nodiscard]] Image block_matching(const ConstView& in, double noise, const BlockGroups& first,
+                                   const BlockGroups& second);
 /// The mean weighted by distance and difference, over the square window, the border as given.
 [[nodiscard]] Image bilateral(const ConstView& in, double sigma, int radius, double range, Border border);
 /// He, Sun and Tang (2013), equations 5 to 8, window by window.
