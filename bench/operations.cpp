@@ -119,6 +119,8 @@ void denoisers(std::vector<Operation>& all) {
   add("bilateral, fast, sigma 6", 40, Bilateral{.sigma = 6, .range = 0.2F});
   add("total_variation, to 0.1 %", 150, TotalVariation{.weight = 0.1F});
   add("nonlocal_means, 7x7 in 21x21", 250, NonlocalMeans{.noise = 0.1F});
+  add("block_matching, fast", 200, BlockMatching{.noise = 0.1F, .effort = BlockEffort::fast});
+  add("block_matching", 600, BlockMatching{.noise = 0.1F});
 }
 
 void transforms(std::vector<Operation>& all) {

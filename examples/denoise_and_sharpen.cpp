@@ -22,6 +22,8 @@ int main(int argc, char** argv) try {
   tell("impulses dropped", sorted);
   const sieve::Image smooth = sieve::NonlocalMeans{.search = 7}(sorted);
   tell("then non-local means", smooth);
+  const sieve::Image grouped = sieve::BlockMatching{.effort = sieve::BlockEffort::fast}(sorted);
+  tell("or block matching", grouped);
 
   // Total variation tells how it got there.
   sieve::Image even(sorted.shape());

@@ -3,11 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "core/finite.hpp"
 #include "denoise/block_pass.hpp"
 #include "run/validate.hpp"
+#include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/spatial/frame.hpp"
@@ -76,14 +78,50 @@ Passes passes_of(const BlockMatching& f, float noise) {
 }
 
 // The channels of a picture that is at least a block, as planes of equal noise.
-Image denoised(const Image& planes, const Passes& passes) {
+struct Denoised {
+  Image basic, result;
+};
+
+// The color channels of a picture of finite samples, after the first pass and after both.
+Denoised denoised(const BlockMatching& f, const ConstView& finite, float noise) {
+  const Passes passes = passes_of(f, std::max(noise, 1e-6F));
+  const int color = finite.shape.color_channels(), side = std::max(passes.first.side, passes.second.side),
+            right = std::max(0, side - finite.width()), below = std::max(0, side - finite.height());
+  ConstView colors = finite;
+  colors.shape.channels = color;
+  Image planes = color == 3 ? colors_turned(colors, false) : Image(colors);
+  if (right > 0 || below > 0) planes = Pad{.right = right, .bottom = below, .border = Border::mirror}(planes);
   // The second pass transforms the guide's blocks, too.
   constexpr double kSecond = 1.3;
   Progress progress(1 + kSecond);
-  const Image basic = block_pass(planes, planes.view().channel(0), nullptr, passes.first);
+  Denoised d;
+  d.basic = block_pass(planes, planes.view().channel(0), nullptr, passes.first);
   progress.add(1);
   progress.expect(kSecond);
-  return block_pass(planes, basic.view().channel(0), &basic, passes.second);
+  d.result = block_pass(planes, d.basic.view().channel(0), &d.basic, passes.second);
+  if (color == 3) {
+    d.basic = colors_turned(d.basic, true);
+    d.result = colors_turned(d.result, true);
+  }
+  return d;
+}
+
+float noise_of(const BlockMatching& f, const ConstView& in) {
+  return f.noise ? *f.noise : static_cast<float>(noise_level(in));
+}
+
+std::vector<Stage> stages_of_block_matching(const BlockMatching& f, const ConstView& in) {
+  const Image finite = map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; });
+  const Denoised d = denoised(f, finite, noise_of(f, in));
+  const Rectangle all{0, 0, in.width(), in.height()};
+  const Image basic(d.basic.view().part(all)), result(d.result.view().part(all));
+  ConstView colors = finite.view();
+  colors.shape.channels = result.channels();
+  std::vector<Stage> stages;
+  stages.push_back({"first pass", basic});
+  stages.push_back(
+      {"taken away", map_pairs(colors, result, [](float a, float b) { return a - b; }), StageContent::differences});
+  return stages;
 }
 
 }  // namespace
@@ -92,20 +130,12 @@ Image BlockMatching::operator()(const ConstView& in) const { return allocate_and
 
 void BlockMatching::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const float s = noise ? *noise : static_cast<float>(noise_level(in));
+  const float s = noise_of(*this, in);
   if (!noise) note(fmt::format("noise deviation {:.4f}, estimated", s));
-  const Passes passes = passes_of(*this, std::max(s, 1e-6F));
-  const int color = in.shape.color_channels(), side = std::max(passes.first.side, passes.second.side),
-            right = std::max(0, side - in.width()), below = std::max(0, side - in.height());
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
-    ConstView colors = finite;
-    colors.shape.channels = color;
-    Image planes = color == 3 ? colors_turned(colors, false) : Image(colors);
-    if (right > 0 || below > 0) planes = Pad{.right = right, .bottom = below, .border = Border::mirror}(planes);
-    Image made = denoised(planes, passes);
-    if (color == 3) made = colors_turned(made, true);
-    for (int c = 0; c < color; ++c)
-      copy(made.view().channel(c).part({0, 0, in.width(), in.height()}), result.channel(c));
+    const Denoised made = denoised(*this, finite, s);
+    for (int c = 0; c < in.shape.color_channels(); ++c)
+      copy(made.result.view().channel(c).part({0, 0, in.width(), in.height()}), result.channel(c));
   });
   copy_alpha(in, out);
 }
@@ -116,6 +146,12 @@ void BlockMatching::describe(Description<BlockMatching>& d) {
   d.also({"collaborative filtering", "denoise", "grain", "nonlocal", "transform"});
   d.wrong("the noise is alike in neighbors or grows with the light (put anscombe around it); time is short: guided.");
   d.measures([](const BlockMatching& f) { return !f.noise; });
+  d.stages(stages_of_block_matching);
+  d.meaning([](const BlockMatching& f) {
+    const BlockPassOptions o = passes_of(f, f.noise.value_or(0)).second;
+    return fmt::format("blocks {0}x{0}, up to {1} to a group, from {2}x{2}, every {3} pixels", o.side,
+                       std::bit_floor(static_cast<unsigned>(o.group)), 2 * o.search + o.side, o.step);
+  });
   d.field("noise", &BlockMatching::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.field("effort", &BlockMatching::effort, "", "sets what is left to itself below");
   d.field("block", &BlockMatching::block, "pixels", "side of the blocks", {4, 16});
