@@ -58,12 +58,14 @@ Passes passes_of(const BlockMatching& f, float noise) {
   const auto square = [](float v) { return v * v; };
   // The bounds of what is alike are Lebrun's; within the noise itself (what is left of it, in the second pass) no
   // difference means anything.
-  BlockPassOptions first{
-      8, 16, 19, 4, (strong ? 5000.0F : 2500.0F) * square(kLevel), 2 * square(noise), noise, strong ? 2.8F : 2.7F},
-      second{8, 16, 19, 4, (strong ? 3500.0F : 400.0F) * square(kLevel), square(0.2F * noise), noise, 0};
+  const int group = strong ? 32 : 16;
+  BlockPassOptions first{8,     group, 19, 4, (strong ? 5000.0F : 2500.0F) * square(kLevel), 2 * square(noise),
+                         noise, 2.7F},
+      second{8, group, 19, 4, (strong ? 3500.0F : 400.0F) * square(kLevel), square(0.15F * noise), noise, 0};
   if (f.effort == BlockEffort::fast) {
     first.step = second.step = 6;
     first.search = second.search = 10;
+    first.group = second.group = 16;
   } else if (f.effort == BlockEffort::high) {
     first.step = second.step = 2;
     second.group = 32;

@@ -47,6 +47,8 @@ Image block_matching(const BlockMatching& f, const ConstView& in) {
   const double noise = std::max(1e-6, or_noise(f.noise, in, 1, 0));
   const bool strong = 255 * noise > 35;
   reference::BlockGroups first, second;
+  if (strong) first.most = second.most = 32;
+  if (f.effort == BlockEffort::fast) first.most = second.most = 16;
   if (f.effort == BlockEffort::fast) first.step = second.step = 6, first.search = second.search = 10;
   if (f.effort == BlockEffort::high) first.step = second.step = 2, second.most = 32;
   for (reference::BlockGroups* g : {&first, &second}) {
@@ -55,11 +57,10 @@ Image block_matching(const BlockMatching& f, const ConstView& in) {
     g->search = f.search.value_or(g->search);
     g->step = std::min(f.step.value_or(g->step), g->side);
   }
-  first.hard = strong ? 2.8 : 2.7;
   first.unlike = (strong ? 5000 : 2500) / 255.0 / 255.0;
   first.alike = 2 * noise * noise;
   second.unlike = (strong ? 3500 : 400) / 255.0 / 255.0;
-  second.alike = 0.04 * noise * noise;
+  second.alike = 0.0225 * noise * noise;
   return reference::block_matching(in, noise, first, second);
 }
 

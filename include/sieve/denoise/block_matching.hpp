@@ -14,7 +14,7 @@ namespace SIEVE_EXPORT sieve {
 /// How much work BlockMatching does.
 enum class BlockEffort {
   fast,    ///< a reference block every 6 pixels, searched for 10 pixels around: a third of the time, 0.3 to 0.4 dB less
-  normal,  ///< every 4 pixels, 19 pixels around, 16 blocks to a group
+  normal,  ///< every 4 pixels, 19 pixels around, 16 blocks to a group, 32 in strong noise
   high     ///< every 2 pixels, 32 blocks to a group in the second pass: four times the time for 0.1 dB
 };
 template <>
