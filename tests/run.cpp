@@ -200,14 +200,20 @@ TEST_CASE(
   }
 }
 
-TEST_CASE("the time that a run will take") {
+TEST_CASE("the time that a run will take: a try that nobody hears, and that takes wrong calls for what they are") {
   Engine engine{{.threads = 2}};
   const Image in = noise(1200, 900);
-  const double cheap = engine.expected_seconds(Chain::parse("invert then clip"), in),
-               dear = engine.expected_seconds(NonlocalMeans{}, in);
-  CHECK(cheap > 0);
-  CHECK(dear > 20 * cheap);
+  Watch watch;
+  int heard = 0;
+  watch.on_note = [&](const std::string&) { ++heard; };
+  watch.on_progress = [&](double) { ++heard; };
+  const Watch::Active active(watch);
+  CHECK(engine.expected_seconds(Chain::parse("adaptive_wiener then clip"), in) > 0);
+  CHECK(heard == 0);
   CHECK_THROWS_AS(engine.expected_seconds(Gaussian{.sigma = -1}, in), InvalidArgument);
+  CHECK_THROWS_AS(engine.expected_seconds(Crop{.width = 2000}, in), InvalidArgument);
+  watch.stop();
+  CHECK_THROWS_AS(engine.expected_seconds(NonlocalMeans{}, in), Canceled);
 }
 
 TEST_CASE("memory: a plan that needs more than there is, is refused before work; one that fits stays within it") {

@@ -122,14 +122,17 @@ struct Outcome {
 class Teller {
  public:
   explicit Teller(const std::vector<BatchFile>& files) : count_(files.size()), terminal_(::isatty(STDERR_FILENO) != 0) {
-    std::error_code none;
-    for (const BatchFile& f : files) bytes_ += 1 + static_cast<double>(fs::file_size(f.in, none));
+    for (const BatchFile& f : files) {
+      std::error_code unknown;
+      const auto size = fs::file_size(f.in, unknown);
+      file_bytes_.push_back(unknown ? 1 : 1 + static_cast<double>(size));
+      bytes_ += file_bytes_.back();
+    }
   }
-  void finished(const BatchFile& file, const Outcome& o) {
+  void finished(std::size_t number, const BatchFile& file, const Outcome& o) {
     const std::lock_guard lock(mutex_);
     ++done_;
-    std::error_code none;
-    const double bytes = 1 + static_cast<double>(fs::file_size(file.in, none));
+    const double bytes = file_bytes_[number];
     bytes_done_ += bytes;
     if (o.state == Outcome::State::written) bytes_worked_ += bytes, ++worked_;
     if (o.state == Outcome::State::failed) {
@@ -170,6 +173,7 @@ class Teller {
   }
   std::mutex mutex_;
   std::size_t count_, done_ = 0, worked_ = 0, errors_ = 0;
+  std::vector<double> file_bytes_;
   double bytes_ = 0, bytes_done_ = 0, bytes_worked_ = 0;  // of the files
   bool terminal_, shown_ = false;
   std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now(), drawn_{};
@@ -265,7 +269,7 @@ class Batch {
         }
       }
       outcomes_[i] = o;
-      teller.finished(files_[i], o);
+      teller.finished(i, files_[i], o);
     }
   }
 

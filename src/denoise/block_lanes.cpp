@@ -107,6 +107,18 @@ Nearest NearestPlaces(const float* HWY_RESTRICT distances, int count, int wanted
 // Vectors of at most eight lanes: a row of a block of 8.
 using Eight = hn::CappedTag<float, 8>;
 
+// The sum of eight vectors, each times a number.
+HWY_INLINE hn::Vec<Eight> WeightedSum(const float* HWY_RESTRICT x, const hn::Vec<Eight>* HWY_RESTRICT v) {
+  const Eight d;
+  const auto low = hn::MulAdd(
+      hn::Set(d, x[3]), v[3],
+      hn::MulAdd(hn::Set(d, x[2]), v[2], hn::MulAdd(hn::Set(d, x[1]), v[1], hn::Mul(hn::Set(d, x[0]), v[0]))));
+  const auto high = hn::MulAdd(
+      hn::Set(d, x[7]), v[7],
+      hn::MulAdd(hn::Set(d, x[6]), v[6], hn::MulAdd(hn::Set(d, x[5]), v[5], hn::Mul(hn::Set(d, x[4]), v[4]))));
+  return hn::Add(low, high);
+}
+
 // Blocks of 8: one row in one vector (or two), all of it in registers. Even and odd functions of the second direction
 // are made of sums and differences.
 void ForwardOfEight(const BlockBasis& b, const float* from, std::ptrdiff_t stride, float* out) {
@@ -118,18 +130,7 @@ void ForwardOfEight(const BlockBasis& b, const float* from, std::ptrdiff_t strid
     HWY_UNROLL(8)
     for (int j = 0; j < 8; ++j) function[j] = hn::Load(d, b.columns + j * 8 + part);
     HWY_UNROLL(8)
-    for (int y = 0; y < 8; ++y) {
-      const float* x = from + y * stride;
-      const auto low =
-          hn::MulAdd(hn::Set(d, x[3]), function[3],
-                     hn::MulAdd(hn::Set(d, x[2]), function[2],
-                                hn::MulAdd(hn::Set(d, x[1]), function[1], hn::Mul(hn::Set(d, x[0]), function[0]))));
-      const auto high =
-          hn::MulAdd(hn::Set(d, x[7]), function[7],
-                     hn::MulAdd(hn::Set(d, x[6]), function[6],
-                                hn::MulAdd(hn::Set(d, x[5]), function[5], hn::Mul(hn::Set(d, x[4]), function[4]))));
-      r[y] = hn::Add(low, high);
-    }
+    for (int y = 0; y < 8; ++y) r[y] = WeightedSum(from + y * stride, function);
     HWY_UNROLL(4)
     for (int y = 0; y < 4; ++y) {
       const auto sum = hn::Add(r[y], r[7 - y]);
@@ -176,18 +177,7 @@ void InverseOfEight(const BlockBasis& b, float* block) {
     HWY_UNROLL(8)
     for (int k = 0; k < 8; ++k) function[k] = hn::Load(d, c + k * 8 + part);
     HWY_UNROLL(8)
-    for (int y = 0; y < 8; ++y) {
-      const float* x = down + y * 8;
-      const auto low =
-          hn::MulAdd(hn::Set(d, x[3]), function[3],
-                     hn::MulAdd(hn::Set(d, x[2]), function[2],
-                                hn::MulAdd(hn::Set(d, x[1]), function[1], hn::Mul(hn::Set(d, x[0]), function[0]))));
-      const auto high =
-          hn::MulAdd(hn::Set(d, x[7]), function[7],
-                     hn::MulAdd(hn::Set(d, x[6]), function[6],
-                                hn::MulAdd(hn::Set(d, x[5]), function[5], hn::Mul(hn::Set(d, x[4]), function[4]))));
-      hn::Store(hn::Add(low, high), d, block + y * 8 + part);
-    }
+    for (int y = 0; y < 8; ++y) hn::Store(WeightedSum(down + y * 8, function), d, block + y * 8 + part);
   }
 }
 

@@ -36,10 +36,9 @@ void block_forward(const BlockBasis& b, const float* from, std::ptrdiff_t stride
 // The samples back, in place.
 void block_inverse(const BlockBasis& b, float* block);
 
-// A stack of `count` blocks (a power of two up to kMostGroup) of `n` floats each (a
-// multiple of 16), one behind the other: a Hadamard
-// transform through the stack, every number of a size up to `threshold` (of the orthonormal transform) set to 0 but for
-// the mean, and back. Gives the number of those that stay.
+// A stack of `count` blocks (a power of two up to kMostGroup) of `n` floats each (a multiple of 16), one behind the
+// other: a Hadamard transform through the stack, every number of a size up to `threshold` (of the orthonormal
+// transform) set to 0 but for the mean, and back. Gives the number of those that stay.
 int shrink_hard(float* stack, int count, std::size_t n, float threshold);
 // The same, every number times b^2 / (b^2 + power) with b the number of a guide's stack, which is spoiled. Gives the
 // sum of the squared factors.

@@ -64,8 +64,7 @@ Passes passes_of(const BlockMatching& f, float noise) {
       second{8, group, 19, 4, (strong ? 3500.0F : 400.0F) * square(kLevel), square(0.15F * noise), noise, 0};
   if (f.effort == BlockEffort::fast) {
     first.step = second.step = 6;
-    first.search = second.search = 10;
-    first.group = second.group = 16;
+    first.search = second.search = 14;
   } else if (f.effort == BlockEffort::high) {
     first.step = second.step = 2;
     second.group = 32;
@@ -79,12 +78,11 @@ Passes passes_of(const BlockMatching& f, float noise) {
   return {first, second};
 }
 
-// The channels of a picture that is at least a block, as planes of equal noise.
+// The color channels of a picture of finite samples, after the first pass and after both; where the picture is smaller
+// than a block, with what was added to it.
 struct Denoised {
   Image basic, result;
 };
-
-// The color channels of a picture of finite samples, after the first pass and after both.
 Denoised denoised(const BlockMatching& f, const ConstView& finite, float noise) {
   const Passes passes = passes_of(f, std::max(noise, 1e-6F));
   const int color = finite.shape.color_channels(), side = std::max(passes.first.side, passes.second.side),
@@ -151,8 +149,10 @@ void BlockMatching::describe(Description<BlockMatching>& d) {
   d.stages(stages_of_block_matching);
   d.meaning([](const BlockMatching& f) {
     const BlockPassOptions o = passes_of(f, f.noise.value_or(0)).second;
-    return fmt::format("blocks {0}x{0}, up to {1} to a group, from {2}x{2}, every {3} pixels", o.side,
-                       std::bit_floor(static_cast<unsigned>(o.group)), 2 * o.search + o.side, o.step);
+    const bool by_noise = !f.noise && !f.group && f.effort != BlockEffort::high;
+    return fmt::format("blocks {0}x{0} every {4} pixels, groups of {1}{2}, from {3}x{3}", o.side,
+                       std::bit_floor(static_cast<unsigned>(o.group)), by_noise ? ", of 32 in strong noise" : "",
+                       2 * o.search + o.side, o.step);
   });
   d.field("noise", &BlockMatching::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.field("effort", &BlockMatching::effort, "", "sets what is left to itself below");

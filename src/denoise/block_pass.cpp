@@ -5,6 +5,8 @@
 #include <cmath>
 #include <cstdint>
 #include <limits>
+#include <span>
+#include <utility>
 #include <vector>
 
 #include "core/workspace.hpp"
@@ -26,6 +28,33 @@ struct Match {
 // At equal distances by their place, so that the choice is the same everywhere.
 bool nearer(const Match& a, const Match& b) {
   return a.distance != b.distance ? a.distance < b.distance : a.y != b.y ? a.y < b.y : a.x < b.x;
+}
+
+// To 13 bits, so that blocks that are equally like the reference (a drawn picture has many) are taken in the order of
+// their places, however their sums were rounded.
+float rounded(float distance) {
+  return std::bit_cast<float>((std::bit_cast<std::uint32_t>(distance) + 0x400U) & ~0x7ffU);
+}
+
+struct Offset {
+  int dx, dy;
+};
+// All offsets up to `reach` but 0, so that each of the first ones lies far from the others: by the fractional part of
+// dx / p
+// + dy / p^2 with the plastic number p, p^3 = p + 1 (an additive recurrence; Weyl's equidistribution).
+std::vector<Offset> spread_offsets(int reach) {
+  constexpr double kPlastic = 1.324717957244746;
+  std::vector<std::pair<double, Offset>> all;
+  for (int dy = -reach; dy <= reach; ++dy) {
+    for (int dx = -reach; dx <= reach; ++dx) {
+      const double t = dx / kPlastic + dy / (kPlastic * kPlastic);
+      if (dx != 0 || dy != 0) all.push_back({t - std::floor(t), {dx, dy}});
+    }
+  }
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<Offset> offsets;
+  for (const auto& [place, offset] : all) offsets.push_back(offset);
+  return offsets;
 }
 
 // Kaiser's window with beta 2, so that blocks end softly.
@@ -72,6 +101,7 @@ class BlockPass {
         height_(planes.height()),
         basis_(o.side),
         window_(soft_window(o.side, basis_.pitch)),
+        spread_(spread_offsets(o.search)),
         match_(match) {
     for (int c = 0; c < planes.channels(); ++c) {
       planes_.emplace_back(planes.view().channel(c));
@@ -162,28 +192,27 @@ class BlockPass {
       const auto all = static_cast<float>(o.side * o.side);
       const lanes::Nearest found =
           lanes::nearest_places(distances_.data(), count, o.group, o.alike * all, o.unlike * all, places_.data());
-      const int kept = static_cast<int>(std::bit_floor(static_cast<unsigned>(std::min(o.group, found.count))));
+      const auto kept = std::bit_floor(static_cast<std::size_t>(std::min(o.group, found.count)));
       matches_.clear();
-      const auto take = [&](int place) {
-        const int at = places_[static_cast<std::size_t>(place)];
-        matches_.push_back({distances_[static_cast<std::size_t>(at)], x0 + at % pitch, y0 + at / pitch});
-      };
       if (found.alike) {
-        // Very many are alike: the nearest would be those that overlap, whose noise is the same. Evenly spread ones are
-        // taken instead, and the block itself.
+        // Very many are alike: the nearest would be those that overlap, whose noise is the same. The block itself and
+        // others in an order that spreads them out are taken instead.
         matches_.push_back({-1, x, y});
-        for (int i = 1; i < kept; ++i) {
-          take(static_cast<int>(static_cast<std::int64_t>(i) * found.count / kept));
-          if (matches_.back().distance >= 0) continue;
-          matches_.pop_back();
-          take(0);
+        for (auto at = p_.spread_.begin(); matches_.size() < kept; ++at) {
+          const int cx = x + at->dx, cy = y + at->dy;
+          if (cx < x0 || cx > x1 || cy < y0 || cy > y1) continue;
+          const float d = distances_[static_cast<std::size_t>((cy - y0) * pitch + cx - x0)];
+          if (d < o.alike * all) matches_.push_back({d, cx, cy});
         }
       } else {
-        for (int i = 0; i < found.count; ++i) take(i);
+        for (int i = 0; i < found.count; ++i) {
+          const int at = places_[static_cast<std::size_t>(i)];
+          matches_.push_back({rounded(distances_[static_cast<std::size_t>(at)]), x0 + at % pitch, y0 + at / pitch});
+        }
         // In order, since neighbors in the stack should be alike.
         std::sort(matches_.begin(), matches_.end(), nearer);
       }
-      group(std::span<const Match>(matches_).first(static_cast<std::size_t>(kept)));
+      group(std::span<const Match>(matches_).first(kept));
     }
 
     void group(std::span<const Match> matches) {
@@ -228,6 +257,7 @@ class BlockPass {
   int width_, height_;
   lanes::BlockBasis basis_;
   Scratch<float> window_;
+  std::vector<Offset> spread_;
   Plane match_;
   std::vector<Plane> planes_, guides_, sums_, weights_;
 };

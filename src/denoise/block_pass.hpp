@@ -1,8 +1,6 @@
 #pragma once
 // One pass of block matching over a picture.
 
-#include <span>
-
 #include "sieve/core/image.hpp"
 
 namespace sieve::internal {

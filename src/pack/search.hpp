@@ -24,7 +24,7 @@ class Search {
 
  private:
   struct Tried {
-    double at;        // the logarithm of the step, or less it
+    double at;        // the logarithm of the step, with the sign that lets distances rise
     double distance;  // from the goal, counted in what is allowed: 0 to 1 is good, below 0 not allowed
   };
   struct Found {

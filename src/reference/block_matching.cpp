@@ -48,17 +48,25 @@ std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups
     }
   }
   const bool spread = static_cast<int>(alike.size()) >= g.most;
-  const auto found = spread ? alike.size() : all.size();
-  const std::size_t count = std::bit_floor(std::min(found, at(g.most)));
+  const std::size_t count = std::bit_floor(std::min(spread ? alike.size() : all.size(), at(g.most)));
   if (spread) {
-    std::vector<Place> some = {{-1, own.x, own.y}};
-    for (std::size_t i = 1; i < count; ++i) {
-      const Place& m = alike[i * alike.size() / count];
-      some.push_back(m.distance < 0 ? alike[0] : m);
-    }
-    return some;
+    // The own block, then by the fractional part of dx / p + dy / p^2, p^3 = p + 1.
+    const double p1 = std::cbrt(0.5 + std::sqrt(69.0) / 18) + std::cbrt(0.5 - std::sqrt(69.0) / 18);
+    const auto order = [&](const Place& m) {
+      const double t = (m.x - own.x) / p1 + (m.y - own.y) / p1 / p1;
+      return m.distance < 0 ? -1 : t - std::floor(t);
+    };
+    std::sort(alike.begin(), alike.end(), [&](const Place& a, const Place& b) { return order(a) < order(b); });
+    alike.resize(count);
+    return alike;
   }
-  // Stable: at equal distances in reading order.
+  // To 13 bits, as sums; stable: at equal distances in reading order.
+  for (Place& m : all) {
+    if (m.distance <= 0) continue;
+    int exponent = 0;
+    const double part = std::frexp(m.distance * g.side * g.side, &exponent);
+    m.distance = std::ldexp(std::round(std::ldexp(part, 13)), exponent);
+  }
   std::stable_sort(all.begin(), all.end(), [](const Place& a, const Place& b) { return a.distance < b.distance; });
   all.resize(count);
   return all;

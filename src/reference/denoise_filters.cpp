@@ -48,8 +48,7 @@ Image block_matching(const BlockMatching& f, const ConstView& in) {
   const bool strong = 255 * noise > 35;
   reference::BlockGroups first, second;
   if (strong) first.most = second.most = 32;
-  if (f.effort == BlockEffort::fast) first.most = second.most = 16;
-  if (f.effort == BlockEffort::fast) first.step = second.step = 6, first.search = second.search = 10;
+  if (f.effort == BlockEffort::fast) first.step = second.step = 6, first.search = second.search = 14;
   if (f.effort == BlockEffort::high) first.step = second.step = 2, second.most = 32;
   for (reference::BlockGroups* g : {&first, &second}) {
     g->side = f.block.value_or(g->side);

@@ -26,14 +26,14 @@ struct BlockGroups {
   int search = 19;    ///< a match lies so far away at most
   int step = 4;       ///< from one reference to the next, and the last place where a block fits
   double unlike = 0;  ///< blocks of that mean squared difference and more do not match
-  double alike = 0;   ///< where at least `most` are below that: the reference first, then of these n in reading order
-                      ///< those at i n / count for i = 1..count - 1, or at 0 where that is the reference
+  double alike = 0;   ///< where at least `most` are below that: the reference first, then of these
+                      ///< those of the smallest fractional part of dx / p + dy / p^2, p^3 = p + 1
   double hard = 2.7;  ///< coefficients up to so many noise deviations become 0, but for the mean
 };
 /// Two passes over the channels, the second guided by the first: groups found in the first channel by sums of squared
-/// differences, cosine and Hadamard transforms by their formulas, weights 1 / number kept and 1 / sum of squared
-/// factors, under a Kaiser window of beta 2. Three channels as a luma and two differences, orthonormal. Alpha and
-/// samples that are not finite stay; these count as 0.
+/// differences rounded to 13 bits, cosine and Hadamard transforms by their formulas, weights 1 / number kept and 1 /
+/// sum of squared factors, under a Kaiser window of beta 2. Three channels as a luma and two differences, orthonormal.
+/// Alpha and samples that are not finite stay; these count as 0.
 [[nodiscard]] Image block_matching(const ConstView& in, double noise, const BlockGroups& first,
                                    const BlockGroups& second);
 /// The mean weighted by distance and difference, over the square window, the border as given.
