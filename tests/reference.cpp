@@ -1,5 +1,7 @@
 // The plain definitions themselves, against values worked out by hand: everything else is held against them.
 
+#include <numbers>
+
 #include "support.hpp"
 
 using namespace sieve;
@@ -152,6 +154,18 @@ TEST_CASE("denoisers by hand") {
   CHECK(reference::total_variation_objective(from(2, {0, 1, 0, 0}), Image(2, 2), 0.25, false) == doctest::Approx(4));
   // Around the 0: five zeros and the pixel itself of weight 1, three ones of weight exp(-(1 - 2 / 4) / (1 / 4)).
   near(reference::nonlocal_means(from(2, {0, 1}), 0, 1, 1, 0.5, Border::edge), {0.0633790, 0.9366210});
+  // One block alone, 0.5 + 0.2 cos(pi (x + 0.5) / 4): its only other coefficient is 0.2 sqrt(8), which stays above 2.7
+  // deviations of 0.2 and is then weighed by 0.32 / (0.32 + 0.04), and falls below those of 0.21.
+  std::vector<float> wave;
+  std::vector<double> weighed;
+  for (int i = 0; i < 16; ++i) {
+    const double c = std::cos(std::numbers::pi * (i % 4 + 0.5) / 4);
+    wave.push_back(static_cast<float>(0.5 + 0.2 * c));
+    weighed.push_back(0.5 + 0.2 * c * 8 / 9);
+  }
+  const reference::BlockGroups one{.side = 4, .most = 1, .search = 0, .unlike = 1};
+  near(reference::block_matching(from(4, wave), 0.2, one, one), weighed);
+  near(reference::block_matching(from(4, wave), 0.21, one, one), std::vector<double>(16, 0.5));
   // Three equal rows: two zeros of weights 1 and e^-1/2, a one of weight e^-1/2 e^-1/2.
   near(reference::bilateral(from(2, {0, 1}), 1, 1, 1, Border::edge), {0.1863237, 0.8136763});
   // In a row of three that wraps every window holds all: mean 1, variance 2/3.

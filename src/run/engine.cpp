@@ -327,7 +327,8 @@ void check_call(const Schedule& schedule, const Step& filter, const ConstView& i
 // all, which the system would promise and then end the process for.
 void check_memory(const Schedule& schedule, const Step& filter, const RunOptions& o, std::size_t limit, int threads) {
   constexpr std::size_t kNoMatter = std::size_t{1} << 26;
-  const std::size_t result = o.out.data != nullptr ? 0 : bytes_of(schedule.out());
+  const Shape made = o.part ? Shape{o.part->width, o.part->height, schedule.out().channels} : schedule.out();
+  const std::size_t result = o.out.data != nullptr ? 0 : bytes_of(made);
   if (limit == 0 && bytes_of(schedule.largest()) < kNoMatter) return;
   const auto mebibytes = [](std::size_t bytes) { return static_cast<double>(bytes) / (1 << 20); };
   const std::size_t needed =
@@ -339,11 +340,10 @@ void check_memory(const Schedule& schedule, const Step& filter, const RunOptions
                     filter.about->name, mebibytes(needed), mebibytes(limit)));
   }
   if (needed + result > machine_memory()) {
-    throw Error(
-        fmt::format("{}: {:.0f} MiB are needed beyond the source for a result of {}x{}, and this machine has "
-                    "{:.0f}: take a smaller picture or a part of the result",
-                    filter.about->name, mebibytes(needed + result), schedule.out().width, schedule.out().height,
-                    mebibytes(machine_memory())));
+    throw Error(fmt::format(
+        "{}: {:.0f} MiB are needed beyond the source for a result of {}x{}, and this machine has "
+        "{:.0f}: take a smaller picture or a part of the result",
+        filter.about->name, mebibytes(needed + result), made.width, made.height, mebibytes(machine_memory())));
   }
 }
 
