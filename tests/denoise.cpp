@@ -45,14 +45,20 @@ TEST_CASE("denoisers against their definitions: parameters, odd sizes, color") {
 
 TEST_CASE(
     "block matching against its definition: parameters, odd sizes, color; no sample but those of an equal choice") {
-  for (const auto& [text, shape] : {std::pair<const char*, Shape>{"block_matching noise=0.1", {37, 29, 1}},
-                                    {"block_matching noise=0.3 effort=fast", {41, 23, 3}},
-                                    {"block_matching noise=0.05 block=5 group=7 search=6 step=3", {30, 26, 2}},
-                                    {"block_matching noise=0.2 block=12 group=32 search=9 step=12", {33, 40, 1}},
-                                    {"block_matching noise=0.1 effort=high search=5", {19, 8, 1}},
-                                    {"block_matching noise=0.1", {3, 5, 4}},
-                                    {"block_matching", {24, 24, 1}},
-                                    {"block_matching noise=0.1 group=1", {1, 1, 3}}}) {
+  for (const auto& [text, shape] :
+       {std::pair<const char*, Shape>{"block_matching noise=0.1", {37, 29, 1}},
+        {"block_matching noise=0.3 effort=fast", {41, 23, 3}},
+        {"block_matching noise=0.05 block=5 group=7 search=6 step=3", {30, 26, 2}},
+        {"block_matching noise=0.2 block=12 group=32 search=9 step=12", {33, 40, 1}},
+        {"block_matching noise=0.1 effort=high search=5", {19, 8, 1}},
+        {"block_matching noise=0.1", {3, 5, 4}},
+        {"block_matching", {24, 24, 1}},
+        {"block_matching spectrum=measured noise=0.1", {48, 40, 3}},
+        {"block_matching by=singular noise=0.1", {26, 31, 1}},
+        {"block_matching by=singular effort=high noise=0.25", {22, 19, 3}},
+        {"block_matching by=singular effort=fast block=9 group=20 step=7 search=5", {30, 26, 2}},
+        {"block_matching by=singular noise=0.1", {4, 1, 1}},
+        {"block_matching noise=0.1 group=1", {1, 1, 3}}}) {
     CAPTURE(text);
     CAPTURE(shape.width);
     const Filter f = Chain::parse(text).steps()[0];
@@ -102,7 +108,45 @@ TEST_CASE("block matching: flat pictures stay flat, NaN and alpha stay, what is 
   Engine one{{.threads = 1}};
   CHECK(deviation(one.run(f, in).image, all) == 0);
   CHECK_THROWS_AS((BlockMatching{.block = 3}(in)), InvalidArgument);
-  CHECK_THROWS_AS((BlockMatching{.group = 33}(in)), InvalidArgument);
+  CHECK_THROWS_AS((BlockMatching{.group = 151}(in)), InvalidArgument);
+  CHECK_THROWS_AS((BlockMatching{.spectrum = NoiseSpectrum::measured()}(Image(15, 40))), InvalidArgument);
+  CHECK_THROWS_AS((BlockMatching{.spectrum = NoiseSpectrum::of(noise(20, 20, 3))}(Image(40, 40))), InvalidArgument);
+  // Singular values: what is flat or clean stays as well, whatever is lost, on any number of threads.
+  const BlockMatching g{.noise = 0.1F, .by = BlockTransform::singular, .effort = BlockEffort::fast};
+  CHECK(deviation(g(flat), flat) < 1e-6);
+  CHECK(statistics(g(grainy))[0].deviation < 0.1 / std::sqrt(40.0));
+  CHECK(std::isnan(g(odd).at(20, 20, 1)));
+  CHECK(std::isfinite(g(odd).at(21, 20, 1)));
+  CHECK(deviation(one.run(g, odd).image, g(odd)) == 0);
+}
+
+TEST_CASE("block matching: singular values gain on cosines; grain is told by its spectrum, from any source") {
+  const Image clean = to_gray(test::noon().view().part({300, 100, 200, 160}));
+  const auto gain = [&](const BlockMatching& f, const Image& noisy) { return psnr(f(noisy), clean); };
+  const float s = 25.0F / 255;
+  const Image white = GaussianNoise{.deviation = s, .seed = 4}(clean);
+  CHECK(gain({.noise = s, .by = BlockTransform::singular}, white) > gain({.noise = s}, white) + 0.1);
+  // What cannot be told from white noise is taken for it.
+  CHECK(identical(BlockMatching{.noise = s, .spectrum = NoiseSpectrum::measured()}(white),
+                  BlockMatching{.noise = s}(white)));
+  const GaussianNoise grain{.deviation = s, .sigma = 1, .seed = 4};
+  const Image noisy = grain(clean), alone = grain(map_samples(Image(128, 128), [](float) { return 0.5F; }));
+  const double blotchy = gain({.noise = s, .spectrum = NoiseSpectrum::white()}, noisy);
+  for (const BlockTransform by : {BlockTransform::cosine, BlockTransform::singular}) {
+    const BlockEffort fast = BlockEffort::fast;
+    CHECK(gain({.noise = s, .by = by, .effort = fast, .spectrum = NoiseSpectrum::measured()}, noisy) > blotchy + 2);
+    CHECK(gain({.by = by, .effort = fast}, noisy) > blotchy + 2);
+    CHECK(gain({.by = by, .effort = fast, .spectrum = NoiseSpectrum::of(alone)}, noisy) > blotchy + 2);
+  }
+  // The noise of colors that went through a JPEG: nearly none in the light, blotches in the differences.
+  const Image color(test::noon().view().part({300, 100, 200, 160}));
+  Image tinted(color);
+  for (int c = 0; c < 3; c += 2) {
+    const GaussianNoise one{.deviation = 0.08F, .sigma = 1.5F, .seed = 9};
+    copy(one(color.view().channel(c)), tinted.view().channel(c));
+  }
+  CHECK(psnr(BlockMatching{}(tinted), color) >
+        psnr(BlockMatching{.spectrum = NoiseSpectrum::white()}(tinted), color) + 1);
 }
 
 TEST_CASE("total variation: as good as many projections, both ways of color, gap true, objective falls, NaN stays") {

@@ -164,8 +164,20 @@ TEST_CASE("denoisers by hand") {
     weighed.push_back(0.5 + 0.2 * c * 8 / 9);
   }
   const reference::BlockGroups one{.side = 4, .most = 1, .search = 0, .unlike = 1};
-  near(reference::block_matching(from(4, wave), 0.2, one, one), weighed);
-  near(reference::block_matching(from(4, wave), 0.21, one, one), std::vector<double>(16, 0.5));
+  near(reference::block_matching(from(4, wave), reference::white_noise_powers(1, 0.2), one, one), weighed);
+  near(reference::block_matching(from(4, wave), reference::white_noise_powers(1, 0.21), one, one),
+       std::vector<double>(16, 0.5));
+  // Given back whole, with half of 0.2 left: its form of mean square 0.02 is drawn to 1 - 0.01 / 0.02 of itself.
+  const std::vector<reference::SingularRound> back{{one, 1}};
+  std::vector<double> drawn;
+  for (const float v : wave) drawn.push_back(0.5 + (static_cast<double>(v) - 0.5) / 2);
+  near(reference::block_matching(from(4, wave), reference::white_noise_powers(1, 0.2), one, one, back), drawn);
+  // White noise has the same power everywhere.
+  const Image level = map_samples(Image(128, 128), [](float) { return 0.5F; });
+  double mean = 0;
+  const reference::BlockNoisePowers powers = reference::noise_powers(GaussianNoise{.deviation = 0.1F}(level), false);
+  for (const double p : powers[0]) mean += p / 64;
+  CHECK(mean == doctest::Approx(0.01).epsilon(0.05));
   // Three equal rows: two zeros of weights 1 and e^-1/2, a one of weight e^-1/2 e^-1/2.
   near(reference::bilateral(from(2, {0, 1}), 1, 1, 1, Border::edge), {0.1863237, 0.8136763});
   // In a row of three that wraps every window holds all: mean 1, variance 2/3.

@@ -2,8 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <vector>
 
+#include "core/workspace.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/random.hpp"
 
@@ -21,6 +24,35 @@ auto by_random(std::uint64_t seed, Work work) {
     const std::uint64_t start = (static_cast<std::uint64_t>(place.y) << 32) + static_cast<std::uint64_t>(place.x);
     for (std::size_t x = 0; x < n; ++x)
       out[x] = static_cast<float>(work(static_cast<double>(in[x]), random, start + x));
+  };
+}
+
+// Normal noise of mean 0 and variance 1 blurred by a Gaussian and made as strong again: work(v, noise) for every
+// sample. What lies beyond the picture is noise as well.
+template <class Work>
+auto by_grain(std::uint64_t seed, double sigma, Work work) {
+  const int radius = static_cast<int>(std::ceil(4 * sigma));
+  std::vector<double> taps;
+  double squares = 0;
+  for (int i = -radius; i <= radius; ++i) {
+    taps.push_back(std::exp(-i * i / (2 * sigma * sigma)));
+    squares += taps.back() * taps.back();
+  }
+  for (double& t : taps) t /= std::sqrt(squares);
+  return [=](const float* in, float* out, std::size_t n, const RowPlace& place) {
+    const RandomStream random(seed, static_cast<std::uint64_t>(place.channel));
+    Scratch<double> down(n + 2 * static_cast<std::size_t>(radius), 0.0);
+    for (std::size_t j = 0; j < taps.size(); ++j) {
+      // A stream of places that begins `radius` before the picture.
+      const std::uint64_t start =
+          ((static_cast<std::uint64_t>(place.y) + j) << 32) + static_cast<std::uint64_t>(place.x);
+      for (std::size_t x = 0; x < down.size(); ++x) down[x] += taps[j] * random.normal(start + x);
+    }
+    for (std::size_t x = 0; x < n; ++x) {
+      double sum = 0;
+      for (std::size_t i = 0; i < taps.size(); ++i) sum += taps[i] * down[x + i];
+      out[x] = static_cast<float>(work(static_cast<double>(in[x]), sum));
+    }
   };
 }
 
@@ -57,6 +89,9 @@ double poisson(double mean, const RandomStream& random, std::uint64_t position) 
   }
 }
 
+// A blur of less changes nothing.
+constexpr double kLeastGrain = 0.01;
+
 template <class F>
 void seed_field(Description<F>& d) {
   d.field("seed", &F::seed, "", "another seed, other noise of the same kind; the same seed, the same noise");
@@ -73,14 +108,20 @@ void GaussianNoise::describe(Description<GaussianNoise>& d) {
   d.wrong("the light is low and photons are counted: take poisson_noise, whose variance grows with the light.");
   d.maps_places(
       [](const GaussianNoise& f) {
-        return by_random(f.seed,
-                         [k = static_cast<double>(f.deviation)](double v, const RandomStream& r, std::uint64_t at) {
-                           return v + k * r.normal(at);
-                         });
+        const auto k = static_cast<double>(f.deviation);
+        const auto white =
+            by_random(f.seed, [k](double v, const RandomStream& r, std::uint64_t at) { return v + k * r.normal(at); });
+        const auto grain = by_grain(f.seed, std::max(kLeastGrain, static_cast<double>(f.sigma)),
+                                    [k](double v, double noise) { return v + k * noise; });
+        return [white, grain, even = f.sigma == 0](const float* in, float* out, std::size_t n, const RowPlace& place) {
+          even ? white(in, out, n, place) : grain(in, out, n, place);
+        };
       },
       16);
   d.field("deviation", &GaussianNoise::deviation, "0..1 scale", "standard deviation; 25 of 255 levels is 0.098",
           {0, 100});
+  d.field("sigma", &GaussianNoise::sigma, "pixels", "grain of that size: the noise of a Gaussian blur; 0: white noise",
+          {0, 20});
   seed_field(d);
 }
 

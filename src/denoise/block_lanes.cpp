@@ -224,14 +224,15 @@ HWY_INLINE void Hadamard(V* HWY_RESTRICT v) {
 }
 
 template <int kCount>
-int ShrinkHard(float* HWY_RESTRICT stack, std::size_t n, float threshold) {
+int ShrinkHard(float* HWY_RESTRICT stack, std::size_t n, const float* HWY_RESTRICT thresholds) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
   // Not scaled on the way: the size of a number is larger by the root of the count.
-  const auto least = hn::Set(d, threshold * std::sqrt(static_cast<float>(kCount))), scale = hn::Set(d, 1.0F / kCount),
+  const auto larger = hn::Set(d, std::sqrt(static_cast<float>(kCount))), scale = hn::Set(d, 1.0F / kCount),
              one = hn::Set(d, 1.0F);
   auto kept = hn::Zero(d);
   for (std::size_t x = 0; x < n; x += N) {
+    const auto least = hn::Mul(hn::Load(d, thresholds + x), larger);
     hn::Vec<decltype(d)> v[kCount];
     HWY_UNROLL(32)
     for (int i = 0; i < kCount; ++i) v[i] = hn::Load(d, stack + static_cast<std::size_t>(i) * n + x);
@@ -252,12 +253,14 @@ int ShrinkHard(float* HWY_RESTRICT stack, std::size_t n, float threshold) {
 }
 
 template <int kCount>
-float ShrinkByGuide(float* HWY_RESTRICT stack, float* HWY_RESTRICT guide, std::size_t n, float power) {
+float ShrinkByGuide(float* HWY_RESTRICT stack, float* HWY_RESTRICT guide, std::size_t n,
+                    const float* HWY_RESTRICT powers) {
   const hn::ScalableTag<float> d;
   const std::size_t N = hn::Lanes(d);
-  const auto noise = hn::Set(d, power * kCount), scale = hn::Set(d, 1.0F / kCount), one = hn::Set(d, 1.0F);
+  const auto larger = hn::Set(d, static_cast<float>(kCount)), scale = hn::Set(d, 1.0F / kCount), one = hn::Set(d, 1.0F);
   auto squares = hn::Zero(d);
   for (std::size_t x = 0; x < n; x += N) {
+    const auto noise = hn::Mul(hn::Load(d, powers + x), larger);
     hn::Vec<decltype(d)> v[kCount];
     HWY_UNROLL(32)
     for (int i = 0; i < kCount; ++i) v[i] = hn::Load(d, guide + static_cast<std::size_t>(i) * n + x);
@@ -282,36 +285,36 @@ float ShrinkByGuide(float* HWY_RESTRICT stack, float* HWY_RESTRICT guide, std::s
   return hn::GetLane(hn::SumOfLanes(d, squares));
 }
 
-int ShrinkHardAny(float* stack, int count, std::size_t n, float threshold) {
+int ShrinkHardAny(float* stack, int count, std::size_t n, const float* thresholds) {
   switch (count) {
     case 1:
-      return ShrinkHard<1>(stack, n, threshold);
+      return ShrinkHard<1>(stack, n, thresholds);
     case 2:
-      return ShrinkHard<2>(stack, n, threshold);
+      return ShrinkHard<2>(stack, n, thresholds);
     case 4:
-      return ShrinkHard<4>(stack, n, threshold);
+      return ShrinkHard<4>(stack, n, thresholds);
     case 8:
-      return ShrinkHard<8>(stack, n, threshold);
+      return ShrinkHard<8>(stack, n, thresholds);
     case 16:
-      return ShrinkHard<16>(stack, n, threshold);
+      return ShrinkHard<16>(stack, n, thresholds);
     default:
-      return ShrinkHard<32>(stack, n, threshold);
+      return ShrinkHard<32>(stack, n, thresholds);
   }
 }
-float ShrinkByGuideAny(float* stack, float* guide, int count, std::size_t n, float power) {
+float ShrinkByGuideAny(float* stack, float* guide, int count, std::size_t n, const float* powers) {
   switch (count) {
     case 1:
-      return ShrinkByGuide<1>(stack, guide, n, power);
+      return ShrinkByGuide<1>(stack, guide, n, powers);
     case 2:
-      return ShrinkByGuide<2>(stack, guide, n, power);
+      return ShrinkByGuide<2>(stack, guide, n, powers);
     case 4:
-      return ShrinkByGuide<4>(stack, guide, n, power);
+      return ShrinkByGuide<4>(stack, guide, n, powers);
     case 8:
-      return ShrinkByGuide<8>(stack, guide, n, power);
+      return ShrinkByGuide<8>(stack, guide, n, powers);
     case 16:
-      return ShrinkByGuide<16>(stack, guide, n, power);
+      return ShrinkByGuide<16>(stack, guide, n, powers);
     default:
-      return ShrinkByGuide<32>(stack, guide, n, power);
+      return ShrinkByGuide<32>(stack, guide, n, powers);
   }
 }
 
@@ -345,7 +348,7 @@ HWY_EXPORT(ShrinkHardAny);
 HWY_EXPORT(ShrinkByGuideAny);
 HWY_EXPORT(AddBlock);
 
-BlockBasis::BlockBasis(int side_of_blocks) : side(side_of_blocks), pitch(side <= 8 ? 8 : 16), rows{}, columns{} {
+BlockBasis::BlockBasis(int side_of_blocks) : side(side_of_blocks), pitch(block_pitch(side)), rows{}, columns{} {
   for (int k = 0; k < side; ++k) {
     for (int x = 0; x < side; ++x) {
       const double v = std::sqrt((k == 0 ? 1.0 : 2.0) / side) * std::cos(std::numbers::pi * (x + 0.5) * k / side);
@@ -364,11 +367,11 @@ void block_forward(const BlockBasis& b, const float* from, std::ptrdiff_t stride
   HWY_DYNAMIC_DISPATCH(BlockForward)(b, from, stride, coefficients);
 }
 void block_inverse(const BlockBasis& b, float* block) { HWY_DYNAMIC_DISPATCH(BlockInverse)(b, block); }
-int shrink_hard(float* stack, int count, std::size_t n, float threshold) {
-  return HWY_DYNAMIC_DISPATCH(ShrinkHardAny)(stack, count, n, threshold);
+int shrink_hard(float* stack, int count, std::size_t n, const float* thresholds) {
+  return HWY_DYNAMIC_DISPATCH(ShrinkHardAny)(stack, count, n, thresholds);
 }
-float shrink_by_guide(float* stack, float* guide, int count, std::size_t n, float power) {
-  return HWY_DYNAMIC_DISPATCH(ShrinkByGuideAny)(stack, guide, count, n, power);
+float shrink_by_guide(float* stack, float* guide, int count, std::size_t n, const float* powers) {
+  return HWY_DYNAMIC_DISPATCH(ShrinkByGuideAny)(stack, guide, count, n, powers);
 }
 void add_block(const float* block, const float* window, int side, int pitch, float weight, float* sums, float* weights,
                std::ptrdiff_t stride) {

@@ -3,10 +3,15 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
+#include <span>
+#include <utility>
+#include <vector>
 
 #include "core/luma.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/spatial/convolve.hpp"
 #include "sieve/spatial/gradient.hpp"
@@ -18,20 +23,102 @@ namespace sieve {
 
 using namespace internal;
 
+namespace {
+
+// The median, of an even number the lower middle one; in another order after that.
+float median(std::span<float> values) {
+  const auto middle = values.begin() + static_cast<std::ptrdiff_t>((values.size() - 1) / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
+// A picture in tiles of 16 by 16 and a little more.
+struct Tiling {
+  static constexpr int kSide = 16;
+  explicit Tiling(const Shape& s)
+      : width(s.width), height(s.height), across(std::max(1, width / kSide)), down(std::max(1, height / kSide)) {}
+  Rectangle tile(int i) const {
+    const int x = i % across, y = i / across, left = at(x, width, across), top = at(y, height, down);
+    return {left, top, at(x + 1, width, across) - left, at(y + 1, height, down) - top};
+  }
+  static int at(int i, int whole, int parts) { return static_cast<int>(static_cast<long long>(whole) * i / parts); }
+  int width, height, across, down;
+};
+
+struct TileOfNoise {
+  std::vector<float> sizes;  // of the finite responses
+  float middle = 0;
+  bool clipped = false;
+};
+
+// The median of the responses where the picture is flattest; nothing where none is finite.
+std::optional<float> middle_response(const ConstView& plane, const Image& response) {
+  constexpr double kClipped = 0.02;
+  constexpr std::size_t kLeast = 32, kShare = 10;
+  const Tiling tiling(plane.shape);
+  std::vector<TileOfNoise> tiles(static_cast<std::size_t>(tiling.across) * static_cast<std::size_t>(tiling.down));
+  parallel_rows(static_cast<int>(tiles.size()), RowCost(256, 16), [&](int first, int last) {
+    for (int i = first; i < last; ++i) {
+      const Rectangle r = tiling.tile(i);
+      TileOfNoise& t = tiles[static_cast<std::size_t>(i)];
+      int outside = 0;
+      for (int y = r.y; y < r.y + r.height; ++y) {
+        for (int x = r.x; x < r.x + r.width; ++x) {
+          const float v = plane.row(y)[x], size = std::fabs(response.at(x, y));
+          outside += v <= 0 || v >= 1;
+          if (std::isfinite(size)) t.sizes.push_back(size);
+        }
+      }
+      if (!t.sizes.empty()) t.middle = median(t.sizes);
+      t.clipped = outside > kClipped * r.width * r.height;
+    }
+  });
+  // Chosen by what stands beside them: by their own, small noise would be chosen.
+  std::vector<std::pair<float, std::size_t>> order;
+  std::vector<std::size_t> all;
+  for (std::size_t i = 0; i < tiles.size(); ++i) {
+    if (tiles[i].sizes.empty()) continue;
+    all.push_back(i);
+    if (tiles[i].clipped) continue;
+    const int x = static_cast<int>(i) % tiling.across, y = static_cast<int>(i) / tiling.across;
+    float most = 0;
+    const auto look = [&](int u, int v) {
+      if (u >= 0 && u < tiling.across && v >= 0 && v < tiling.down)
+        most = std::max(most, tiles[static_cast<std::size_t>(v * tiling.across + u)].middle);
+    };
+    look(x - 1, y);
+    look(x + 1, y);
+    look(x, y - 1);
+    look(x, y + 1);
+    order.push_back({most, i});
+  }
+  if (!order.empty()) {
+    std::sort(order.begin(), order.end());
+    order.resize(std::min(order.size(), std::max(kLeast, order.size() / kShare)));
+    all.clear();
+    for (const auto& [most, i] : order) all.push_back(i);
+  }
+  std::vector<float> sizes;
+  for (const std::size_t i : all) sizes.insert(sizes.end(), tiles[i].sizes.begin(), tiles[i].sizes.end());
+  if (sizes.empty()) return {};
+  return median(sizes);
+}
+
+}  // namespace
+
 double noise_level(const ConstView& in) {
   require_input(in, "noise_level");
   const Kernel mask = Kernel::parse("1,-2,1/-2,4,-2/1,-2,1");
   double sum = 0;
   const int color = in.shape.color_channels();
   for (int c = 0; c < color; ++c) {
-    const Image response = map_samples(Correlate{.kernel = mask}(in.channel(c)), [](float v) { return std::fabs(v); });
-    try {
-      sum += percentile(response, 0.5) / (0.6745 * 6);
-    } catch (const InvalidArgument&) {
+    const std::optional<float> middle = middle_response(in.channel(c), Correlate{.kernel = mask}(in.channel(c)));
+    if (!middle) {
       throw InvalidArgument(
           "noise_level: no sample has eight finite neighbors, so nothing can be measured: mend or crop the picture, or "
           "give the noise");
     }
+    sum += static_cast<double>(*middle) / (0.6745 * 6);
   }
   return sum / color;
 }

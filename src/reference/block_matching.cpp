@@ -11,6 +11,7 @@ namespace sieve {
 namespace {
 
 using reference::BlockGroups;
+using reference::BlockNoisePowers;
 using Numbers = std::vector<double>;
 
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
@@ -37,7 +38,7 @@ double difference(const Planes& p, const Place& a, const Place& b, int side) {
   return sum / side / side;
 }
 
-std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups& g) {
+std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups& g, bool power_of_two) {
   std::vector<Place> all, alike;
   for (int y = std::max(0, own.y - g.search); y <= std::min(p.height - g.side, own.y + g.search); ++y) {
     for (int x = std::max(0, own.x - g.search); x <= std::min(p.width - g.side, own.x + g.search); ++x) {
@@ -48,7 +49,8 @@ std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups
     }
   }
   const bool spread = static_cast<int>(alike.size()) >= g.most;
-  const std::size_t count = std::bit_floor(std::min(spread ? alike.size() : all.size(), at(g.most)));
+  const std::size_t most = std::min(spread ? alike.size() : all.size(), at(g.most)),
+                    count = power_of_two ? std::bit_floor(most) : most;
   if (spread) {
     // The own block, then by the fractional part of dx / p + dy / p^2, p^3 = p + 1.
     const double p1 = std::cbrt(0.5 + std::sqrt(69.0) / 18) + std::cbrt(0.5 - std::sqrt(69.0) / 18);
@@ -108,15 +110,28 @@ std::vector<Numbers> through(const std::vector<Numbers>& blocks) {
   return out;
 }
 
+Numbers block_of(const Planes& p, std::size_t c, const Place& m, int side) {
+  Numbers block;
+  for (int y = 0; y < side; ++y) {
+    for (int x = 0; x < side; ++x) block.push_back(p.get(c, m.x + x, m.y + y));
+  }
+  return block;
+}
+
+// Of number k of blocks of a side: at its frequency, on a line between those of blocks of 8.
+double power_at(const Numbers& of_eight, int k, int side) {
+  double sum = 0;
+  const double x = std::min(7.0, 8.0 * (k % side) / side), y = std::min(7.0, 8.0 * (k / side) / side);
+  for (int v = 0; v < 8; ++v) {
+    for (int u = 0; u < 8; ++u)
+      sum += std::max(0.0, 1 - std::abs(u - x)) * std::max(0.0, 1 - std::abs(v - y)) * of_eight[at(8 * v + u)];
+  }
+  return sum;
+}
+
 std::vector<Numbers> stack_of(const Planes& p, std::size_t c, const std::vector<Place>& group, int side) {
   std::vector<Numbers> blocks;
-  for (const Place& m : group) {
-    Numbers block;
-    for (int y = 0; y < side; ++y) {
-      for (int x = 0; x < side; ++x) block.push_back(p.get(c, m.x + x, m.y + y));
-    }
-    blocks.push_back(transformed(block, side, false));
-  }
+  for (const Place& m : group) blocks.push_back(transformed(block_of(p, c, m, side), side, false));
   return through(blocks);
 }
 
@@ -134,7 +149,8 @@ std::vector<int> references(int whole, int side, int step) {
 }
 
 // Groups are found in `match`'s first channel; a guide may be missing.
-Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, double noise, const BlockGroups& g) {
+Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, const BlockNoisePowers& noise,
+            const BlockGroups& g) {
   const std::size_t channels = noisy.samples.size();
   std::vector<Numbers> sums(channels, Numbers(noisy.samples[0].size())), weights = sums;
   Numbers kaiser;
@@ -142,14 +158,16 @@ Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, doubl
     kaiser.push_back(bessel(2 * std::sqrt(1 - std::pow(2.0 * x / (g.side - 1) - 1, 2))) / bessel(2));
   for (const int y : references(noisy.height, g.side, g.step)) {
     for (const int x : references(noisy.width, g.side, g.step)) {
-      const std::vector<Place> group = group_of(match, {-1, x, y}, g);
+      const std::vector<Place> group = group_of(match, {-1, x, y}, g, true);
       for (std::size_t c = 0; c < channels; ++c) {
         std::vector<Numbers> stack = stack_of(noisy, c, group, g.side);
         double kept = 0;
         if (guide == nullptr) {
           for (Numbers& block : stack) {
-            for (double& v : block) {
-              if (&v == stack[0].data() || std::abs(v) > g.hard * noise) {
+            for (std::size_t k = 0; k < block.size(); ++k) {
+              double& v = block[k];
+              if (&v == stack[0].data() ||
+                  std::abs(v) > g.hard * std::sqrt(power_at(noise[c], static_cast<int>(k), g.side))) {
                 ++kept;
               } else {
                 v = 0;
@@ -161,7 +179,8 @@ Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, doubl
           const std::vector<Numbers> signal = stack_of(*guide, c, group, g.side);
           for (std::size_t i = 0; i < stack.size(); ++i) {
             for (std::size_t k = 0; k < stack[i].size(); ++k) {
-              const double s = signal[i][k] * signal[i][k], factor = i == 0 && k == 0 ? 1 : s / (s + noise * noise);
+              const double s = signal[i][k] * signal[i][k], power = power_at(noise[c], static_cast<int>(k), g.side),
+                           factor = i == 0 && k == 0 ? 1 : s / (s + power);
               stack[i][k] *= factor;
               kept += factor * factor;
             }
@@ -204,15 +223,141 @@ void turn_colors(Planes& p, bool back) {
   }
 }
 
-}  // namespace
+double dot(const Numbers& a, const Numbers& b) {
+  double sum = 0;
+  for (std::size_t k = 0; k < a.size(); ++k) sum += a[k] * b[k];
+  return sum;
+}
 
-Image reference::block_matching(const ConstView& in, double noise, const BlockGroups& first,
-                                const BlockGroups& second) {
-  // A picture that is smaller than a block goes on as its mirror image.
-  const int side = std::max(first.side, second.side), color = in.shape.color_channels();
+// The columns of a matrix made orthogonal to each other by rotations in pairs (Hestenes, 1958): their lengths are then
+// its singular values. The rotations are done with the columns of `right`, too.
+void make_orthogonal(std::vector<Numbers>& columns, std::vector<Numbers>& right) {
+  const auto rotate = [](Numbers& a, Numbers& b, double c, double s) {
+    for (std::size_t k = 0; k < a.size(); ++k) {
+      const double x = a[k], y = b[k];
+      a[k] = c * x - s * y;
+      b[k] = s * x + c * y;
+    }
+  };
+  double all = 0;
+  for (const Numbers& c : columns) all += dot(c, c);
+  for (bool done = false; !done;) {
+    done = true;
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+      for (std::size_t j = i + 1; j < columns.size(); ++j) {
+        const double a = dot(columns[i], columns[i]), b = dot(columns[j], columns[j]), c = dot(columns[i], columns[j]);
+        if (std::abs(c) <= 1e-10 * std::sqrt(a * b) + 1e-18 * all) continue;
+        done = false;
+        const double z = (b - a) / (2 * c), t = (z < 0 ? -1 : 1) / (std::abs(z) + std::sqrt(1 + z * z)),
+                     cosine_of = 1 / std::sqrt(1 + t * t);
+        rotate(columns[i], columns[j], cosine_of, cosine_of * t);
+        rotate(right[i], right[j], cosine_of, cosine_of * t);
+      }
+    }
+  }
+}
+
+std::vector<Numbers> turned(const std::vector<Numbers>& m) {
+  std::vector<Numbers> t(m[0].size(), Numbers(m.size()));
+  for (std::size_t i = 0; i < m.size(); ++i) {
+    for (std::size_t k = 0; k < m[i].size(); ++k) t[k][i] = m[i][k];
+  }
+  return t;
+}
+
+// A matrix whose singular values s become (s + sqrt(s^2 - least)) / 2, or 0: the closed form for weights least / 4 / s
+// (Gu and others, equation 15 and after).
+std::vector<Numbers> shrunk(const std::vector<Numbers>& matrix, double least) {
+  if (matrix.size() > matrix[0].size()) return turned(shrunk(turned(matrix), least));
+  std::vector<Numbers> columns = matrix, right(matrix.size(), Numbers(matrix.size())),
+                       out(matrix.size(), Numbers(matrix[0].size()));
+  for (std::size_t i = 0; i < matrix.size(); ++i) right[i][i] = 1;
+  make_orthogonal(columns, right);
+  for (std::size_t i = 0; i < columns.size(); ++i) {
+    const double square = dot(columns[i], columns[i]);
+    if (square <= least) continue;
+    const double share = (1 + std::sqrt(1 - least / square)) / 2;
+    for (std::size_t j = 0; j < out.size(); ++j) {
+      for (std::size_t k = 0; k < out[j].size(); ++k) out[j][k] += share * columns[i][k] * right[i][j];
+    }
+  }
+  return out;
+}
+
+// What the blocks of a group, a column each, become.
+std::vector<Numbers> shrunk_group(std::vector<Numbers> blocks, double noise) {
+  const auto count = static_cast<double>(blocks.size());
+  const std::size_t n = blocks[0].size();
+  Numbers mean(n);
+  for (const Numbers& b : blocks) {
+    for (std::size_t k = 0; k < n; ++k) mean[k] += b[k] / count;
+  }
+  for (Numbers& b : blocks) {
+    for (std::size_t k = 0; k < n; ++k) b[k] -= mean[k];
+  }
+  blocks = shrunk(blocks, 4 * 2 * std::sqrt(2 * count) * noise * noise);
+  double form = 0;
+  for (std::size_t k = 1; k < n; ++k) form += mean[k] * mean[k] / static_cast<double>(n);
+  const double share = form > 0 ? std::max(0.0, 1 - noise * noise / count / form) : 0;
+  for (Numbers& b : blocks) {
+    for (std::size_t k = 0; k < n; ++k) b[k] += (k == 0 ? 1 : share) * mean[k];
+  }
+  return blocks;
+}
+
+Planes singular_round(const Planes& noisy, const Planes& made, const BlockNoisePowers& powers,
+                      const reference::SingularRound& r, bool first) {
+  const BlockGroups& g = r.groups;
+  const std::size_t channels = noisy.samples.size(), size = noisy.samples[0].size();
+  Planes given = made, out = made;
+  std::vector<Numbers> sums(channels, Numbers(size)), weights = sums;
+  for (std::size_t c = 0; c < channels; ++c) {
+    for (std::size_t i = 0; i < size; ++i)
+      given.samples[c][i] += r.feedback * (noisy.samples[c][i] - made.samples[c][i]);
+  }
+  for (const int y : references(noisy.height, g.side, g.step)) {
+    for (const int x : references(noisy.width, g.side, g.step)) {
+      const std::vector<Place> group = group_of(made, {-1, x, y}, g, false);
+      for (std::size_t c = 0; c < channels; ++c) {
+        double variance = 0, taken = 0;
+        for (const double p : powers[c]) variance += p / 64;
+        std::vector<Numbers> blocks;
+        for (const Place& m : group) {
+          const Numbers now = block_of(given, c, m, g.side), before = block_of(noisy, c, m, g.side);
+          for (std::size_t k = 0; k < now.size(); ++k)
+            taken += std::pow(now[k] - before[k], 2) / static_cast<double>(now.size() * group.size());
+          blocks.push_back(transformed(now, g.side, false));
+        }
+        const auto white = [&](std::size_t k) {
+          return std::sqrt(power_at(powers[c], static_cast<int>(k), g.side) / variance);
+        };
+        for (Numbers& b : blocks) {
+          for (std::size_t k = 0; k < b.size(); ++k) b[k] /= white(k);
+        }
+        blocks = shrunk_group(blocks, first ? std::sqrt(variance) / 2 : 0.56 * std::sqrt(std::abs(variance - taken)));
+        for (std::size_t i = 0; i < group.size(); ++i) {
+          for (std::size_t k = 0; k < blocks[i].size(); ++k) blocks[i][k] *= white(k);
+          const Numbers block = transformed(blocks[i], g.side, true);
+          for (int k = 0; k < g.side * g.side; ++k) {
+            const std::size_t to = at((group[i].y + k / g.side) * noisy.width + group[i].x + k % g.side);
+            sums[c][to] += block[at(k)];
+            ++weights[c][to];
+          }
+        }
+      }
+    }
+  }
+  for (std::size_t c = 0; c < channels; ++c) {
+    for (std::size_t i = 0; i < size; ++i) out.samples[c][i] = sums[c][i] / weights[c][i];
+  }
+  return out;
+}
+
+// The color planes, mirrored up to a width and height; samples that are not finite as 0.
+Planes planes_of(const ConstView& in, int width, int height) {
   const auto mirrored = [](int i, int n) { return i % (2 * n) < n ? i % (2 * n) : 2 * n - 1 - i % (2 * n); };
-  Planes p{std::max(side, in.width()), std::max(side, in.height()), {}};
-  for (int c = 0; c < color; ++c) {
+  Planes p{std::max(width, in.width()), std::max(height, in.height()), {}};
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
     p.samples.emplace_back();
     for (int y = 0; y < p.height; ++y) {
       for (int x = 0; x < p.width; ++x) {
@@ -221,9 +366,76 @@ Image reference::block_matching(const ConstView& in, double noise, const BlockGr
       }
     }
   }
-  if (color == 3) turn_colors(p, false);
+  if (p.samples.size() == 3) turn_colors(p, false);
+  return p;
+}
+
+}  // namespace
+
+reference::BlockNoisePowers reference::white_noise_powers(int planes, double deviation) {
+  return BlockNoisePowers(at(planes), Numbers(64, deviation * deviation));
+}
+
+reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool flat_parts) {
+  const Planes p = planes_of(in, 0, 0);
+  const int across = p.width / 8, down = p.height / 8;
+  BlockNoisePowers powers;
+  for (std::size_t c = 0; c < p.samples.size(); ++c) {
+    const auto energy = [&](int x, int y) {
+      if (x < 0 || y < 0 || x >= across || y >= down) return 0.0;
+      const Numbers b = transformed(block_of(p, c, {0, 8 * x, 8 * y}, 8), 8, false);
+      double sum = 0;
+      for (std::size_t k = 1; k < 64; ++k) sum += b[k] * b[k];
+      return sum;
+    };
+    std::vector<Place> all, chosen;
+    for (int y = 0; y < down; ++y) {
+      for (int x = 0; x < across; ++x) {
+        int outside = 0;
+        for (int i = 0; i < 64 * in.shape.color_channels(); ++i) {
+          const float v = in.at(8 * x + i % 8, 8 * y + i / 8 % 8, i / 64);
+          outside += !(v > 0 && v < 1);
+        }
+        const double beside = std::max({energy(x - 1, y), energy(x + 1, y), energy(x, y - 1), energy(x, y + 1)});
+        all.push_back({beside, 8 * x, 8 * y});
+        if (50 * outside <= 64 * in.shape.color_channels()) chosen.push_back(all.back());
+      }
+    }
+    std::stable_sort(chosen.begin(), chosen.end(),
+                     [](const Place& a, const Place& b) { return a.distance < b.distance; });
+    chosen.resize(std::min(chosen.size(), std::max<std::size_t>(64, chosen.size() / 10)));
+    if (!flat_parts || chosen.empty()) chosen = all;
+    Numbers power(64);
+    for (std::size_t k = 1; k < 64; ++k) {
+      Numbers squares;
+      for (const Place& m : chosen) squares.push_back(std::pow(transformed(block_of(p, c, m, 8), 8, false)[k], 2));
+      std::sort(squares.begin(), squares.end());
+      power[k] = squares[squares.size() / 2] / 0.4549364;
+    }
+    const double most = std::max(power[1], power[8]);
+    power[0] = power[9] > 0 ? std::clamp(power[1] * power[8] / power[9], most, 2 * most) : most;
+    double middle = 0, high = 0;  // 21 numbers of order 5 to 7, 15 of order 10 to 14
+    for (std::size_t k = 0; k < 64; ++k) {
+      const std::size_t order = k % 8 + k / 8;
+      if (order >= 5 && order <= 7) middle += power[k] / 21;
+      if (order >= 10) high += power[k] / 15;
+    }
+    if (flat_parts && middle < 1.3 * 1.3 * high) std::fill(power.begin(), power.end(), high);
+    powers.push_back(power);
+  }
+  return powers;
+}
+
+Image reference::block_matching(const ConstView& in, const BlockNoisePowers& noise, const BlockGroups& first,
+                                const BlockGroups& second, const std::vector<SingularRound>& rounds) {
+  // A picture that is smaller than a block goes on as its mirror image.
+  int side = std::max(first.side, second.side);
+  for (const SingularRound& r : rounds) side = std::max(side, r.groups.side);
+  const int color = in.shape.color_channels();
+  const Planes p = planes_of(in, side, side);
   const Planes basic = pass(p, p, nullptr, noise, first);
   Planes made = pass(p, basic, &basic, noise, second);
+  for (std::size_t i = 0; i < rounds.size(); ++i) made = singular_round(p, made, noise, rounds[i], i == 0);
   if (color == 3) turn_colors(made, true);
   Image out(in);
   for (int c = 0; c < color; ++c) {

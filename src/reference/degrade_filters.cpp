@@ -1,5 +1,6 @@
 // Damage by its formulas. The random numbers themselves are held against published values in the tests.
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -72,6 +73,34 @@ Image vignette(const Vignette& f, const ConstView& in) {
   });
 }
 
+// White noise, whose places begin before the picture, under a Gaussian window whose squares sum up to 1.
+Image grain(const GaussianNoise& f, const ConstView& in) {
+  const double sigma = std::max(0.01, number(f.sigma));
+  const int radius = static_cast<int>(std::ceil(4 * sigma));
+  const auto tap = [&](int i, int j) { return std::exp(-(i * i + j * j) / (2 * sigma * sigma)); };
+  double squares = 0;
+  for (int j = -radius; j <= radius; ++j) {
+    for (int i = -radius; i <= radius; ++i) squares += tap(i, j) * tap(i, j);
+  }
+  Image out(in);
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const RandomStream random(f.seed, static_cast<std::uint64_t>(c));
+    for (int y = 0; y < in.height(); ++y) {
+      for (int x = 0; x < in.width(); ++x) {
+        double sum = 0;
+        for (int j = -radius; j <= radius; ++j) {
+          for (int i = -radius; i <= radius; ++i)
+            sum += tap(i, j) * random.normal((static_cast<std::uint64_t>(y + j + radius) << 32) +
+                                             static_cast<std::uint64_t>(x + i + radius));
+        }
+        out.at(x, y, c) =
+            static_cast<float>(static_cast<double>(in.at(x, y, c)) + number(f.deviation) * sum / std::sqrt(squares));
+      }
+    }
+  }
+  return out;
+}
+
 }  // namespace
 
 void internal::define_degrade(reference::Definitions& d) {
@@ -82,6 +111,7 @@ void internal::define_degrade(reference::Definitions& d) {
   d.add<Quantize>(6e-8, quantize);
   d.add<Vignette>(1.2e-7, vignette);
   d.add<GaussianNoise>(kExact, [](const GaussianNoise& f, const ConstView& in) {
+    if (f.sigma > 0) return grain(f, in);
     return at_random(in, f.seed, [&](double v, const RandomStream& random, std::uint64_t at) {
       return v + number(f.deviation) * random.normal(at);
     });

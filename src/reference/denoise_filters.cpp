@@ -42,17 +42,62 @@ Image nonlocal_means(const NonlocalMeans& f, const ConstView& in) {
   return reference::nonlocal_means(in, f.patch, f.search, f.strength, noise, f.border);
 }
 
+// The noise that it reckons with, as the struct says.
+reference::BlockNoisePowers powers_of(const BlockMatching& f, const ConstView& in) {
+  const int color = in.shape.color_channels();
+  const bool small = in.width() < 16 || in.height() < 16;
+  const auto white = [&] { return reference::white_noise_powers(color, std::max(1e-6, or_noise(f.noise, in, 1, 0))); };
+  if (f.spectrum.is_white() || (f.spectrum.automatic() && (f.noise || small))) return white();
+  const bool sample = !f.spectrum.sample().empty();
+  reference::BlockNoisePowers p =
+      sample ? reference::noise_powers(f.spectrum.sample().image("block_matching", "spectrum"), false)
+             : reference::noise_powers(in, true);
+  while (static_cast<int>(p.size()) < color) p.push_back(p[0]);
+  double mean = 0, least = 1e9, most = 0;
+  bool even = !sample;
+  for (const std::vector<double>& plane : p) {
+    double sum = 0;
+    for (const double v : plane) {
+      sum += v / 64;
+      even = even && v == plane[0];
+    }
+    mean += sum / color;
+    least = std::min(least, sum);
+    most = std::max(most, sum);
+  }
+  if (mean < 1e-12 || (even && most <= 1.3 * 1.3 * least))
+    return even ? white() : reference::white_noise_powers(color, 1e-6);
+  if (f.noise) {
+    for (std::vector<double>& plane : p) {
+      for (double& v : plane) v *= static_cast<double>(*f.noise) * static_cast<double>(*f.noise) / mean;
+    }
+  }
+  return p;
+}
+
 // Settings from the table in the guide; bounds of likeness in squared levels of 255.
 Image block_matching(const BlockMatching& f, const ConstView& in) {
-  const double noise = std::max(1e-6, or_noise(f.noise, in, 1, 0));
-  const bool strong = 255 * noise > 35;
-  reference::BlockGroups first, second;
+  const reference::BlockNoisePowers powers = powers_of(f, in);
+  double variance = 0;
+  for (const double v : powers[0]) variance += v / 64;
+  const double noise = std::sqrt(variance);
+  const bool strong = 255 * noise > 35, singular = f.by == BlockTransform::singular;
+  reference::BlockGroups first, second, round;
   if (strong) first.most = second.most = 32;
-  if (f.effort == BlockEffort::fast) first.step = second.step = 6, first.search = second.search = 14;
-  if (f.effort == BlockEffort::high) first.step = second.step = 2, second.most = 32;
-  for (reference::BlockGroups* g : {&first, &second}) {
+  if (f.effort == BlockEffort::fast && !singular) first.step = second.step = 6, first.search = second.search = 14;
+  if (f.effort == BlockEffort::high && !singular) first.step = second.step = 2, second.most = 32;
+  const int larger = 255 * noise <= 20 ? 0 : 255 * noise <= 40 ? 1 : 2;
+  round.side = f.effort == BlockEffort::high ? 6 + larger : 6;
+  round.most = 60 + 30 * larger;
+  round.search = 20;
+  round.step = f.effort == BlockEffort::fast ? 6 : f.effort == BlockEffort::normal ? 5 : 4;
+  round.unlike = 4;
+  std::vector<reference::BlockGroups*> meant{&round};
+  if (!singular) meant = {&first, &second};
+  for (reference::BlockGroups* g : meant) {
     g->side = f.block.value_or(g->side);
     g->most = f.group.value_or(g->most);
+    if (!singular) g->most = std::min(32, g->most);
     g->search = f.search.value_or(g->search);
     g->step = std::min(f.step.value_or(g->step), g->side);
   }
@@ -60,7 +105,10 @@ Image block_matching(const BlockMatching& f, const ConstView& in) {
   first.alike = 2 * noise * noise;
   second.unlike = (strong ? 3500 : 400) / 255.0 / 255.0;
   second.alike = 0.0225 * noise * noise;
-  return reference::block_matching(in, noise, first, second);
+  std::vector<reference::SingularRound> rounds;
+  const int count = f.effort == BlockEffort::fast ? 1 : f.effort == BlockEffort::normal ? 2 : 3;
+  for (int i = 0; singular && i < count; ++i) rounds.push_back({round, i > 0 ? 0.1 : 255 * noise > 40 ? 0.2 : 0.25});
+  return reference::block_matching(in, powers, first, second, rounds);
 }
 
 Image anscombe(const Anscombe& f, const ConstView& in) {

@@ -13,23 +13,67 @@
 
 namespace sieve::reference {
 
+namespace {
+
+double lower_middle(std::vector<double> values) {
+  std::sort(values.begin(), values.end());
+  return values[(values.size() - 1) / 2];
+}
+
+}  // namespace
+
 double noise_level(const ConstView& in) {
   constexpr int kMask[3][3] = {{1, -2, 1}, {-2, 4, -2}, {1, -2, 1}};
+  const int across = std::max(1, in.width() / 16), down = std::max(1, in.height() / 16);
+  const auto tile = [&](int x, int y) { return static_cast<std::size_t>(y * across + x); };
   double all = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    std::vector<double> sizes;
+    const std::size_t count = tile(0, down);
+    std::vector<std::vector<double>> sizes(count);
+    std::vector<int> samples(count), outside(count);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         double sum = 0;
         for (int j = -1; j <= 1; ++j) {
           for (int i = -1; i <= 1; ++i) sum += kMask[j + 1][i + 1] * sample(in, x + i, y + j, c, Border::edge, 0);
         }
-        if (std::isfinite(sum)) sizes.push_back(std::abs(sum));
+        // The last tile that begins at this pixel or before it.
+        int u = across - 1, v = down - 1;
+        while (in.width() * u / across > x) --u;
+        while (in.height() * v / down > y) --v;
+        ++samples[tile(u, v)];
+        outside[tile(u, v)] += in.at(x, y, c) <= 0 || in.at(x, y, c) >= 1;
+        if (std::isfinite(sum)) sizes[tile(u, v)].push_back(std::abs(sum));
       }
     }
-    if (sizes.empty()) throw InvalidArgument("noise_level: no sample has eight finite neighbors");
-    std::sort(sizes.begin(), sizes.end());
-    all += sizes[(sizes.size() - 1) / 2] / (0.6745 * 6);
+    struct Ranked {
+      double beside;
+      std::size_t tile;
+    };
+    std::vector<Ranked> open, any;
+    for (int y = 0; y < down; ++y) {
+      for (int x = 0; x < across; ++x) {
+        Ranked r{0, tile(x, y)};
+        for (int v = 0; v < down; ++v) {
+          for (int u = 0; u < across; ++u) {
+            if (std::abs(u - x) + std::abs(v - y) == 1 && !sizes[tile(u, v)].empty())
+              r.beside = std::max(r.beside, lower_middle(sizes[tile(u, v)]));
+          }
+        }
+        if (sizes[r.tile].empty()) continue;
+        any.push_back(r);
+        if (50 * outside[r.tile] <= samples[r.tile]) open.push_back(r);
+      }
+    }
+    if (any.empty()) throw InvalidArgument("noise_level: no sample has eight finite neighbors");
+    if (!open.empty()) {
+      std::stable_sort(open.begin(), open.end(), [](const Ranked& a, const Ranked& b) { return a.beside < b.beside; });
+      open.resize(std::min(open.size(), std::max<std::size_t>(32, open.size() / 10)));
+      any = open;
+    }
+    std::vector<double> chosen;
+    for (const Ranked& r : any) chosen.insert(chosen.end(), sizes[r.tile].begin(), sizes[r.tile].end());
+    all += lower_middle(chosen) / (0.6745 * 6);
   }
   return all / in.shape.color_channels();
 }

@@ -11,9 +11,12 @@
 
 namespace SIEVE_EXPORT sieve {
 
-/// Adds normal noise of mean 0: the read noise of a sensor.
+/// Adds normal noise of mean 0: the read noise of a sensor, or with `sigma` the grain of film and of pictures that a
+/// camera or a JPEG has smoothed, which is alike in neighbors. Such grain is white noise behind a Gaussian of 4 sigma
+/// to each side, made as strong as `deviation` says; O(samples * sigma).
 struct GaussianNoise {
   Real deviation = 0.1F;  ///< standard deviation on the 0..1 scale (25/255 is about 0.098), 0 or more
+  Real sigma = 0;         ///< of the grain in pixels, 0 to 20; 0: white noise
   Seed seed = 1;          ///< of the random stream
 
   [[nodiscard]] Image operator()(const ConstView& in) const;

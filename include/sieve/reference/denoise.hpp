@@ -22,7 +22,7 @@ namespace reference {
 /// All numbers of samples 0..1.
 struct BlockGroups {
   int side = 8;       ///< of the blocks
-  int most = 16;      ///< blocks to a group; the power of two up to it is used
+  int most = 16;      ///< blocks to a group; the power of two up to it is used in a pass
   int search = 19;    ///< a match lies so far away at most
   int step = 4;       ///< from one reference to the next, and the last place where a block fits
   double unlike = 0;  ///< blocks of that mean squared difference and more do not match
@@ -30,12 +30,25 @@ struct BlockGroups {
                       ///< those of the smallest fractional part of dx / p + dy / p^2, p^3 = p + 1
   double hard = 2.7;  ///< coefficients up to so many noise deviations become 0, but for the mean
 };
+/// The variance of the noise in every number of the cosine transform of blocks of 8x8, row by row, for each plane: the
+/// channel of a gray picture, or the luma and the two differences of colors.
+using BlockNoisePowers = std::vector<std::vector<double>>;
+/// White noise in all planes, or as struct BlockMatching says that it is measured: in flat parts, or all over a picture
+/// of noise.
+[[nodiscard]] BlockNoisePowers white_noise_powers(int planes, double deviation);
+[[nodiscard]] BlockNoisePowers noise_powers(const ConstView& in, bool flat_parts);
+/// A round by singular values (Gu, Zhang, Zuo and Feng, 2014), as struct BlockMatching has it.
+struct SingularRound {
+  BlockGroups groups;   ///< `most` need not be a power of two; `alike` and `hard` mean nothing
+  double feedback = 0;  ///< share of what was taken away that is given back
+};
 /// Two passes over the channels, the second guided by the first: groups found in the first channel by sums of squared
 /// differences rounded to 13 bits, cosine and Hadamard transforms by their formulas, weights 1 / number kept and 1 /
-/// sum of squared factors, under a Kaiser window of beta 2. Three channels as a luma and two differences, orthonormal.
-/// Alpha and samples that are not finite stay; these count as 0.
-[[nodiscard]] Image block_matching(const ConstView& in, double noise, const BlockGroups& first,
-                                   const BlockGroups& second);
+/// sum of squared factors, under a Kaiser window of beta 2. Then the rounds: in the first, half of the noise is left,
+/// in later ones 0.56 times what the samples that were taken away do not explain. Three channels as a luma and two
+/// differences, orthonormal. Alpha and samples that are not finite stay; these count as 0.
+[[nodiscard]] Image block_matching(const ConstView& in, const BlockNoisePowers& noise, const BlockGroups& first,
+                                   const BlockGroups& second, const std::vector<SingularRound>& rounds = {});
 /// The mean weighted by distance and difference, over the square window, the border as given.
 [[nodiscard]] Image bilateral(const ConstView& in, double sigma, int radius, double range, Border border);
 /// He, Sun and Tang (2013), equations 5 to 8, window by window.
