@@ -44,7 +44,7 @@ int advise(const Session& session, const AdviseArguments& o) {
   const Attended attended;
   Contest contest(session, o.in, o.truth, "");
   const Damage d = measure_damage(contest.in);
-  const std::vector<Advice> proposals = propose(d, contest.in.shape().color_channels() == 3);
+  const std::vector<Advice> proposals = propose(d);
   if (o.lineup || !o.truth.empty() || !o.sheet.empty()) {
     contest.run(proposals.size(), [&](std::size_t i) { return proposals[i].chain; });
   }

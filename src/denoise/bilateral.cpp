@@ -2,12 +2,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <vector>
 
 #include "core/rows.hpp"
 #include "denoise/bilateral_grid.hpp"
 #include "denoise/bilateral_lanes.hpp"
 #include "denoise/border_help.hpp"
+#include "denoise/least_risk.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -30,8 +32,18 @@ namespace {
 
 int radius_of(float sigma) { return static_cast<int>(std::ceil(2.5F * sigma)); }
 
+// Ranges in noise deviations of which the best is chosen.
+constexpr float kRanges[] = {1, 1.4F, 2, 2.8F, 4, 5.6F, 8};
+
 float range_of(const Bilateral& f, const ConstView& in) {
-  return f.range ? *f.range : std::max(0.02F, static_cast<float>(2.5 * noise_level(in)));
+  if (f.range) return *f.range;
+  const auto noise = std::max(0.005F, static_cast<float>(noise_level(in)));
+  return noise * least_risk_setting(in, static_cast<double>(noise), kRanges,
+                                    [&](const ConstView& part, const Rectangle&, float factor) {
+                                      Bilateral one = f;
+                                      one.range = factor * noise;
+                                      return one(part);
+                                    });
 }
 
 void exact(const ConstView& in, float sigma, float range, Border border, const View& out) {
@@ -75,8 +87,12 @@ void fast(const ConstView& in, float sigma, float range, Border border, const Vi
 Image Bilateral::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Bilateral::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
+  const double measuring = range ? 0 : cost_of_least_risk(in.shape, std::size(kRanges));
+  Progress progress(1 + measuring);
+  progress.expect(measuring);
   const float r = range_of(*this, in);
-  if (!range) note(fmt::format("range {:.4f}, from the noise level", r));
+  progress.add(measuring);
+  if (!range) note(fmt::format("range {:.4f}, of the least estimated error", r));
   const bool slow = method == BilateralMethod::exact || (method == BilateralMethod::automatic && sigma <= 4);
   for (int c = 0; c < in.shape.color_channels(); ++c)
     (slow ? exact : fast)(in.channel(c), sigma, r, border, out.channel(c));
@@ -90,7 +106,8 @@ void Bilateral::describe(Description<Bilateral>& d) {
       "steps: take guided.");
   d.meaning([](const Bilateral& f) { return fmt::format("window {0}x{0}", 2 * radius_of(f.sigma) + 1); });
   d.field("sigma", &Bilateral::sigma, "pixels", "of the Gaussian of the distance", {0.5, 100});
-  d.field("range", &Bilateral::range, "0..1 scale", "of the Gaussian of the difference in level", {0.005, 10});
+  d.field("range", &Bilateral::range, "0..1 scale",
+          "of the Gaussian of the difference in level; auto: of the least estimated error", {0.005, 10});
   d.field("method", &Bilateral::method, "", "exact is slow for large sigmas, fast deviates by up to 0.01");
   d.border(&Bilateral::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }

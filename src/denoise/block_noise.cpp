@@ -66,14 +66,14 @@ float median(std::vector<float>& values) {
 // Noise that was clipped is smaller than it was.
 bool clipped(const ConstView& picture, int x0, int y0, int side) {
   constexpr double kClipped = 0.02;
-  int outside = 0;
+  int ends = 0;
   const int color = picture.shape.color_channels();
   for (int c = 0; c < color; ++c) {
     for (int y = y0; y < y0 + side; ++y) {
-      for (int x = x0; x < x0 + side; ++x) outside += picture.row(y, c)[x] <= 0 || picture.row(y, c)[x] >= 1;
+      for (int x = x0; x < x0 + side; ++x) ends += picture.row(y, c)[x] == 0 || picture.row(y, c)[x] == 1;
     }
   }
-  return outside > kClipped * side * side * color;
+  return ends > kClipped * side * side * color;
 }
 
 std::vector<int> all_blocks(const NoiseBlocks& b) {
@@ -101,11 +101,13 @@ std::vector<int> flat_blocks(const NoiseBlocks& b, const ConstView& picture, int
     }
   }
   constexpr std::size_t kLeast = 64, kShare = 10;
+  // Of few that are not clipped by chance the noise is small by chance.
+  if (4 * order.size() <= at(b.across) * at(b.down)) return all_blocks(b);
   std::sort(order.begin(), order.end());
   order.resize(std::min(order.size(), std::max(kLeast, order.size() / kShare)));
   std::vector<int> flat;
   for (const auto& [most, i] : order) flat.push_back(i);
-  return flat.empty() ? all_blocks(b) : flat;
+  return flat;
 }
 
 }  // namespace

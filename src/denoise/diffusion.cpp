@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
+#include "denoise/least_risk.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
@@ -21,8 +23,18 @@ std::span<const std::pair<const char*, Conductance>> ChoiceNames<Conductance>::a
 
 namespace {
 
+// Edges in noise deviations of which the best is chosen.
+constexpr float kEdges[] = {0.25F, 0.35F, 0.5F, 0.7F, 1, 1.4F, 2, 4};
+
 float edge_of(const Diffusion& f, const ConstView& in) {
-  return f.edge ? *f.edge : std::max(0.01F, static_cast<float>(2.5 * noise_level(in)));
+  if (f.edge) return *f.edge;
+  const auto noise = std::max(0.004F, static_cast<float>(noise_level(in)));
+  return noise * least_risk_setting(in, static_cast<double>(noise), kEdges,
+                                    [&](const ConstView& part, const Rectangle&, float factor) {
+                                      Diffusion one = f;
+                                      one.edge = factor * noise;
+                                      return one(part);
+                                    });
 }
 
 // One iteration; flow(d) is conductance times difference.
@@ -48,9 +60,13 @@ void step(const ConstView& in, float rate, const View& out, Flow flow) {
 Image Diffusion::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Diffusion::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
+  const double measuring = edge ? 0 : cost_of_least_risk(in.shape, std::size(kEdges)),
+               steps = static_cast<double>(iterations) * in.shape.color_channels();
+  Progress progress(steps * (1 + measuring));
+  progress.expect(steps * measuring);
   const float k = edge_of(*this, in), inverse = 1 / (k * k);
-  if (!edge) note(fmt::format("edge {:.4f}, from the noise level", k));
-  Progress progress(static_cast<double>(iterations) * in.shape.color_channels());
+  progress.add(steps * measuring);
+  if (!edge) note(fmt::format("edge {:.4f}, of the least estimated error", k));
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView from = in.channel(c);
     const View to = out.channel(c);
@@ -78,7 +94,8 @@ void Diffusion::describe(Description<Diffusion>& d) {
   d.measures([](const Diffusion& f) { return !f.edge; });
   d.undivided();
   d.field("iterations", &Diffusion::iterations, "", "how long it flows", {1, 10000});
-  d.field("edge", &Diffusion::edge, "0..1 scale", "differences well above it are kept", {1e-4, 10});
+  d.field("edge", &Diffusion::edge, "0..1 scale",
+          "differences well above it are kept; auto: of the least estimated error", {1e-4, 10});
   d.field("rate", &Diffusion::rate, "", "of the flow in an iteration", {0.01, 0.25});
   d.field("conductance", &Diffusion::conductance, "", "how the flow falls at edges");
 }

@@ -4,6 +4,7 @@
 
 #include "core/rows.hpp"
 #include "denoise/guided_lanes.hpp"
+#include "denoise/least_risk.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -18,8 +19,23 @@ using namespace internal;
 
 namespace {
 
+// Strengths in noise deviations of which the best is chosen.
+constexpr float kStrengths[] = {0.7F, 1, 1.4F, 2, 2.8F, 4, 5.6F};
+
 float strength_of(const Guided& f, const ConstView& in) {
-  return f.strength ? *f.strength : std::max(0.01F, static_cast<float>(2 * noise_level(in)));
+  if (f.strength) return *f.strength;
+  const auto noise = std::max(0.005F, static_cast<float>(noise_level(in)));
+  return noise * least_risk_setting(in, static_cast<double>(noise), kStrengths,
+                                    [&](const ConstView& part, const Rectangle& place, float factor) {
+                                      Guided one = f;
+                                      one.strength = factor * noise;
+                                      if (!f.with.empty()) {
+                                        ConstView guide = f.with.image("guided", "with").view();
+                                        guide.shape.channels = guide.shape.color_channels();
+                                        one.with = Image(guide.part(place));
+                                      }
+                                      return one(part);
+                                    });
 }
 
 // The guide for a channel of a picture, which may be a part of a larger one.
@@ -153,8 +169,12 @@ void Guided::operator()(const ConstView& in, const View& out) const {
           text_of(g).text, text_of(in.shape).text));
     }
   }
+  const double measuring = strength ? 0 : cost_of_least_risk(in.shape, std::size(kStrengths));
+  Progress progress(1 + measuring);
+  progress.expect(measuring);
   const float s = strength_of(*this, in);
-  if (!strength) note(fmt::format("strength {:.4f}, from the noise level", s));
+  progress.add(measuring);
+  if (!strength) note(fmt::format("strength {:.4f}, of the least estimated error", s));
   for (int c = 0; c < color; ++c) {
     guided(in.channel(c), with.empty() ? in.channel(c) : guide_of(*this, in, c), whole(radius), s, border,
            out.channel(c));
@@ -172,7 +192,8 @@ void Guided::describe(Description<Guided>& d) {
   d.undivided([](const Guided& f) { return f.radius > kSteadyMeanRadius; });
   d.meaning([](const Guided& f) { return fmt::format("window {0}x{0}", 2 * whole(f.radius) + 1); });
   d.whole("radius", &Guided::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side", {1, 500});
-  d.field("strength", &Guided::strength, "0..1 scale", "detail of a smaller deviation is smoothed", {1e-4, 10});
+  d.field("strength", &Guided::strength, "0..1 scale",
+          "detail of a smaller deviation is smoothed; auto: of the least estimated error", {1e-4, 10});
   d.field("with", &Guided::with, "", "a guide of the same size; none: the picture itself");
   d.border(&Guided::border, nullptr, picture_borders());
 }

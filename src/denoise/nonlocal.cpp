@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <iterator>
 #include <vector>
 
 #include "core/rows.hpp"
 #include "denoise/border_help.hpp"
+#include "denoise/least_risk.hpp"
 #include "denoise/nonlocal_lanes.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
@@ -154,14 +156,35 @@ class Tile {
   Grid columns_, weights_;  // of a few rows and of one, by the offset along the row
 };
 
+// Strengths of which the best is chosen.
+constexpr float kStrengths[] = {0.25F, 0.35F, 0.5F, 0.7F, 1};
+
+float strength_of(const NonlocalMeans& f, const ConstView& in, float noise) {
+  if (f.strength) return *f.strength;
+  return least_risk_setting(in, static_cast<double>(noise), kStrengths,
+                            [&](const ConstView& part, const Rectangle&, float strength) {
+                              NonlocalMeans one = f;
+                              one.noise = noise;
+                              one.strength = strength;
+                              return one(part);
+                            });
+}
+
 }  // namespace
 
 Image NonlocalMeans::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))), h = strength * s;
-  if (notes_heard()) note(fmt::format("noise deviation {:.4f}{}", s, noise ? "" : ", estimated"));
+  const double measuring = strength ? 0 : cost_of_least_risk(in.shape, std::size(kStrengths));
+  Progress progress(1 + measuring);
+  progress.expect(measuring);
+  const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))),
+              times = strength_of(*this, in, s), h = times * s;
+  progress.add(measuring);
+  if (notes_heard())
+    note(fmt::format("noise deviation {:.4f}{}, strength {:.3f}{}", s, noise ? "" : ", estimated", times,
+                     strength ? "" : ", of the least estimated error"));
   const int side = 2 * patch + 1;
   const float scale = 1 / (static_cast<float>(side * side * in.shape.color_channels()) * h * h),
               floor = 2 * s * s / (h * h);
@@ -189,14 +212,15 @@ void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
       "there are impulses: each finds no place like itself and stays; take median first. Time is short: guided is far "
       "faster.");
   d.window([](const NonlocalMeans& f) { return f.patch + f.search; });
-  d.measures([](const NonlocalMeans& f) { return !f.noise; });
+  d.measures([](const NonlocalMeans& f) { return !f.noise || !f.strength; });
   d.undivided();
   d.meaning([](const NonlocalMeans& f) {
     return fmt::format("patches {0}x{0} in {1}x{1}", 2 * f.patch + 1, 2 * f.search + 1);
   });
   d.field("patch", &NonlocalMeans::patch, "pixels", "half-width of the patches that are compared", {0, 20});
   d.field("search", &NonlocalMeans::search, "pixels", "half-width of the window that is searched", {1, 50});
-  d.field("strength", &NonlocalMeans::strength, "noise deviations", "how unlike patches may be", {0.01, 10});
+  d.field("strength", &NonlocalMeans::strength, "noise deviations",
+          "how unlike patches may be; auto: of the least estimated error", {0.01, 10});
   d.field("noise", &NonlocalMeans::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.border(&NonlocalMeans::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }

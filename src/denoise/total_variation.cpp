@@ -5,10 +5,12 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
 
 #include "core/finite.hpp"
 #include "core/memory.hpp"
 #include "core/rows.hpp"
+#include "denoise/least_risk.hpp"
 #include "denoise/total_variation_lanes.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
@@ -249,8 +251,18 @@ void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, 
   report.iterations = done;
 }
 
+// Weights in noise deviations of which the best is chosen.
+constexpr float kWeights[] = {0.4F, 0.55F, 0.75F, 1, 1.35F, 1.8F, 2.4F};
+
 float weight_of(const TotalVariation& t, const ConstView& in) {
-  return t.weight ? *t.weight : std::max(1e-4F, static_cast<float>(noise_level(in)));
+  if (t.weight) return *t.weight;
+  const auto noise = std::max(1e-4F, static_cast<float>(noise_level(in)));
+  return noise * least_risk_setting(in, static_cast<double>(noise), kWeights,
+                                    [&](const ConstView& part, const Rectangle&, float factor) {
+                                      TotalVariation one = t;
+                                      one.weight = factor * noise;
+                                      return one(part);
+                                    });
 }
 
 }  // namespace
@@ -263,7 +275,11 @@ void TotalVariation::operator()(const ConstView& in, const View& out) const {
 
 void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationReport& report) const {
   validate(*this, in, out);
+  const double measuring = weight ? 0 : cost_of_least_risk(in.shape, std::size(kWeights));
+  Progress progress(1 + measuring);
+  progress.expect(measuring);
   const float strength = weight_of(*this, in);
+  progress.add(measuring);
   const int color = in.shape.color_channels();
   const int groups = together ? 1 : color;
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
@@ -283,8 +299,9 @@ void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationR
     }
   });
   copy_alpha(in, out);
-  note(fmt::format("weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength,
-                   report.iterations, report.objective, 100 * report.gap));
+  note(fmt::format("weight {:.4f}{}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum", strength,
+                   weight ? "" : ", of the least estimated error", report.iterations, report.objective,
+                   100 * report.gap));
 }
 
 double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together) {
@@ -321,8 +338,8 @@ void TotalVariation::describe(Description<TotalVariation>& d) {
   d.wrong(
       "fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take "
       "nonlocal_means.");
-  d.field("weight", &TotalVariation::weight, "0..1 scale", "strength; about the noise's standard deviation",
-          {1e-5, 100});
+  d.field("weight", &TotalVariation::weight, "0..1 scale",
+          "strength; auto: of the least estimated error, 0.4 to 2.4 noise deviations", {1e-5, 100});
   d.field("tolerance", &TotalVariation::tolerance, "share", "by which the objective may miss the optimum", {1e-6, 1});
   d.field("iterations", &TotalVariation::iterations, "", "at most", {1, 100000});
   d.field("together", &TotalVariation::together, "", "color channels share their edges");

@@ -29,9 +29,4 @@ inline constexpr double kPsfNoise = 0.005, kPsfNoiseTimes = 2;
 // between which slopes from block to block.
 inline constexpr double kLightRange = 0.4, kLightShare = 0.5, kLightSlopeLow = 0.7, kLightSlopeHigh = 1.6;
 
-// Non-local means against grain: up to these deviations (gray, color) patches of half-width 1 and of half-width 2,
-// beyond them 3; and the strengths that go with them.
-inline constexpr double kSmallPatch[] = {0.03, 0.07}, kMiddlePatch[] = {0.1, 0.15};
-inline constexpr double kSmallPatchStrength = 0.7, kMiddlePatchStrength[] = {0.6, 0.5}, kLargePatchStrength = 0.5;
-
 }  // namespace sieve::internal::thresholds

@@ -47,7 +47,7 @@ struct Tiling {
 
 struct TileOfNoise {
   std::vector<float> sizes;  // of the finite responses
-  float middle = 0;
+  float middle = 0;          // of those that no sample of another tile is part of
   bool clipped = false;
 };
 
@@ -55,22 +55,27 @@ struct TileOfNoise {
 std::optional<float> middle_response(const ConstView& plane, const Image& response) {
   constexpr double kClipped = 0.02;
   constexpr std::size_t kLeast = 32, kShare = 10;
+  constexpr int kRim = 2;
   const Tiling tiling(plane.shape);
   std::vector<TileOfNoise> tiles(static_cast<std::size_t>(tiling.across) * static_cast<std::size_t>(tiling.down));
   parallel_rows(static_cast<int>(tiles.size()), RowCost(256, 16), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const Rectangle r = tiling.tile(i);
       TileOfNoise& t = tiles[static_cast<std::size_t>(i)];
-      int outside = 0;
+      int ends = 0;
+      std::vector<float> inside;
+      const auto inner = [](int at, int from, int size) { return at >= from + kRim && at < from + size - kRim; };
       for (int y = r.y; y < r.y + r.height; ++y) {
         for (int x = r.x; x < r.x + r.width; ++x) {
           const float v = plane.row(y)[x], size = std::fabs(response.at(x, y));
-          outside += v <= 0 || v >= 1;
-          if (std::isfinite(size)) t.sizes.push_back(size);
+          ends += v == 0 || v == 1;
+          if (!std::isfinite(size)) continue;
+          t.sizes.push_back(size);
+          if (inner(x, r.x, r.width) && inner(y, r.y, r.height)) inside.push_back(size);
         }
       }
-      if (!t.sizes.empty()) t.middle = median(t.sizes);
-      t.clipped = outside > kClipped * r.width * r.height;
+      if (!inside.empty()) t.middle = median(inside);
+      t.clipped = ends > kClipped * r.width * r.height;
     }
   });
   // Chosen by what stands beside them: by their own, small noise would be chosen.
@@ -92,11 +97,12 @@ std::optional<float> middle_response(const ConstView& plane, const Image& respon
     look(x, y + 1);
     order.push_back({most, i});
   }
-  if (!order.empty()) {
+  // Of few that are not clipped by chance the noise is small by chance.
+  if (4 * order.size() > all.size()) {
     std::sort(order.begin(), order.end());
     order.resize(std::min(order.size(), std::max(kLeast, order.size() / kShare)));
     all.clear();
-    for (const auto& [most, i] : order) all.push_back(i);
+    for (const auto& [beside, i] : order) all.push_back(i);
   }
   std::vector<float> sizes;
   for (const std::size_t i : all) sizes.insert(sizes.end(), tiles[i].sizes.begin(), tiles[i].sizes.end());

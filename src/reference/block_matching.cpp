@@ -391,20 +391,21 @@ reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool fl
     std::vector<Place> all, chosen;
     for (int y = 0; y < down; ++y) {
       for (int x = 0; x < across; ++x) {
-        int outside = 0;
+        int ends = 0;
         for (int i = 0; i < 64 * in.shape.color_channels(); ++i) {
           const float v = in.at(8 * x + i % 8, 8 * y + i / 8 % 8, i / 64);
-          outside += !(v > 0 && v < 1);
+          ends += v == 0 || v == 1;
         }
         const double beside = std::max({energy(x - 1, y), energy(x + 1, y), energy(x, y - 1), energy(x, y + 1)});
         all.push_back({beside, 8 * x, 8 * y});
-        if (50 * outside <= 64 * in.shape.color_channels()) chosen.push_back(all.back());
+        if (50 * ends <= 64 * in.shape.color_channels()) chosen.push_back(all.back());
       }
     }
+    const bool few = 4 * chosen.size() <= all.size();
     std::stable_sort(chosen.begin(), chosen.end(),
                      [](const Place& a, const Place& b) { return a.distance < b.distance; });
     chosen.resize(std::min(chosen.size(), std::max<std::size_t>(64, chosen.size() / 10)));
-    if (!flat_parts || chosen.empty()) chosen = all;
+    if (!flat_parts || few) chosen = all;
     Numbers power(64);
     for (std::size_t k = 1; k < 64; ++k) {
       Numbers squares;

@@ -20,26 +20,59 @@ double or_noise(const std::optional<float>& given, const ConstView& in, double t
   return given ? static_cast<double>(*given) : std::max(least, times * reference::noise_level(in));
 }
 
+// The parameter, or the multiple of the noise that has the least estimated risk; run(part, place, value).
+template <class Run>
+double or_least_risk(const std::optional<float>& given, const ConstView& in, double least,
+                     const std::vector<double>& factors, Run run) {
+  if (given) return static_cast<double>(*given);
+  const double noise = or_noise({}, in, 1, least);
+  return noise * reference::least_risk_setting(in, noise, factors,
+                                               [&](const ConstView& part, const Rectangle& place, double factor) {
+                                                 return run(part, place, noise * factor);
+                                               });
+}
+
 Image bilateral(const Bilateral& f, const ConstView& in) {
-  return reference::bilateral(in, f.sigma, static_cast<int>(std::ceil(2.5F * f.sigma)),
-                              or_noise(f.range, in, 2.5, 0.02), f.border);
+  const auto with = [&](const ConstView& part, const Rectangle&, double range) {
+    return reference::bilateral(part, f.sigma, static_cast<int>(std::ceil(2.5F * f.sigma)), range, f.border);
+  };
+  return with(in, {}, or_least_risk(f.range, in, 0.005, {1, 1.4, 2, 2.8, 4, 5.6, 8}, with));
 }
 
 Image guided(const Guided& f, const ConstView& in) {
-  return reference::guided(in, f.with.empty() ? in : f.with.image("guided", "with").view(), static_cast<int>(f.radius),
-                           or_noise(f.strength, in, 2, 0.01), f.border);
+  const auto with = [&](const ConstView& part, const Rectangle& place, double strength) {
+    if (f.with.empty()) return reference::guided(part, part, static_cast<int>(f.radius), strength, f.border);
+    const Image guide(f.with.image("guided", "with").view().part(place));
+    return reference::guided(part, guide, static_cast<int>(f.radius), strength, f.border);
+  };
+  return with(in, {0, 0, in.width(), in.height()},
+              or_least_risk(f.strength, in, 0.005, {0.7, 1, 1.4, 2, 2.8, 4, 5.6}, with));
 }
 
 Image diffusion(const Diffusion& f, const ConstView& in) {
-  const double k = or_noise(f.edge, in, 2.5, 0.01);
-  return reference::diffusion(in, f.iterations, f.rate, [&](double d) {
-    return f.conductance == Conductance::rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k));
-  });
+  const auto with = [&](const ConstView& part, const Rectangle&, double k) {
+    return reference::diffusion(part, f.iterations, f.rate, [&](double d) {
+      return f.conductance == Conductance::rational ? 1 / (1 + (d / k) * (d / k)) : std::exp(-(d / k) * (d / k));
+    });
+  };
+  return with(in, {}, or_least_risk(f.edge, in, 0.004, {0.25, 0.35, 0.5, 0.7, 1, 1.4, 2, 4}, with));
 }
 
 Image nonlocal_means(const NonlocalMeans& f, const ConstView& in) {
   const double noise = f.noise ? std::max(1e-4, static_cast<double>(*f.noise)) : or_noise({}, in, 1, 1e-4);
-  return reference::nonlocal_means(in, f.patch, f.search, f.strength, noise, f.border);
+  const auto with = [&](const ConstView& part, const Rectangle&, double strength) {
+    return reference::nonlocal_means(part, f.patch, f.search, strength, noise, f.border);
+  };
+  return with(in, {},
+              f.strength ? static_cast<double>(*f.strength)
+                         : reference::least_risk_setting(in, noise, {0.25, 0.35, 0.5, 0.7, 1}, with));
+}
+
+Image total_variation(const TotalVariation& f, const ConstView& in) {
+  const auto with = [&](const ConstView& part, const Rectangle&, double weight) {
+    return reference::total_variation(part, weight, 5 * f.iterations, f.together);
+  };
+  return with(in, {}, or_least_risk(f.weight, in, 1e-4, {0.4, 0.55, 0.75, 1, 1.35, 1.8, 2.4}, with));
 }
 
 // The noise that it reckons with, as the struct says.
@@ -242,11 +275,10 @@ void internal::define_denoise(reference::Definitions& d) {
   // The filter ends at a gap of `tolerance` times the objective; what is left is off its optimum by at most the root of
   // 2 weight gap in all: 0.021 measured at the default on noise, 1.5e-4 on a smooth picture. Run on, both agree: see
   // tests/denoise.cpp.
-  d.add<TotalVariation>(0.03, [](const TotalVariation& f, const ConstView& in) {
-    return reference::total_variation(in, or_noise(f.weight, in, 1, 1e-4), 5 * f.iterations, f.together);
-  });
-  // Weights by a fast exponential: 4.2e-6 measured.
-  d.add<NonlocalMeans>(1e-5, nonlocal_means);
+  d.add<TotalVariation>(0.03, total_variation);
+  // Weights by a fast exponential: 4.2e-6 measured. A strength of the least estimated error follows from differences of
+  // two such results: 4.3e-5.
+  d.add<NonlocalMeans>(1e-4, nonlocal_means);
   // A difference of two blocks that is rounded otherwise may choose another block where two are equally like: rare, and
   // no more than one of sixteen in one of many groups then. What agrees without that is in tests/denoise.cpp.
   d.add<BlockMatching>(0.03, block_matching);

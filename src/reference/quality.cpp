@@ -29,8 +29,8 @@ double noise_level(const ConstView& in) {
   double all = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const std::size_t count = tile(0, down);
-    std::vector<std::vector<double>> sizes(count);
-    std::vector<int> samples(count), outside(count);
+    std::vector<std::vector<double>> sizes(count), inside(count);
+    std::vector<int> samples(count), ends(count);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         double sum = 0;
@@ -42,8 +42,13 @@ double noise_level(const ConstView& in) {
         while (in.width() * u / across > x) --u;
         while (in.height() * v / down > y) --v;
         ++samples[tile(u, v)];
-        outside[tile(u, v)] += in.at(x, y, c) <= 0 || in.at(x, y, c) >= 1;
-        if (std::isfinite(sum)) sizes[tile(u, v)].push_back(std::abs(sum));
+        ends[tile(u, v)] += in.at(x, y, c) == 0 || in.at(x, y, c) == 1;
+        if (!std::isfinite(sum)) continue;
+        sizes[tile(u, v)].push_back(std::abs(sum));
+        const int left = in.width() * u / across, right = in.width() * (u + 1) / across, top = in.height() * v / down,
+                  bottom = in.height() * (v + 1) / down;
+        if (std::min({x - left, right - 1 - x, y - top, bottom - 1 - y}) >= 2)
+          inside[tile(u, v)].push_back(std::abs(sum));
       }
     }
     struct Ranked {
@@ -56,17 +61,17 @@ double noise_level(const ConstView& in) {
         Ranked r{0, tile(x, y)};
         for (int v = 0; v < down; ++v) {
           for (int u = 0; u < across; ++u) {
-            if (std::abs(u - x) + std::abs(v - y) == 1 && !sizes[tile(u, v)].empty())
-              r.beside = std::max(r.beside, lower_middle(sizes[tile(u, v)]));
+            if (std::abs(u - x) + std::abs(v - y) == 1 && !inside[tile(u, v)].empty())
+              r.beside = std::max(r.beside, lower_middle(inside[tile(u, v)]));
           }
         }
         if (sizes[r.tile].empty()) continue;
         any.push_back(r);
-        if (50 * outside[r.tile] <= samples[r.tile]) open.push_back(r);
+        if (50 * ends[r.tile] <= samples[r.tile]) open.push_back(r);
       }
     }
     if (any.empty()) throw InvalidArgument("noise_level: no sample has eight finite neighbors");
-    if (!open.empty()) {
+    if (4 * open.size() > any.size()) {
       std::stable_sort(open.begin(), open.end(), [](const Ranked& a, const Ranked& b) { return a.beside < b.beside; });
       open.resize(std::min(open.size(), std::max<std::size_t>(32, open.size() / 10)));
       any = open;

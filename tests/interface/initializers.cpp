@@ -17,7 +17,7 @@ sieve::Chain with(int whole, float single, double real, unsigned count) {
       Opening{.radius = count},
       DiskMean{.radius = whole},
       AdaptiveWiener{.radius = real, .noise = real},
-      NonlocalMeans{.strength = real, .noise = single},
+      NonlocalMeans{.strength = single, .noise = single},
       Guided{.radius = whole, .strength = whole},
       Convolve{.kernel = Kernel::gaussian(real)},
       Convolve{.kernel = Kernel::gaussian(single), .fill = whole},

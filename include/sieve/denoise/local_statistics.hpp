@@ -15,7 +15,7 @@ namespace SIEVE_EXPORT sieve {
 /// Lee, "Digital image enhancement and noise filtering by use of local statistics", IEEE Trans. PAMI 2, 1980; Lim,
 /// Two-Dimensional Signal and Image Processing, 1990. O(pixels), whatever the radius.
 struct AdaptiveWiener {
-  Real radius = 2;                  ///< half-width of the square window in pixels, 1 to 500
+  Real radius = 4;                  ///< half-width of the square window in pixels, 1 to 500
   std::optional<float> noise = {};  ///< standard deviation of the noise, 0 to 1; auto: estimated
   Border border = Border::mirror;   ///< edge, mirror, reflect or wrap
 

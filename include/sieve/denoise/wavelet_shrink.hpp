@@ -40,14 +40,14 @@ struct ChoiceNames<Shrinkage> {
 /// de-noising", 1995. O(samples * taps), undecimated times levels; `sure` sorts every band. Memory: undecimated 3
 /// levels + 4 channels.
 struct WaveletShrink {
-  Wavelet wavelet = Wavelet::daubechies2;     ///< short ones ring less, long ones follow smooth parts better
-  int levels = 4;                             ///< 1 to 12
-  ThresholdRule rule = ThresholdRule::bayes;  ///< of every band's threshold
-  Shrinkage shrink = Shrinkage::soft;         ///< soft or hard
-  bool undecimated = true;                    ///< no dependence on where the grid falls
-  int shifts = 1;                             ///< 1 to 16, decimated only: averages shifts x shifts runs
-  Real strength = 1;                          ///< times every threshold, 0 to 10
-  std::optional<float> noise = {};            ///< standard deviation of the noise, 0 to 1; auto: estimated
+  Wavelet wavelet = Wavelet::daubechies2;    ///< short ones ring less, long ones follow smooth parts better
+  int levels = 5;                            ///< 1 to 12
+  ThresholdRule rule = ThresholdRule::sure;  ///< of every band's threshold
+  Shrinkage shrink = Shrinkage::soft;        ///< soft or hard
+  bool undecimated = true;                   ///< no dependence on where the grid falls
+  int shifts = 1;                            ///< 1 to 16, decimated only: averages shifts x shifts runs
+  Real strength = 1;                         ///< times every threshold, 0 to 10
+  std::optional<float> noise = {};           ///< standard deviation of the noise, 0 to 1; auto: estimated
 
   [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -38,9 +38,8 @@ struct Damage {
 /// the cepstrum (psf_from_motion). O(pixels log pixels).
 [[nodiscard]] Damage measure_damage(const ConstView& in);
 
-/// Two or three chains against the damage, the best first, with parameters from the measures and the reason of each;
-/// one that leaves the picture as it is where nothing disturbs it. `color`: whether the picture has three color
-/// channels.
-[[nodiscard]] std::vector<Advice> propose(const Damage& damage, bool color);
+/// A few chains against the damage, the best first, with parameters from the measures and the reason of each, where a
+/// faster one is offered with what it costs; one that leaves the picture as it is where nothing disturbs it.
+[[nodiscard]] std::vector<Advice> propose(const Damage& damage);
 
 }  // namespace sieve
