@@ -6,6 +6,7 @@
 #include <numeric>
 #include <utility>
 
+#include "quality/flattest.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -82,31 +83,30 @@ std::vector<int> all_blocks(const NoiseBlocks& b) {
   return all;
 }
 
-// The blocks whose neighbors, not themselves, have the least detail: the noise in them is then not chosen to be small.
+// The flattest blocks.
 std::vector<int> flat_blocks(const NoiseBlocks& b, const ConstView& picture, int side) {
   std::vector<float> detail(at(b.across) * at(b.down));
   for (std::size_t i = 0; i < detail.size(); ++i) {
     const float* c = b.of(static_cast<int>(i));
     for (int k = 1; k < b.numbers; ++k) detail[i] += c[k] * c[k];
   }
-  std::vector<std::pair<float, int>> order;
+  constexpr std::size_t kLeast = 64;
+  std::vector<Spot> open;
   for (int y = 0; y < b.down; ++y) {
     for (int x = 0; x < b.across; ++x) {
-      float most = 0;
+      const int i = y * b.across + x;
+      Spot spot{b.of(i)[0], 0, at(i)};
       for (const auto& [dx, dy] : {std::pair(-1, 0), std::pair(1, 0), std::pair(0, -1), std::pair(0, 1)}) {
         if (x + dx >= 0 && x + dx < b.across && y + dy >= 0 && y + dy < b.down)
-          most = std::max(most, detail[at((y + dy) * b.across + x + dx)]);
+          spot.beside = std::max(spot.beside, detail[at((y + dy) * b.across + x + dx)]);
       }
-      if (!clipped(picture, x * side, y * side, side)) order.push_back({most, y * b.across + x});
+      if (!clipped(picture, x * side, y * side, side)) open.push_back(spot);
     }
   }
-  constexpr std::size_t kLeast = 64, kShare = 10;
   // Of few that are not clipped by chance the noise is small by chance.
-  if (4 * order.size() <= at(b.across) * at(b.down)) return all_blocks(b);
-  std::sort(order.begin(), order.end());
-  order.resize(std::min(order.size(), std::max(kLeast, order.size() / kShare)));
+  if (4 * open.size() <= detail.size()) return all_blocks(b);
   std::vector<int> flat;
-  for (const auto& [most, i] : order) flat.push_back(i);
+  for (const std::size_t i : flattest(std::move(open), kLeast)) flat.push_back(static_cast<int>(i));
   return flat;
 }
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/luma.hpp"
+#include "quality/flattest.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
@@ -48,13 +49,14 @@ struct Tiling {
 struct TileOfNoise {
   std::vector<float> sizes;  // of the finite responses
   float middle = 0;          // of those that no sample of another tile is part of
+  float level = 0;
   bool clipped = false;
 };
 
 // The median of the responses where the picture is flattest; nothing where none is finite.
 std::optional<float> middle_response(const ConstView& plane, const Image& response) {
   constexpr double kClipped = 0.02;
-  constexpr std::size_t kLeast = 32, kShare = 10;
+  constexpr std::size_t kLeast = 32;
   constexpr int kRim = 2;
   const Tiling tiling(plane.shape);
   std::vector<TileOfNoise> tiles(static_cast<std::size_t>(tiling.across) * static_cast<std::size_t>(tiling.down));
@@ -75,35 +77,35 @@ std::optional<float> middle_response(const ConstView& plane, const Image& respon
         }
       }
       if (!inside.empty()) t.middle = median(inside);
+      double sum = 0;
+      for (int y = r.y; y < r.y + r.height; ++y) {
+        for (int x = r.x; x < r.x + r.width; ++x) sum += static_cast<double>(plane.row(y)[x]);
+      }
+      t.level = static_cast<float>(sum / (static_cast<double>(r.width) * r.height));
+      if (!std::isfinite(t.level)) t.level = 0;
       t.clipped = ends > kClipped * r.width * r.height;
     }
   });
-  // Chosen by what stands beside them: by their own, small noise would be chosen.
-  std::vector<std::pair<float, std::size_t>> order;
+  std::vector<Spot> open;
   std::vector<std::size_t> all;
   for (std::size_t i = 0; i < tiles.size(); ++i) {
     if (tiles[i].sizes.empty()) continue;
     all.push_back(i);
     if (tiles[i].clipped) continue;
     const int x = static_cast<int>(i) % tiling.across, y = static_cast<int>(i) / tiling.across;
-    float most = 0;
+    Spot spot{tiles[i].level, 0, i};
     const auto look = [&](int u, int v) {
       if (u >= 0 && u < tiling.across && v >= 0 && v < tiling.down)
-        most = std::max(most, tiles[static_cast<std::size_t>(v * tiling.across + u)].middle);
+        spot.beside = std::max(spot.beside, tiles[static_cast<std::size_t>(v * tiling.across + u)].middle);
     };
     look(x - 1, y);
     look(x + 1, y);
     look(x, y - 1);
     look(x, y + 1);
-    order.push_back({most, i});
+    open.push_back(spot);
   }
   // Of few that are not clipped by chance the noise is small by chance.
-  if (4 * order.size() > all.size()) {
-    std::sort(order.begin(), order.end());
-    order.resize(std::min(order.size(), std::max(kLeast, order.size() / kShare)));
-    all.clear();
-    for (const auto& [beside, i] : order) all.push_back(i);
-  }
+  if (4 * open.size() > all.size()) all = flattest(std::move(open), kLeast);
   std::vector<float> sizes;
   for (const std::size_t i : all) sizes.insert(sizes.end(), tiles[i].sizes.begin(), tiles[i].sizes.end());
   if (sizes.empty()) return {};

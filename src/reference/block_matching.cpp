@@ -402,9 +402,21 @@ reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool fl
       }
     }
     const bool few = 4 * chosen.size() <= all.size();
-    std::stable_sort(chosen.begin(), chosen.end(),
-                     [](const Place& a, const Place& b) { return a.distance < b.distance; });
-    chosen.resize(std::min(chosen.size(), std::max<std::size_t>(64, chosen.size() / 10)));
+    const auto mean = [&](const Place& m) { return transformed(block_of(p, c, m, 8), 8, false)[0]; };
+    std::vector<Place> flattest;
+    std::stable_sort(chosen.begin(), chosen.end(), [&](const Place& a, const Place& b) {
+      return static_cast<float>(mean(a)) < static_cast<float>(mean(b));
+    });
+    for (std::size_t k = 0; k < 8; ++k) {
+      std::vector<Place> part(chosen.begin() + static_cast<std::ptrdiff_t>(chosen.size() * k / 8),
+                              chosen.begin() + static_cast<std::ptrdiff_t>(chosen.size() * (k + 1) / 8));
+      std::sort(part.begin(), part.end(), [](const Place& a, const Place& b) {
+        return a.distance != b.distance ? a.distance < b.distance : a.y != b.y ? a.y < b.y : a.x < b.x;
+      });
+      part.resize(std::min(part.size(), std::max<std::size_t>(8, part.size() / 10)));
+      flattest.insert(flattest.end(), part.begin(), part.end());
+    }
+    chosen = flattest;
     if (!flat_parts || few) chosen = all;
     Numbers power(64);
     for (std::size_t k = 1; k < 64; ++k) {

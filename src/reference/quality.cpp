@@ -31,6 +31,7 @@ double noise_level(const ConstView& in) {
     const std::size_t count = tile(0, down);
     std::vector<std::vector<double>> sizes(count), inside(count);
     std::vector<int> samples(count), ends(count);
+    std::vector<double> sums(count);
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         double sum = 0;
@@ -42,6 +43,7 @@ double noise_level(const ConstView& in) {
         while (in.width() * u / across > x) --u;
         while (in.height() * v / down > y) --v;
         ++samples[tile(u, v)];
+        sums[tile(u, v)] += static_cast<double>(in.at(x, y, c));
         ends[tile(u, v)] += in.at(x, y, c) == 0 || in.at(x, y, c) == 1;
         if (!std::isfinite(sum)) continue;
         sizes[tile(u, v)].push_back(std::abs(sum));
@@ -52,13 +54,13 @@ double noise_level(const ConstView& in) {
       }
     }
     struct Ranked {
-      double beside;
+      double beside, mean;
       std::size_t tile;
     };
     std::vector<Ranked> open, any;
     for (int y = 0; y < down; ++y) {
       for (int x = 0; x < across; ++x) {
-        Ranked r{0, tile(x, y)};
+        Ranked r{0, std::isfinite(sums[tile(x, y)]) ? sums[tile(x, y)] / samples[tile(x, y)] : 0, tile(x, y)};
         for (int v = 0; v < down; ++v) {
           for (int u = 0; u < across; ++u) {
             if (std::abs(u - x) + std::abs(v - y) == 1 && !inside[tile(u, v)].empty())
@@ -72,9 +74,17 @@ double noise_level(const ConstView& in) {
     }
     if (any.empty()) throw InvalidArgument("noise_level: no sample has eight finite neighbors");
     if (4 * open.size() > any.size()) {
-      std::stable_sort(open.begin(), open.end(), [](const Ranked& a, const Ranked& b) { return a.beside < b.beside; });
-      open.resize(std::min(open.size(), std::max<std::size_t>(32, open.size() / 10)));
-      any = open;
+      std::stable_sort(open.begin(), open.end(), [](const Ranked& a, const Ranked& b) { return a.mean < b.mean; });
+      any.clear();
+      for (std::size_t k = 0; k < 8; ++k) {
+        std::vector<Ranked> part(open.begin() + static_cast<std::ptrdiff_t>(open.size() * k / 8),
+                                 open.begin() + static_cast<std::ptrdiff_t>(open.size() * (k + 1) / 8));
+        std::sort(part.begin(), part.end(), [](const Ranked& a, const Ranked& b) {
+          return a.beside != b.beside ? a.beside < b.beside : a.tile < b.tile;
+        });
+        part.resize(std::min(part.size(), std::max<std::size_t>(4, part.size() / 10)));
+        any.insert(any.end(), part.begin(), part.end());
+      }
     }
     std::vector<double> chosen;
     for (const Ranked& r : any) chosen.insert(chosen.end(), sizes[r.tile].begin(), sizes[r.tile].end());

@@ -11,9 +11,9 @@ namespace SIEVE_EXPORT sieve {
 
 /// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
 /// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
-/// Johnstone, 1994), mean over the color channels. It is taken in the flattest tenth of the tiles of 16 by 16 pixels,
-/// but 32 tiles at least: those beside which the largest median response
-/// (2 pixels and more inside of a tile) is least. Tiles with more than 2 % of their
+/// Johnstone, 1994), mean over the color channels. It is taken in the flattest tiles of
+/// 16 by 16 pixels: of every eighth of them by their mean the tenth, but 4 at least, beside which the largest median
+/// response (2 pixels and more inside of a tile) is least. Tiles with more than 2 % of their
 /// samples at exactly 0 or 1 are left out, since noise that was clipped there is smaller; where only a fourth or less
 /// would be left, all tiles count alike.
 /// Fine texture that fills the picture is taken for noise, and noise that is alike in neighbors is hardly seen.
