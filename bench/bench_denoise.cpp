@@ -29,9 +29,11 @@ int main(int argc, char** argv) {
   bench::against_copy_of(grainy, "adaptive_wiener", AdaptiveWiener{.noise = 0.1F});
   bench::against_copy_of(grainy, "diffusion", Diffusion{.edge = 0.2F});
   bench::against_copy_of(grainy, "total_variation to 0.1 %", TotalVariation{.weight = 0.1F});
-  bench::against_copy_of(grainy, "nonlocal_means, 7x7 in 21x21", NonlocalMeans{.noise = 0.1F});
+  bench::against_copy_of(grainy, "nonlocal_means, 7x7 in 21x21", NonlocalMeans{.strength = 0.5F, .noise = 0.1F});
   bench::against_copy_of(grainy, "block_matching, fast", BlockMatching{.noise = 0.1F, .effort = BlockEffort::fast});
   bench::against_copy_of(grainy, "block_matching", BlockMatching{.noise = 0.1F});
+  bench::against_copy_of(grainy, "block_matching, singular, fast",
+                         BlockMatching{.noise = 0.1F, .by = BlockTransform::singular, .effort = BlockEffort::fast});
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
 }

@@ -118,9 +118,11 @@ void denoisers(std::vector<Operation>& all) {
   add("bilateral, exact, sigma 2", 0, Bilateral{.range = 0.2F});
   add("bilateral, fast, sigma 6", 40, Bilateral{.sigma = 6, .range = 0.2F});
   add("total_variation, to 0.1 %", 150, TotalVariation{.weight = 0.1F});
-  add("nonlocal_means, 7x7 in 21x21", 250, NonlocalMeans{.noise = 0.1F});
+  add("nonlocal_means, 7x7 in 21x21", 250, NonlocalMeans{.strength = 0.5F, .noise = 0.1F});
   add("block_matching, fast", 200, BlockMatching{.noise = 0.1F, .effort = BlockEffort::fast});
   add("block_matching", 600, BlockMatching{.noise = 0.1F});
+  add("block_matching, singular, fast", 0,
+      BlockMatching{.noise = 0.1F, .by = BlockTransform::singular, .effort = BlockEffort::fast});
 }
 
 void transforms(std::vector<Operation>& all) {

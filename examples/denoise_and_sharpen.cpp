@@ -24,6 +24,11 @@ int main(int argc, char** argv) try {
   tell("then non-local means", smooth);
   const sieve::Image grouped = sieve::BlockMatching{.effort = sieve::BlockEffort::fast}(sorted);
   tell("or block matching", grouped);
+  // Grain that is alike in neighbors: its spectrum is measured where nothing is given.
+  const sieve::Image coarse = sieve::GaussianNoise{.deviation = 0.06F, .sigma = 1}(clean);
+  const sieve::BlockMatching white{.effort = sieve::BlockEffort::fast, .spectrum = sieve::NoiseSpectrum::white()};
+  tell("coarse grain taken for white noise", white(coarse));
+  tell("and with its spectrum", sieve::BlockMatching{.effort = sieve::BlockEffort::fast}(coarse));
 
   // Total variation tells how it got there.
   sieve::Image even(sorted.shape());

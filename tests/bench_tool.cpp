@@ -96,7 +96,7 @@ TEST_CASE("what was done is on record and runs again; chains as recipes") {
           0);
     const json j = json::parse(lsieve("look " + f / name + " --json").out);
     CHECK(j["record"].get<std::string>().find(
-              "| gaussian_noise deviation=0.05 seed=1 then gaussian sigma=1 border=edge") != std::string::npos);
+              "| gaussian_noise deviation=0.05 sigma=0 seed=1 then gaussian sigma=1 border=edge") != std::string::npos);
     CHECK(lsieve("apply --again " + f / name + " " + test::data + "/fog.png " + f / "again.pfm").code == 0);
     CHECK(identical(
         io::read(f / "again.pfm").image,

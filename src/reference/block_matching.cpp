@@ -427,13 +427,15 @@ reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool fl
     }
     const double most = std::max(power[1], power[8]);
     power[0] = power[9] > 0 ? std::clamp(power[1] * power[8] / power[9], most, 2 * most) : most;
-    double middle = 0, high = 0;  // 21 numbers of order 5 to 7, 15 of order 10 to 14
+    double low = 0, middle = 0, high = 0;  // 9 numbers of order 1 to 3, 21 of order 5 to 7, 15 of order 10 to 14
     for (std::size_t k = 0; k < 64; ++k) {
       const std::size_t order = k % 8 + k / 8;
+      if (order >= 1 && order <= 3) low += power[k] / 9;
       if (order >= 5 && order <= 7) middle += power[k] / 21;
       if (order >= 10) high += power[k] / 15;
     }
-    if (flat_parts && middle < 1.3 * 1.3 * high) std::fill(power.begin(), power.end(), high);
+    const bool white = !(middle > 1.69 * high) || low / high > std::pow(middle / high, 2.5);
+    if (flat_parts && white) std::fill(power.begin(), power.end(), high);
     powers.push_back(power);
   }
   return powers;
