@@ -21,8 +21,10 @@ struct AdviseArguments {
 std::vector<std::string> findings(const Damage& d) {
   std::vector<std::string> lines = {fmt::format("noise: {}", d.words())};
   lines.push_back(
-      fmt::format("grain: deviation {:.4f} ({:.1f}/255){}", d.noise, 255 * d.noise,
-                  !d.grain   ? ", not worth a filter"
+      fmt::format("grain: deviation {:.4f} ({:.1f}/255){}", d.coarse ? d.coarse_noise : d.noise,
+                  255 * (d.coarse ? d.coarse_noise : d.noise),
+                  d.coarse   ? ", alike in neighbors"
+                  : !d.grain ? ", not worth a filter"
                   : d.photon ? fmt::format(", grows with the level like that of {:.0f} photons at white", d.photons)
                              : ", about the same at every level"));
   lines.push_back(
@@ -62,6 +64,7 @@ int advise(const Session& session, const AdviseArguments& o) {
     print_json({{"input", o.in},
                 {"kind", d.words()},
                 {"noise", d.noise},
+                {"coarse_noise", d.coarse ? ordered_json(d.coarse_noise) : ordered_json(nullptr)},
                 {"photons", d.photon ? ordered_json(d.photons) : ordered_json(nullptr)},
                 {"dark_impulses", d.impulses.dark},
                 {"bright_impulses", d.impulses.bright},

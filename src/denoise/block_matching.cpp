@@ -40,7 +40,11 @@ NoiseSpectrum TextValue<NoiseSpectrum>::parse(std::string_view s, const Resource
   if (s == "auto") return {};
   if (s == "white") return NoiseSpectrum::white();
   if (s == "measured") return NoiseSpectrum::measured();
-  return NoiseSpectrum::of(TextValue<SharedImage>::parse(s, r));
+  try {
+    return NoiseSpectrum::of(TextValue<SharedImage>::parse(s, r));
+  } catch (const Error& e) {
+    throw InvalidArgument(fmt::format("{}; allowed: {}", e.what(), allowed()));
+  }
 }
 
 namespace {

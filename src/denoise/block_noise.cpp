@@ -137,8 +137,8 @@ BlockNoise BlockNoise::in_flat_parts(const Image& planes, const ConstView& pictu
     Spectrum s = measured(b, flat_blocks(b, picture, kSide));
     // Over fifteen photographs the middle orders are 0.94 to 1.1 times as strong as the highest in white noise and 1.4
     // times in the grain of a Gaussian of 0.5 pixels. What a picture full of texture leaves there falls faster: in
-    // grain the logarithm of low to high is 1.6 to 2.3 times that of middle to high, in texture 3 and more.
-    constexpr double kWhite = 1.3, kTexture = 2.5;
+    // grain the logarithm of low to high is 1.5 to 2.2 times that of middle to high, in clean texture 2.3 and more.
+    constexpr double kWhite = 1.3, kTexture = 2.25;
     const double high = mean_of(s, 10, 14), middle = mean_of(s, 5, 7) / high, low = mean_of(s, 1, 3) / high;
     if (!(middle > kWhite * kWhite) || low > std::pow(middle, kTexture)) std::fill(s.begin(), s.end(), high);
     n.planes_.push_back(std::move(s));

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/luma.hpp"
+#include "denoise/block_noise.hpp"
 #include "diagnose/rounded.hpp"
 #include "diagnose/thresholds.hpp"
 #include "sieve/core/map.hpp"
@@ -124,6 +125,12 @@ Damage measure_damage(const ConstView& in) {
   d.waves = find_periodic_noise(gray);
   d.noise = noise_level(d.impulse ? AdaptiveMedian{}(in) : Image(in));
   d.grain = d.noise >= kGrain;
+  // What mended impulses is alike in neighbors, too, and so is a wave.
+  if (!d.impulse && d.waves.empty() && std::min(gray.width(), gray.height()) >= kCoarseSide) {
+    const BlockNoise flat = BlockNoise::in_flat_parts(gray, gray);
+    d.coarse = !flat.white() && flat.deviation() >= kGrain;
+    if (d.coarse) d.coarse_noise = flat.deviation();
+  }
   if (d.grain) {
     // Of one channel: the luma of three has less grain than each.
     const Image one = in.shape.color_channels() == 1 ? gray
@@ -152,7 +159,7 @@ std::string Damage::words() const {
   const auto also = [&s](const char* what) { s += (s.empty() ? "" : " and ") + std::string(what); };
   if (impulse) also("impulse");
   if (!waves.empty()) also("periodic");
-  if (grain) also(photon ? "photon" : "gaussian");
+  if (coarse || grain) also(coarse ? "coarse" : photon ? "photon" : "gaussian");
   return s.empty() ? "none" : s;
 }
 
@@ -176,6 +183,16 @@ std::vector<Advice> propose(const Damage& d) {
                             "else",
                             d.waves.size(), one ? " stands out" : "s stand out", d.waves[0].period,
                             one ? "it is" : "they are"));
+  }
+  if (d.coarse) {
+    const std::string why = fmt::format(
+        "grain of deviation {:.4f} that is alike in neighbors, as a camera, a scan or a JPEG leaves it; its "
+        "spectrum is measured in flat parts",
+        d.coarse_noise);
+    offer(longer(first, {BlockMatching{}}), and_then(reason, why));
+    offer(longer(first, {BlockMatching{.effort = BlockEffort::fast}}),
+          and_then(reason, "the same in less than half the time, for about 0.2 dB"));
+    return all;
   }
   if (d.grain && d.photon) {
     const double peak = rounded(d.photons, 1), even = 1 / (2 * std::sqrt(d.photons + 0.375));

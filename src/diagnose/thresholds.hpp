@@ -12,6 +12,8 @@ inline constexpr double kImpulses = 0.005;
 
 // Deviation of grain that is worth a denoiser, and that a stretch or a curve would raise visibly.
 inline constexpr double kGrain = 0.008, kGrainRaised = 0.02;
+// Smaller pictures have too few flat parts to tell grain that is alike in neighbors.
+inline constexpr int kCoarseSide = 64;
 // Photon noise: the classes of brightness span this much, and the variance of the grain rises this many times over
 // them.
 inline constexpr double kPhotonSpan = 0.2, kPhotonRise = 2;

@@ -434,7 +434,7 @@ reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool fl
       if (order >= 5 && order <= 7) middle += power[k] / 21;
       if (order >= 10) high += power[k] / 15;
     }
-    const bool white = !(middle > 1.69 * high) || low / high > std::pow(middle / high, 2.5);
+    const bool white = !(middle > 1.69 * high) || low / high > std::pow(middle / high, 2.25);
     if (flat_parts && white) std::fill(power.begin(), power.end(), high);
     powers.push_back(power);
   }

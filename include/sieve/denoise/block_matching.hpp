@@ -90,8 +90,8 @@ struct TextValue<NoiseSpectrum> {
 /// those with at most 2 % of their samples at exactly 0 or 1 (all, where that is a fourth or less), in every eighth by
 /// their mean the tenth, but 8 at least, beside which the numbers other than the mean have the least largest energy. A
 /// plane is taken for white, with the power of the highest orders (column and row together 10 to 14), where the middle
-/// ones (5 to 7) are less than 1.3 times as large, or where the low ones (1 to 3) have more than the power 2.5 of their
-/// ratio: that is texture. Grain coarser than about 2 pixels is not told from the picture. Sources: Dabov, Foi,
+/// ones (5 to 7) are less than 1.3 times as large, or where the low ones (1 to 3) have more than the power 2.25 of
+/// their ratio: that is texture. Grain coarser than about 2 pixels is not told from the picture. Sources: Dabov, Foi,
 /// Katkovnik and Egiazarian, "Image denoising by sparse 3-D transform-domain collaborative filtering", IEEE Trans.
 /// Image Processing 16, 2007; Lebrun, "An analysis and implementation of the BM3D image denoising method", Image
 /// Processing On Line 2, 2012; Gu, Zhang, Zuo and Feng, "Weighted nuclear norm minimization with application to image

@@ -15,6 +15,9 @@ namespace SIEVE_EXPORT sieve {
 struct Damage {
   double noise = 0;                 ///< deviation of the grain, noise_level
   bool grain = false;               ///< the grain is worth a denoiser: a deviation of 0.008 and more
+  bool coarse = false;              ///< what stands in flat parts is alike in neighbors, with that deviation and more:
+                                    ///< white noise, and its level, are then another matter
+  double coarse_noise = 0;          ///< then: its deviation
   bool photon = false;              ///< the grain grows with the level as photon noise does
   double photons = 0;               ///< then: how many photons white stands for
   double floor_noise = 0;           ///< deviation of the grain at black, by the same fit
@@ -27,7 +30,8 @@ struct Damage {
   double motion_angle = 0;   ///< and its angle in degrees
   bool blurred = false;      ///< the edges are wider than a sharp picture's: sigma 1.2 and more
 
-  /// The kinds of noise in words: "none", "gaussian", "photon", "impulse", "periodic", or several with "and" between.
+  /// The kinds of noise in words: "none", "gaussian", "coarse", "photon", "impulse", "periodic", or several with "and"
+  /// between.
   std::string words() const;
 };
 
