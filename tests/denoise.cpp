@@ -387,7 +387,10 @@ TEST_CASE(
   for (int x = 0; x < 60; ++x) CHECK((x == 20 || x == 30 || std::isfinite(out.at(x, 20))));
 }
 
-TEST_CASE("what is left to a denoiser is nearly the best setting, at any noise") {
+TEST_CASE("what is left to a denoiser is nearly the best setting, at any noise; as the plain definition chooses it") {
+  const Image little = GaussianNoise{.deviation = 0.08F, .seed = 4}(test::noon().view().part({330, 130, 60, 44}));
+  for (const char* name : {"total_variation", "nonlocal_means search=5", "bilateral", "guided", "diffusion"})
+    test::check_as_defined(Chain::parse(name).steps()[0], little);
   const Image clean = to_gray(test::noon().view().part({300, 100, 260, 220}));
   struct Setting {
     const char* text;

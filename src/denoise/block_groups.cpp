@@ -52,10 +52,9 @@ std::vector<Offset> spread_offsets(int reach) {
 // Finds the groups of a picture; each thread has its own.
 class Finder {
  public:
-  Finder(const BlockPlane& match, int width, int height, const GroupOptions& o, const std::vector<Offset>& spread)
+  Finder(const BlockPlane& match, const BlockPart& part, const GroupOptions& o, const std::vector<Offset>& spread)
       : match_(match),
-        width_(width),
-        height_(height),
+        part_(part),
         o_(o),
         spread_(spread),
         distances_(static_cast<std::size_t>(2 * o.search + 1) *
@@ -65,8 +64,9 @@ class Finder {
 
   // The block at x, y and those like it.
   std::span<const Match> find(int x, int y) {
-    const int x0 = std::max(0, x - o_.search), x1 = std::min(width_ - o_.side, x + o_.search),
-              y0 = std::max(0, y - o_.search), y1 = std::min(height_ - o_.side, y + o_.search);
+    const int x0 = std::max(-part_.place.x, x - o_.search), y0 = std::max(-part_.place.y, y - o_.search),
+              x1 = std::min(part_.whole_width - part_.place.x - o_.side, x + o_.search),
+              y1 = std::min(part_.whole_height - part_.place.y - o_.side, y + o_.search);
     const float* block = match_.at(x, y);
     const int columns = x1 - x0 + 1,
               pitch = (columns + lanes::kDistanceRow - 1) / lanes::kDistanceRow * lanes::kDistanceRow;
@@ -106,7 +106,7 @@ class Finder {
 
  private:
   const BlockPlane& match_;
-  int width_, height_;
+  BlockPart part_;
   GroupOptions o_;
   const std::vector<Offset>& spread_;
   std::vector<Match> matches_;
@@ -124,9 +124,9 @@ BlockPlane::BlockPlane(const ConstView& from) : BlockPlane(from.width(), from.he
     for (int y = first; y < last; ++y) std::copy_n(from.row(y), from.width(), at(0, y));
   });
 }
-std::vector<BlockPlane> block_planes(const Image& channels) {
+std::vector<BlockPlane> block_planes(const ConstView& channels) {
   std::vector<BlockPlane> planes;
-  for (int c = 0; c < channels.channels(); ++c) planes.emplace_back(channels.view().channel(c));
+  for (int c = 0; c < channels.channels(); ++c) planes.emplace_back(channels.channel(c));
   return planes;
 }
 
@@ -149,39 +149,61 @@ Image BlockSums::means() const {
       for (int y = first; y < last; ++y) {
         const float *s = sums.at(0, y), *w = weights.at(0, y);
         float* r = out.row(y, c);
-        for (int x = 0; x < width_; ++x) r[x] = s[x] / w[x];
+        for (int x = 0; x < width_; ++x) r[x] = w[x] > 0 ? s[x] / w[x] : 0;
       }
     });
   }
   return out;
 }
 
-void each_group(const BlockPlane& match, int width, int height, const GroupOptions& o,
+Rectangle BlockPart::result(const GroupOptions& o) const {
+  const int rim = reach(o);
+  // At the ends of the picture nothing is missing.
+  const int left = place.x == 0 ? 0 : place.x + rim, top = place.y == 0 ? 0 : place.y + rim,
+            right = place.x + place.width == whole_width ? whole_width : place.x + place.width - rim,
+            bottom = place.y + place.height == whole_height ? whole_height : place.y + place.height - rim;
+  return {left, top, right - left, bottom - top};
+}
+
+void each_group(const BlockPlane& match, const BlockPart& part, const GroupOptions& o,
                 const std::function<GroupWork()>& work_of_thread) {
   const std::vector<Offset> spread = spread_offsets(o.search);
-  // Every `step` pixels, and the last place where a block fits.
-  const auto each = [&o](int from, int size, int whole, const auto& work) {
+  // Along one direction, of `from` and the `size - 1` samples behind: a reference every `step` pixels of the picture
+  // and at the last place where a block fits, if all that it looks at is in the part.
+  const auto each = [&o](int from, int size, int whole, int first, int past, const auto& work) {
     const int last = whole - o.side;
-    for (int i = (from + o.step - 1) / o.step * o.step; i < from + size && i < last; i += o.step) work(i);
-    if (last >= from && last < from + size) work(last);
+    const auto there = [&](int i) {
+      return std::max(0, i - o.search) >= first && std::min(last, i + o.search) + o.side <= past;
+    };
+    for (int i = (from + o.step - 1) / o.step * o.step; i < from + size && i < last; i += o.step) {
+      if (there(i)) work(i - first);
+    }
+    if (last >= from && last < from + size && there(last)) work(last - first);
   };
   // Tiles of one of four colors lie so far apart that none writes where another does: no lock, and the sums are added
-  // up in the same order for any number of threads.
+  // up in the same order for any number of threads. They are counted over the picture, so that a part does not matter.
   const int rim = o.search + o.side, tile = std::max(kTile, (2 * rim + o.step) / o.step * o.step);
-  const int across = (width + tile - 1) / tile, down = (height + tile - 1) / tile;
+  const Rectangle& p = part.place;
   Progress progress(4);
   for (int color = 0; color < 4; ++color) {
-    const int x0 = color % 2, y0 = color / 2, columns = (across - x0 + 1) / 2, rows = (down - y0 + 1) / 2;
+    // The first tile of a color from the beginning of the part on, and how many there are up to its end.
+    const auto first_of = [tile](int from, int parity) { return from / tile + (from / tile % 2 == parity ? 0 : 1); };
+    const auto count_of = [tile](int first, int past) {
+      return std::max(0, ((past + tile - 1) / tile - first + 1) / 2);
+    };
+    const int x0 = first_of(p.x, color % 2), y0 = first_of(p.y, color / 2), columns = count_of(x0, p.x + p.width),
+              rows = count_of(y0, p.y + p.height);
     if (columns > 0 && rows > 0) {
       parallel_rows(
           columns * rows, RowCost(static_cast<std::size_t>(tile), 64 * tile),
           [&](int first, int last) {
-            Finder finder(match, width, height, o, spread);
+            Finder finder(match, part, o, spread);
             const GroupWork work = work_of_thread();
             for (int t = first; t < last; ++t) {
-              each((y0 + 2 * (t / columns)) * tile, tile, height, [&](int y) {
+              each((y0 + 2 * (t / columns)) * tile, tile, part.whole_height, p.y, p.y + p.height, [&](int y) {
                 checkpoint();
-                each((x0 + 2 * (t % columns)) * tile, tile, width, [&](int x) { work(finder.find(x, y)); });
+                each((x0 + 2 * (t % columns)) * tile, tile, part.whole_width, p.x, p.x + p.width,
+                     [&](int x) { work(finder.find(x, y)); });
               });
             }
           },

@@ -20,7 +20,18 @@ struct GroupOptions {
   float alike;   // smaller differences are no better: of so many the group is spread out
 };
 
-// A block of a group by its first sample.
+// A part of a picture, with what a pass has to look at around what it is to give.
+struct BlockPart {
+  Rectangle place;                // in the picture
+  int whole_width, whole_height;  // of the picture
+
+  // What a pass over this part gives: within that, all blocks that can have something in common with a place are there.
+  Rectangle result(const GroupOptions& options) const;
+  // How far that reaches for one sample.
+  static int reach(const GroupOptions& options) { return 2 * options.search + options.side - 1; }
+};
+
+// A block of a group by its first sample, counted from the part's.
 struct Match {
   float distance;
   int x, y;
@@ -36,7 +47,7 @@ struct BlockPlane {
   Scratch<float> samples;
 };
 // One for each channel.
-std::vector<BlockPlane> block_planes(const Image& channels);
+std::vector<BlockPlane> block_planes(const ConstView& channels);
 
 // Blocks put back to their places with weights: the sums of every plane.
 class BlockSums {
@@ -45,7 +56,7 @@ class BlockSums {
   // side rows of `pitch` floats, weighted by `weight` times the window of the same form.
   void add(std::size_t plane, const Match& to, const float* block, const float* window, int side, int pitch,
            float weight);
-  // The weighted means.
+  // The weighted means, 0 where no block was put.
   Image means() const;
 
  private:
@@ -55,9 +66,10 @@ class BlockSums {
 
 // What a thread does with a group, the block itself first. It may add to places of blocks of the group alone.
 using GroupWork = std::function<void(std::span<const Match>)>;
-// The work of a new thread for the group of every reference block of a picture of that size, found in `match`. No two
-// threads work at places that blocks of both may cover, and the order at any place is the same for any number of them.
-void each_group(const BlockPlane& match, int width, int height, const GroupOptions& options,
+// The work of a new thread for the group of every reference block of the part, found in `match`; those that might find
+// more beyond it are left out. No two threads work at places that blocks of both may cover, and the order at any place
+// is the same for any number of them and for any part.
+void each_group(const BlockPlane& match, const BlockPart& part, const GroupOptions& options,
                 const std::function<GroupWork()>& work_of_thread);
 
 }  // namespace sieve::internal

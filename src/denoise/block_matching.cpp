@@ -6,12 +6,12 @@
 #include <bit>
 #include <cmath>
 
-#include "core/finite.hpp"
 #include "denoise/block_lanes.hpp"
 #include "denoise/block_pass.hpp"
 #include "denoise/block_singular.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/spatial/frame.hpp"
@@ -78,11 +78,7 @@ Image gray_for_all(const ConstView& gray, int channels) {
   return out;
 }
 
-// The color channels as the planes that are worked on.
-Image planes_of(ConstView in) {
-  in.shape.channels = in.shape.color_channels();
-  return in.shape.channels == 3 ? colors_turned(in, false) : Image(in);
-}
+Rectangle whole_of(const ConstView& in) { return {in.place.x, in.place.y, in.width(), in.height()}; }
 
 constexpr float kLevel = 1 / 255.0F, kHard = 2.7F;
 
@@ -142,46 +138,119 @@ Rounds rounds_of(const BlockMatching& f, float noise) {
   return {count, chosen(f, o)};
 }
 
-// The color channels of a picture of finite samples, after the first pass and after all; where the picture is smaller
-// than a block, with what was added to it.
+// All that is done to a picture, one after the other.
+struct Plan {
+  Passes passes;
+  Rounds rounds;
+  Plan(const BlockMatching& f, float level) : passes(passes_of(f, level)), rounds(rounds_of(f, level)) {
+    if (f.by != BlockTransform::singular) rounds.count = 0;
+  }
+  int reach() const {
+    return BlockPart::reach(passes.first) + BlockPart::reach(passes.second) +
+           rounds.count * BlockPart::reach(rounds.groups);
+  }
+  int side() const {
+    return std::max({passes.first.side, passes.second.side, rounds.count > 0 ? rounds.groups.side : 0});
+  }
+};
+
+// The planes that are worked on: for a place in a picture whose samples lie around the view `in`, too. A picture
+// smaller than a block goes on mirrored. Samples that are not finite count as 0.
+Image planes_at(const ConstView& in, const Rectangle& place, int side) {
+  const int color = in.shape.color_channels();
+  Image part(Shape{place.width, place.height, color});
+  parallel_rows(place.height, static_cast<std::size_t>(place.width * color), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      for (int c = 0; c < color; ++c) {
+        const float* from = in.row(place.y - in.place.y + y, c) + (place.x - in.place.x);
+        float* to = part.row(y, c);
+        for (int x = 0; x < place.width; ++x) to[x] = std::isfinite(from[x]) ? from[x] : 0;
+      }
+    }
+  });
+  const int right = std::max(0, side - in.whole_width()), below = std::max(0, side - in.whole_height());
+  if (color == 3) part = colors_turned(part, false);
+  if (right > 0 || below > 0) part = Pad{.right = right, .bottom = below, .border = Border::mirror}(part);
+  return part;
+}
+
+// The color channels after the first pass, where that is asked for, and after all.
 struct Denoised {
   Image basic, result;
 };
-Denoised denoised(const BlockMatching& f, const ConstView& finite, const BlockNoise& noise) {
+// Of a place in the picture, with what lies around it at hand.
+Denoised denoised(const BlockMatching& f, const ConstView& in, const Rectangle& place, const BlockNoise& noise,
+                  bool with_basic) {
   const auto level = static_cast<float>(noise.deviation(0));
-  const Passes passes = passes_of(f, level);
-  const Rounds rounds = rounds_of(f, level);
-  const bool singular = f.by == BlockTransform::singular;
-  const int color = finite.shape.color_channels(), side = std::max(passes.first.side, rounds.groups.side),
-            right = std::max(0, side - finite.width()), below = std::max(0, side - finite.height());
-  Image planes = planes_of(finite);
-  if (right > 0 || below > 0) planes = Pad{.right = right, .bottom = below, .border = Border::mirror}(planes);
+  const Plan plan(f, level);
+  const int side = plan.side(), rim = plan.reach(), left = std::max(0, place.x - rim), top = std::max(0, place.y - rim),
+            right = std::min(in.whole_width(), place.x + place.width + rim),
+            bottom = std::min(in.whole_height(), place.y + place.height + rim);
+  const Image planes = planes_at(in, {left, top, right - left, bottom - top}, side);
+  BlockPart part{{left, top, planes.width(), planes.height()},
+                 std::max(side, in.whole_width()),
+                 std::max(side, in.whole_height())};
+  // Each pass gives less than it looked at. `made` is what the last one gave, from `origin` on.
+  Image made;
+  Rectangle origin = part.place;
+  const auto cut = [](const Image& of, const Rectangle& at, const Rectangle& what) {
+    return of.view().part({what.x - at.x, what.y - at.y, what.width, what.height});
+  };
+  const Rectangle start = part.place;
+  const auto step = [&](const GroupOptions& groups, const auto& work) {
+    made = work(cut(planes, start, part.place));
+    origin = part.place;
+    part.place = part.result(groups);
+  };
+  const auto before = [&] { return cut(made, origin, part.place); };
   // In times of the first pass: the second transforms the guide's blocks, too.
   constexpr double kSecond = 1.3, kRound = 10;
-  const int count = singular ? rounds.count : 0;
-  Progress progress(1 + kSecond + kRound * count);
-  Denoised d;
-  d.basic = block_pass(planes, planes.view().channel(0), nullptr, {passes.first, noise, kHard});
+  Progress progress(1 + kSecond + kRound * plan.rounds.count);
+  step(plan.passes.first, [&](const ConstView& noisy) {
+    return block_pass(noisy, noisy.channel(0), nullptr, part, {plan.passes.first, noise, kHard});
+  });
   progress.add(1);
+  const auto given = [&] {
+    Image own(cut(made, origin, place));
+    return own.channels() == 3 ? colors_turned(own, true) : own;
+  };
+  Denoised d;
+  if (with_basic) d.basic = given();
   progress.expect(kSecond);
-  d.result = block_pass(planes, d.basic.view().channel(0), &d.basic, {passes.second, noise, kHard});
+  step(plan.passes.second, [&](const ConstView& noisy) {
+    const ConstView guide = before();
+    return block_pass(noisy, guide.channel(0), &guide, part, {plan.passes.second, noise, kHard});
+  });
   progress.add(kSecond);
-  for (int i = 0; i < count; ++i) {
+  for (int i = 0; i < plan.rounds.count; ++i) {
     progress.expect(kRound);
-    const Image made = std::move(d.result);
-    const float first = level > 40 * kLevel ? 0.2F : 0.25F;
-    d.result =
-        singular_round(planes, made, made.view().channel(0), {rounds.groups, noise, i == 0 ? first : 0.1F, i == 0});
+    const float back = i > 0 ? 0.1F : level > 40 * kLevel ? 0.2F : 0.25F;
+    step(plan.rounds.groups, [&](const ConstView& noisy) {
+      return singular_round(noisy, before(), part, {plan.rounds.groups, noise, back, i == 0});
+    });
     progress.add(kRound);
   }
-  if (color == 3) {
-    d.basic = colors_turned(d.basic, true);
-    d.result = colors_turned(d.result, true);
-  }
+  d.result = given();
   return d;
 }
 
-BlockNoise noise_of(const BlockMatching& f, const ConstView& in, const ConstView& finite) {
+// Places one below the other, so that what is worked on at a time stays within 64 MB a thread, and higher than what has
+// to be worked out around them.
+std::vector<Rectangle> bands_of(const BlockMatching& f, const ConstView& in, float level) {
+  constexpr double kBytesAThread = 64 << 20;
+  // Planes of floats at a time: those of the picture and their copies, the guide's, sums, weights and the result.
+  constexpr double kPlanes = 7;
+  const int rim = Plan(f, level).reach(), width = in.width(), height = in.height();
+  const double a_row = 4 * kPlanes * in.shape.color_channels() * std::min(in.whole_width(), width + 2 * rim);
+  const int rows = std::max(2 * rim, static_cast<int>(kBytesAThread * threads() / a_row) - 2 * rim),
+            count = (height + rows - 1) / rows, high = (height + count - 1) / count;
+  std::vector<Rectangle> bands;
+  for (int y = 0; y < height; y += high)
+    bands.push_back({in.place.x, in.place.y + y, width, std::min(high, height - y)});
+  return bands;
+}
+
+BlockNoise noise_of(const BlockMatching& f, const ConstView& in) {
   constexpr double kLeast = 1e-6;
   constexpr int kLeastSide = 16;
   const int color = in.shape.color_channels();
@@ -197,7 +266,7 @@ BlockNoise noise_of(const BlockMatching& f, const ConstView& in, const ConstView
           "block_matching: spectrum=measured in a picture of {} by {}: it measures blocks of 8 by 8 and those beside "
           "them; give {} by {} pixels or more, or spectrum=white",
           in.width(), in.height(), kLeastSide, kLeastSide));
-    n = BlockNoise::in_flat_parts(planes_of(finite), finite);
+    n = BlockNoise::in_flat_parts(planes_at(in, whole_of(in), 0), in);
     if (n.white()) return white();
   } else {
     const Image& sample = f.spectrum.sample().image("block_matching", "spectrum");
@@ -207,7 +276,7 @@ BlockNoise noise_of(const BlockMatching& f, const ConstView& in, const ConstView
           "block_matching: the picture of the noise is {}: give one of 16 by 16 pixels or more, gray or with the "
           "channels of the picture ({})",
           text_of(sample.shape()).text, color));
-    n = BlockNoise::alone(own == color ? planes_of(sample) : gray_for_all(sample, color));
+    n = BlockNoise::alone(own == color ? planes_at(sample, whole_of(sample), 0) : gray_for_all(sample, color));
   }
   if (f.noise) n.set_deviation(static_cast<double>(*f.noise));
   if (n.deviation() < kLeast) return BlockNoise(color, kLeast);
@@ -215,16 +284,14 @@ BlockNoise noise_of(const BlockMatching& f, const ConstView& in, const ConstView
 }
 
 std::vector<Stage> stages_of_block_matching(const BlockMatching& f, const ConstView& in) {
-  const Image finite = map_samples(in, [](float v) { return std::isfinite(v) ? v : 0; });
-  const Denoised d = denoised(f, finite, noise_of(f, in, finite));
-  const Rectangle all{0, 0, in.width(), in.height()};
-  const Image basic(d.basic.view().part(all)), result(d.result.view().part(all));
-  ConstView colors = finite.view();
-  colors.shape.channels = result.channels();
+  const Denoised d = denoised(f, in, whole_of(in), noise_of(f, in), true);
+  ConstView colors = in;
+  colors.shape.channels = d.result.channels();
   std::vector<Stage> stages;
-  stages.push_back({"first pass", basic});
-  stages.push_back(
-      {"taken away", map_pairs(colors, result, [](float a, float b) { return a - b; }), StageContent::differences});
+  stages.push_back({"first pass", d.basic});
+  stages.push_back({"taken away",
+                    map_pairs(colors, d.result, [](float a, float b) { return std::isfinite(a) ? a - b : 0; }),
+                    StageContent::differences});
   return stages;
 }
 
@@ -243,13 +310,21 @@ Image BlockMatching::operator()(const ConstView& in) const { return allocate_and
 
 void BlockMatching::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  on_finite(in, out, [&](const ConstView& finite, const View& result) {
-    const BlockNoise found = noise_of(*this, in, finite);
-    if (notes_heard() && (!noise || !found.white())) note(note_of(*this, found));
-    const Denoised made = denoised(*this, finite, found);
-    for (int c = 0; c < in.shape.color_channels(); ++c)
-      copy(made.result.view().channel(c).part({0, 0, in.width(), in.height()}), result.channel(c));
-  });
+  const BlockNoise found = noise_of(*this, in);
+  if (notes_heard() && (!noise || !found.white())) note(note_of(*this, found));
+  const std::vector<Rectangle> bands = bands_of(*this, in, static_cast<float>(found.deviation(0)));
+  Progress progress(static_cast<double>(bands.size()));
+  for (const Rectangle& band : bands) {
+    const Image made = denoised(*this, in, band, found, false).result;
+    for (int c = 0; c < made.channels(); ++c) {
+      for (int y = 0; y < band.height; ++y) {
+        const float *a = in.row(band.y - in.place.y + y, c), *m = made.row(y, c);
+        float* r = out.row(band.y - in.place.y + y, c);
+        for (int x = 0; x < band.width; ++x) r[x] = std::isfinite(a[x]) ? m[x] : a[x];
+      }
+    }
+    progress.add(1);
+  }
   copy_alpha(in, out);
 }
 
@@ -261,7 +336,13 @@ void BlockMatching::describe(Description<BlockMatching>& d) {
       "the noise grows with the light (put anscombe and inverse_anscombe around it), or its strength is given and it "
       "is "
       "alike in neighbors (say spectrum=measured); time is short: guided.");
-  d.measures([](const BlockMatching& f) { return !f.noise || f.spectrum.is_measured(); });
+  d.window([](const BlockMatching& f) {
+    // Where the noise comes from a picture of it, its strength is not known before: the largest blocks count.
+    return Plan(f, f.noise.value_or(1)).reach();
+  });
+  d.reads_around();
+  d.measures(
+      [](const BlockMatching& f) { return f.spectrum.is_measured() || (!f.noise && f.spectrum.sample().empty()); });
   d.stages(stages_of_block_matching);
   d.meaning([](const BlockMatching& f) {
     const float level = f.noise.value_or(0);

@@ -32,7 +32,7 @@ Scratch<float> soft_window(int side, int pitch) {
 
 class BlockPass {
  public:
-  BlockPass(const Image& planes, const Image* guides, const BlockPassOptions& o)
+  BlockPass(const ConstView& planes, const ConstView* guides, const BlockPassOptions& o)
       : side_(o.groups.side),
         basis_(side_),
         floats_(static_cast<std::size_t>(side_ * basis_.pitch + 15) / 16 * 16),
@@ -97,9 +97,10 @@ class BlockPass {
 
 }  // namespace
 
-Image block_pass(const Image& planes, const ConstView& match, const Image* guides, const BlockPassOptions& options) {
+Image block_pass(const ConstView& planes, const ConstView& match, const ConstView* guides, const BlockPart& part,
+                 const BlockPassOptions& options) {
   BlockPass pass(planes, guides, options);
-  each_group(BlockPlane(match), planes.width(), planes.height(), options.groups, [&] { return pass.work_of_thread(); });
+  each_group(BlockPlane(match), part, options.groups, [&] { return pass.work_of_thread(); });
   return pass.means();
 }
 

@@ -12,8 +12,10 @@ struct BlockPassOptions {
   float hard;  // numbers up to so many deviations are set to 0, where there is no guide
 };
 
-// The planes of a picture without what is not like anything else nearby. Groups are found in `match`, of a power of two
-// blocks; with guides, one for each plane, their numbers are taken for the signal's. All of one size, at least a block.
-Image block_pass(const Image& planes, const ConstView& match, const Image* guides, const BlockPassOptions& options);
+// The planes of a part of a picture without what is not like anything else nearby. Groups are found in `match`, of a
+// power of two blocks; with guides, one for each plane, their numbers are taken for the signal's. All of one size, at
+// least a block. What is given is right within part.result() alone.
+Image block_pass(const ConstView& planes, const ConstView& match, const ConstView* guides, const BlockPart& part,
+                 const BlockPassOptions& options);
 
 }  // namespace sieve::internal

@@ -18,7 +18,7 @@ constexpr float kWeight = 2.8284271F, kLater = 0.56F;
 
 class SingularRound {
  public:
-  SingularRound(const Image& planes, const Image& made, const SingularOptions& o)
+  SingularRound(const ConstView& planes, const ConstView& made, const SingularOptions& o)
       : o_(o),
         side_(o.groups.side),
         basis_(side_),
@@ -143,10 +143,10 @@ class SingularRound {
 
 }  // namespace
 
-Image singular_round(const Image& planes, const Image& made, const ConstView& match, const SingularOptions& options) {
+Image singular_round(const ConstView& planes, const ConstView& made, const BlockPart& part,
+                     const SingularOptions& options) {
   SingularRound round(planes, made, options);
-  each_group(BlockPlane(match), planes.width(), planes.height(), options.groups,
-             [&] { return round.work_of_thread(); });
+  each_group(BlockPlane(made.channel(0)), part, options.groups, [&] { return round.work_of_thread(); });
   return round.means();
 }
 

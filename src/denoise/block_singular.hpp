@@ -13,7 +13,9 @@ struct SingularOptions {
   bool first;      // what is then left of the noise is half of it; later rounds find it from what was taken away
 };
 
-// `planes` are the noisy picture's, `made` those of the rounds before. Groups are found in `match`.
-Image singular_round(const Image& planes, const Image& made, const ConstView& match, const SingularOptions& options);
+// `planes` are the noisy picture's, `made` those of the rounds before. Groups are found in the first of these.
+// All of one part of a picture; what is given is right within part.result() alone.
+Image singular_round(const ConstView& planes, const ConstView& made, const BlockPart& part,
+                     const SingularOptions& options);
 
 }  // namespace sieve::internal

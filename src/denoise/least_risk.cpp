@@ -96,15 +96,18 @@ float least_risk_setting(const ConstView& in, double noise, std::span<const floa
       risks[i] += risk(part, other, one(part, settings[i]), one(other, settings[i]), noise, by);
   }
   const auto best = static_cast<std::size_t>(std::min_element(risks.begin(), risks.end()) - risks.begin());
-  if (best == 0 || best + 1 == settings.size()) return settings[best];
-  // Newton's form through three points.
   const auto at = [&](std::size_t i) { return std::log(static_cast<double>(settings[i])); };
-  const double low = (risks[best] - risks[best - 1]) / (at(best) - at(best - 1)),
-               high = (risks[best + 1] - risks[best]) / (at(best + 1) - at(best)),
-               bend = (high - low) / (at(best + 1) - at(best - 1));
-  if (!(bend > 0)) return settings[best];
-  const double middle = 0.5 * (at(best - 1) + at(best)) - low / (2 * bend);
-  return static_cast<float>(std::exp(std::clamp(middle, at(best - 1), at(best + 1))));
+  double found = at(best);
+  if (best > 0 && best + 1 < settings.size()) {
+    // Newton's form through three points.
+    const double low = (risks[best] - risks[best - 1]) / (at(best) - at(best - 1)),
+                 high = (risks[best + 1] - risks[best]) / (at(best + 1) - at(best)),
+                 bend = (high - low) / (at(best + 1) - at(best - 1)),
+                 middle = 0.5 * (at(best - 1) + at(best)) - low / (2 * bend);
+    if (bend > 0) found = std::clamp(middle, at(best - 1), at(best + 1));
+  }
+  const double step = std::log(1.02);
+  return static_cast<float>(std::exp(step * std::round(found / step)));
 }
 
 double cost_of_least_risk(const Shape& in, std::size_t settings) {

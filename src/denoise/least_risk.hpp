@@ -14,7 +14,8 @@ namespace sieve::internal {
 using SettingRun = std::function<Image(const ConstView& part, const Rectangle& place, float setting)>;
 
 // The best of settings in rising order, or what a parabola through the estimates of it and its neighbors, over the
-// logarithm of the setting, says between them. Judged by up to four parts of 96 x 96 pixels, for white noise of that
+// logarithm of the setting, says between them; to the nearest power of 1.02, so that it does not hang on roundings.
+// Judged by up to four parts of 96 x 96 pixels, for white noise of that
 // deviation. Samples that are not finite count as 0; notes of the runs are not passed on.
 float least_risk_setting(const ConstView& in, double noise, std::span<const float> settings, const SettingRun& run);
 

@@ -251,6 +251,7 @@ void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, 
   report.iterations = done;
 }
 
+constexpr double kTrialTolerance = 1e-4;
 // Weights in noise deviations of which the best is chosen.
 constexpr float kWeights[] = {0.4F, 0.55F, 0.75F, 1, 1.35F, 1.8F, 2.4F};
 
@@ -261,6 +262,8 @@ float weight_of(const TotalVariation& t, const ConstView& in) {
                                     [&](const ConstView& part, const Rectangle&, float factor) {
                                       TotalVariation one = t;
                                       one.weight = factor * noise;
+                                      // What comes through of a small change is more delicate than the result.
+                                      if (one.tolerance > kTrialTolerance) one.tolerance = kTrialTolerance;
                                       return one(part);
                                     });
 }

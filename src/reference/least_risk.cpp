@@ -50,13 +50,15 @@ double reference::least_risk_setting(
   }
   std::size_t best = 0;
   for (std::size_t k = 1; k < risks.size(); ++k) best = risks[k] < risks[best] ? k : best;
-  if (best == 0 || best + 1 == risks.size()) return settings[best];
-  // The vertex, as the weighted mean of the three that Lagrange's form gives.
-  const double a = std::log(settings[best - 1]), b = std::log(settings[best]), c = std::log(settings[best + 1]),
-               u = risks[best - 1] / (a - b) / (a - c), v = risks[best] / (b - a) / (b - c),
-               w = risks[best + 1] / (c - a) / (c - b);
-  if (!(u + v + w > 0)) return settings[best];
-  return std::exp(std::clamp((u * (b + c) + v * (a + c) + w * (a + b)) / (2 * (u + v + w)), a, c));
+  double found = std::log(settings[best]);
+  if (best > 0 && best + 1 < risks.size()) {
+    // The vertex, as the weighted mean of the three that Lagrange's form gives.
+    const double a = std::log(settings[best - 1]), b = found, c = std::log(settings[best + 1]),
+                 u = risks[best - 1] / (a - b) / (a - c), v = risks[best] / (b - a) / (b - c),
+                 w = risks[best + 1] / (c - a) / (c - b);
+    if (u + v + w > 0) found = std::clamp((u * (b + c) + v * (a + c) + w * (a + b)) / (2 * (u + v + w)), a, c);
+  }
+  return std::pow(1.02, std::round(found / std::log(1.02)));
 }
 
 }  // namespace sieve

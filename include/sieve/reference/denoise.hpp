@@ -50,11 +50,11 @@ struct SingularRound {
 [[nodiscard]] Image block_matching(const ConstView& in, const BlockNoisePowers& noise, const BlockGroups& first,
                                    const BlockGroups& second, const std::vector<SingularRound>& rounds = {});
 /// The setting, of several in rising order, with the least of Stein's unbiased estimate of the squared error for white
-/// noise of that deviation, and what a parabola over its logarithm says between its neighbors. `run` denoises a part at
-/// a place with a setting. The parts: 96 pixels a side or the whole, spread evenly, as many across as fit up to 2 (4
-/// where only one fits down) and down up to 4 in all. The divergence from a second run on the part plus or minus 0.03
-/// deviations at random (a stream of seed 77, number 4 part + channel, at 96 y + x: less than one half is minus).
-/// Source: Ramani, Blu and Unser, IEEE Trans. Image Processing 17, 2008.
+/// noise of that deviation, and what a parabola over its logarithm says between its neighbors, to the nearest power
+/// of 1.02. `run` denoises a part at a place with a setting. The parts: 96 pixels a side or the whole, spread evenly,
+/// as many across as fit up to 2 (4 where only one fits down) and down up to 4 in all. The divergence from a second run
+/// on the part plus or minus 0.03 deviations at random (a stream of seed 77, number 4 part + channel, at 96 y + x: less
+/// than one half is minus). Source: Ramani, Blu and Unser, IEEE Trans. Image Processing 17, 2008.
 [[nodiscard]] double least_risk_setting(
     const ConstView& in, double noise, const std::vector<double>& settings,
     const std::function<Image(const ConstView& part, const Rectangle& place, double setting)>& run);
