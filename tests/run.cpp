@@ -129,6 +129,14 @@ TEST_CASE(
       }
     }
   }
+  // With its noise given, block matching looks no farther than its passes.
+  for (const char* text :
+       {"block_matching noise=0.1 effort=fast search=6", "block_matching noise=0.1 by=singular search=5 step=6"}) {
+    const Filter blocks = Chain::parse(text).steps()[0];
+    const Image whole = blocks(color);
+    for (const Rectangle& r : {Rectangle{0, 0, 30, 20}, {71, 45, 23, 64}, {160 - 33, 131 - 21, 33, 21}})
+      CHECK(identical(engine.run(blocks, color, {.part = r}).image, part_of(whole, r)));
+  }
   const Chain chain = Chain::parse("median radius=2 then gaussian sigma=1.5 then stretch then gamma then unsharp");
   const Image whole = chain(gray);
   Image into(50, 60);

@@ -95,7 +95,10 @@ void AdaptiveWiener::operator()(const ConstView& in, const View& out) const {
 void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.called("adaptive_wiener", "denoise", "Smooths flat places and keeps busy ones, by local mean and variance.");
   d.also({"local Wiener", "grain"});
-  d.wrong("noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too.");
+  d.wrong(
+      "noise on edges disturbs: there it is kept; nonlocal_means takes it out there, too. The grain is strong: at 25 "
+      "of "
+      "255 it is 4.5 dB behind block_matching on photographs.");
   d.window([](const AdaptiveWiener& f) { return whole(f.radius); });
   d.reads_around();
   d.undivided([](const AdaptiveWiener& f) { return f.radius > kSteadyMeanRadius; });

@@ -210,7 +210,7 @@ void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
   d.also({"NLM", "denoise", "grain", "patches"});
   d.wrong(
       "there are impulses: each finds no place like itself and stays; take median first. Time is short: guided is far "
-      "faster.");
+      "faster, and wavelet_shrink as good on photographs.");
   d.window([](const NonlocalMeans& f) { return f.patch + f.search; });
   d.measures([](const NonlocalMeans& f) { return !f.noise || !f.strength; });
   d.undivided();
