@@ -57,8 +57,8 @@ TEST_CASE("memory that runs out at any allocation is an error, and nothing else 
   const Image in = test::noise(37, 29, 3), before = in;
   for (const char* text :
        {"gaussian sigma=2 then median radius=2 then stretch", "clahe then unsharp then gradient_magnitude",
-        "wavelet_shrink noise=0.1 then total_variation weight=0.1 iterations=20",
-        "nonlocal_means noise=0.1 search=3 then guided strength=0.1",
+        "wavelet_shrink rule=bayes levels=4 noise=0.1 then total_variation weight=0.1 iterations=20",
+        "nonlocal_means noise=0.1 strength=0.5 search=3 then guided strength=0.1",
         "convolve kernel=disk:radius=6 then bilateral range=0.2 then equalize"}) {
     CAPTURE(std::string(text));
     const Chain chain = Chain::parse(text);
@@ -91,7 +91,8 @@ TEST_CASE("memory that runs out at any allocation is an error, and nothing else 
 TEST_CASE("what a failed run allocated is given back") {
   set_threads(1);
   const Image in = test::noise(64, 48);
-  const Chain chain = Chain::parse("gaussian sigma=3 then median radius=5 then wavelet_shrink noise=0.1");
+  const Chain chain =
+      Chain::parse("gaussian sigma=3 then median radius=5 then wavelet_shrink rule=bayes levels=4 noise=0.1");
   (void)chain(in);  // tables that stay are made now
   living = 0;
   counting = true;
