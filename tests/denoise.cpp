@@ -387,6 +387,25 @@ TEST_CASE(
   for (int x = 0; x < 60; ++x) CHECK((x == 20 || x == 30 || std::isfinite(out.at(x, 20))));
 }
 
+TEST_CASE("block matching: gray stored as color, a clean picture and noise of one channel are measured without harm") {
+  const Image truth = to_gray(test::noon().view().part({300, 100, 160, 120})),
+              gray = GaussianNoise{.deviation = 0.05F}(truth);
+  Image same(Shape{160, 120, 3}), single(Shape{160, 120, 3});
+  single.fill(0.5F);
+  for (int c = 0; c < 3; ++c) copy(gray.view().channel(0), same.view().channel(c));
+  copy(gray.view().channel(0), single.view().channel(1));
+  const Image clean(test::noon().view().part({300, 100, 160, 120}));
+  for (const BlockTransform by : {BlockTransform::cosine, BlockTransform::singular}) {
+    const BlockMatching f{.by = by, .effort = BlockEffort::fast};
+    const Image out = f(same);
+    // What all channels have in common has been weighed by the noise of their luma: that of each of them.
+    for (int c = 0; c < 3; ++c) CHECK(psnr(out.view().channel(c), truth) > psnr(f(gray), truth) - 1);
+    CHECK(statistics(f(single))[0].not_finite == 0);
+    CHECK(psnr(f(clean), clean) > 45);
+    CHECK(psnr(BlockMatching{.noise = 0.0F, .by = by, .spectrum = NoiseSpectrum::measured()}(clean), clean) > 60);
+  }
+}
+
 TEST_CASE("what is left to a denoiser is nearly the best setting, at any noise; as the plain definition chooses it") {
   const Image little = GaussianNoise{.deviation = 0.08F, .seed = 4}(test::noon().view().part({330, 130, 60, 44}));
   for (const char* name : {"total_variation", "nonlocal_means search=5", "bilateral", "guided", "diffusion"})

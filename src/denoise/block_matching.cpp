@@ -279,7 +279,6 @@ BlockNoise noise_of(const BlockMatching& f, const ConstView& in) {
     n = BlockNoise::alone(own == color ? planes_at(sample, whole_of(sample), 0) : gray_for_all(sample, color));
   }
   if (f.noise) n.set_deviation(static_cast<double>(*f.noise));
-  if (n.deviation() < kLeast) return BlockNoise(color, kLeast);
   return n;
 }
 

@@ -21,6 +21,9 @@ struct NoiseBlocks {
 
 namespace {
 
+// Of the variance of a number, and of the mean of all.
+constexpr double kLeastPower = 1e-12, kLeastShare = 1e-3;
+
 std::size_t at(int i) { return static_cast<std::size_t>(i); }
 
 NoiseBlocks blocks_of(const ConstView& plane, int side) {
@@ -117,7 +120,7 @@ BlockNoise::BlockNoise(int planes, double deviation)
 
 BlockNoise::Spectrum BlockNoise::measured(const NoiseBlocks& b, const std::vector<int>& chosen) {
   Spectrum s(at(kSide * kSide));
-  if (chosen.empty()) return s;
+  if (chosen.empty()) return Spectrum(s.size(), kLeastPower);
   // The median of a squared normal number is 0.4549 of its variance.
   std::vector<float> squares(chosen.size());
   for (int k = 1; k < kSide * kSide; ++k) {
@@ -127,6 +130,9 @@ BlockNoise::Spectrum BlockNoise::measured(const NoiseBlocks& b, const std::vecto
   // The mean of a block is that of the picture, too: its noise goes on from the lowest frequencies.
   const double beside = s[1], below = s[at(kSide)], across = s[at(kSide + 1)], most = std::max(beside, below);
   s[0] = across > 0 ? std::clamp(beside * below / across, most, 2 * most) : most;
+  // Numbers are divided by it: a plane without noise, or one that a JPEG has cut off, must not make that nothing.
+  const double least = std::max(kLeastPower, kLeastShare * std::accumulate(s.begin(), s.end(), 0.0) / (kSide * kSide));
+  for (double& v : s) v = std::max(v, least);
   return s;
 }
 
@@ -201,9 +207,9 @@ double BlockNoise::deviation() const {
   return std::sqrt(sum / static_cast<double>(planes_.size()));
 }
 void BlockNoise::set_deviation(double wanted) {
-  const double now = deviation(), factor = now > 0 ? wanted * wanted / (now * now) : 0;
+  const double factor = std::pow(wanted / deviation(), 2);
   for (Spectrum& s : planes_) {
-    for (double& v : s) v = now > 0 ? v * factor : wanted * wanted;
+    for (double& v : s) v = std::max(v * factor, kLeastPower);
   }
 }
 

@@ -427,6 +427,9 @@ reference::BlockNoisePowers reference::noise_powers(const ConstView& in, bool fl
     }
     const double most = std::max(power[1], power[8]);
     power[0] = power[9] > 0 ? std::clamp(power[1] * power[8] / power[9], most, 2 * most) : most;
+    double mean_power = 0;
+    for (const double v : power) mean_power += v / 64;
+    for (double& v : power) v = std::max({v, 1e-12, 1e-3 * mean_power});
     double low = 0, middle = 0, high = 0;  // 9 numbers of order 1 to 3, 21 of order 5 to 7, 15 of order 10 to 14
     for (std::size_t k = 0; k < 64; ++k) {
       const std::size_t order = k % 8 + k / 8;

@@ -102,11 +102,11 @@ reference::BlockNoisePowers powers_of(const BlockMatching& f, const ConstView& i
     least = std::min(least, sum);
     most = std::max(most, sum);
   }
-  if (mean < 1e-12 || (even && most <= 1.3 * 1.3 * least))
-    return even ? white() : reference::white_noise_powers(color, 1e-6);
+  if (even && most <= 1.3 * 1.3 * least) return white();
   if (f.noise) {
     for (std::vector<double>& plane : p) {
-      for (double& v : plane) v *= static_cast<double>(*f.noise) * static_cast<double>(*f.noise) / mean;
+      for (double& v : plane)
+        v = std::max(1e-12, v * static_cast<double>(*f.noise) * static_cast<double>(*f.noise) / mean);
     }
   }
   return p;
