@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <iterator>
 #include <vector>
 
 #include "core/rows.hpp"
@@ -34,17 +33,6 @@ int radius_of(float sigma) { return static_cast<int>(std::ceil(2.5F * sigma)); }
 
 // Ranges in noise deviations of which the best is chosen.
 constexpr float kRanges[] = {1, 1.4F, 2, 2.8F, 4, 5.6F, 8};
-
-float range_of(const Bilateral& f, const ConstView& in) {
-  if (f.range) return *f.range;
-  const auto noise = std::max(0.005F, static_cast<float>(noise_level(in)));
-  return noise * least_risk_setting(in, static_cast<double>(noise), kRanges,
-                                    [&](const ConstView& part, const Rectangle&, float factor) {
-                                      Bilateral one = f;
-                                      one.range = factor * noise;
-                                      return one(part);
-                                    });
-}
 
 void exact(const ConstView& in, float sigma, float range, Border border, const View& out) {
   const int radius = radius_of(sigma);
@@ -87,11 +75,8 @@ void fast(const ConstView& in, float sigma, float range, Border border, const Vi
 Image Bilateral::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Bilateral::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const double measuring = range ? 0 : cost_of_least_risk(in.shape, std::size(kRanges));
-  Progress progress(1 + measuring);
-  progress.expect(measuring);
-  const float r = range_of(*this, in);
-  progress.add(measuring);
+  const ChosenSetting chosen(*this, &Bilateral::range, in, kRanges, 0.005F);
+  const float r = chosen.value();
   if (!range) note(fmt::format("range {:.4f}, of the least estimated error", r));
   const bool slow = method == BilateralMethod::exact || (method == BilateralMethod::automatic && sigma <= 4);
   for (int c = 0; c < in.shape.color_channels(); ++c)

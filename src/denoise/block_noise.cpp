@@ -2,17 +2,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <numeric>
 #include <utility>
 
+#include "denoise/block_lanes.hpp"
 #include "quality/flattest.hpp"
 #include "sieve/core/parallel.hpp"
-#include "sieve/core/watch.hpp"
 
 namespace sieve::internal {
 
-// The cosine transform of the blocks of a plane, side by side without overlap.
+// The cosine transform of the blocks of a plane, side by side without overlap: of a side whose rows have no gaps.
 struct NoiseBlocks {
   int across, down, numbers;
   std::vector<float> coefficients;
@@ -29,32 +28,13 @@ std::size_t at(int i) { return static_cast<std::size_t>(i); }
 NoiseBlocks blocks_of(const ConstView& plane, int side) {
   NoiseBlocks b{plane.width() / side, plane.height() / side, side * side, {}};
   b.coefficients.resize(at(b.across) * at(b.down) * at(b.numbers));
-  std::vector<double> basis(at(side * side));
-  for (int k = 0; k < side; ++k) {
-    for (int x = 0; x < side; ++x)
-      basis[at(k * side + x)] =
-          std::sqrt((k == 0 ? 1.0 : 2.0) / side) * std::cos(std::numbers::pi * (x + 0.5) * k / side);
-  }
+  const lanes::BlockBasis basis(side);
   parallel_rows(b.down, static_cast<std::size_t>(64 * plane.width()), [&](int first, int last) {
-    std::vector<double> along(at(side * side));
-    for (int by = first; by < last; ++by) {
-      for (int bx = 0; bx < b.across; ++bx) {
-        for (int y = 0; y < side; ++y) {
-          const float* row = plane.row(by * side + y) + bx * side;
-          for (int k = 0; k < side; ++k) {
-            double sum = 0;
-            for (int x = 0; x < side; ++x) sum += basis[at(k * side + x)] * static_cast<double>(row[x]);
-            along[at(y * side + k)] = sum;
-          }
-        }
-        float* to = b.coefficients.data() + (static_cast<std::ptrdiff_t>(by) * b.across + bx) * b.numbers;
-        for (int j = 0; j < side; ++j) {
-          for (int k = 0; k < side; ++k) {
-            double sum = 0;
-            for (int y = 0; y < side; ++y) sum += basis[at(j * side + y)] * along[at(y * side + k)];
-            to[j * side + k] = static_cast<float>(sum);
-          }
-        }
+    for (int y = first; y < last; ++y) {
+      for (int x = 0; x < b.across; ++x) {
+        alignas(64) float block[lanes::kMostBlock * lanes::kMostBlock];
+        lanes::block_forward(basis, plane.row(y * side) + x * side, plane.row_stride, block);
+        std::copy_n(block, b.numbers, b.coefficients.data() + at(y * b.across + x) * at(b.numbers));
       }
     }
   });

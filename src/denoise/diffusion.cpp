@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <iterator>
 
 #include "denoise/least_risk.hpp"
 #include "run/validate.hpp"
@@ -25,17 +24,6 @@ namespace {
 
 // Edges in noise deviations of which the best is chosen.
 constexpr float kEdges[] = {0.25F, 0.35F, 0.5F, 0.7F, 1, 1.4F, 2, 4};
-
-float edge_of(const Diffusion& f, const ConstView& in) {
-  if (f.edge) return *f.edge;
-  const auto noise = std::max(0.004F, static_cast<float>(noise_level(in)));
-  return noise * least_risk_setting(in, static_cast<double>(noise), kEdges,
-                                    [&](const ConstView& part, const Rectangle&, float factor) {
-                                      Diffusion one = f;
-                                      one.edge = factor * noise;
-                                      return one(part);
-                                    });
-}
 
 // One iteration; flow(d) is conductance times difference.
 template <class Flow>
@@ -60,13 +48,10 @@ void step(const ConstView& in, float rate, const View& out, Flow flow) {
 Image Diffusion::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Diffusion::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const double measuring = edge ? 0 : cost_of_least_risk(in.shape, std::size(kEdges)),
-               steps = static_cast<double>(iterations) * in.shape.color_channels();
-  Progress progress(steps * (1 + measuring));
-  progress.expect(steps * measuring);
-  const float k = edge_of(*this, in), inverse = 1 / (k * k);
-  progress.add(steps * measuring);
+  const ChosenSetting chosen(*this, &Diffusion::edge, in, kEdges, 0.004F);
+  const float k = chosen.value(), inverse = 1 / (k * k);
   if (!edge) note(fmt::format("edge {:.4f}, of the least estimated error", k));
+  Progress progress(static_cast<double>(iterations) * in.shape.color_channels());
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const ConstView from = in.channel(c);
     const View to = out.channel(c);

@@ -22,20 +22,12 @@ namespace {
 // Strengths in noise deviations of which the best is chosen.
 constexpr float kStrengths[] = {0.7F, 1, 1.4F, 2, 2.8F, 4, 5.6F};
 
-float strength_of(const Guided& f, const ConstView& in) {
-  if (f.strength) return *f.strength;
-  const auto noise = std::max(0.005F, static_cast<float>(noise_level(in)));
-  return noise * least_risk_setting(in, static_cast<double>(noise), kStrengths,
-                                    [&](const ConstView& part, const Rectangle& place, float factor) {
-                                      Guided one = f;
-                                      one.strength = factor * noise;
-                                      if (!f.with.empty()) {
-                                        ConstView guide = f.with.image("guided", "with").view();
-                                        guide.shape.channels = guide.shape.color_channels();
-                                        one.with = Image(guide.part(place));
-                                      }
-                                      return one(part);
-                                    });
+// The guide of a part is that part of the guide.
+void guide_part(Guided& trial, const Rectangle& place) {
+  if (trial.with.empty()) return;
+  ConstView guide = trial.with.image("guided", "with").view();
+  guide.shape.channels = guide.shape.color_channels();
+  trial.with = Image(guide.part(place));
 }
 
 // The guide for a channel of a picture, which may be a part of a larger one.
@@ -169,11 +161,8 @@ void Guided::operator()(const ConstView& in, const View& out) const {
           text_of(g).text, text_of(in.shape).text));
     }
   }
-  const double measuring = strength ? 0 : cost_of_least_risk(in.shape, std::size(kStrengths));
-  Progress progress(1 + measuring);
-  progress.expect(measuring);
-  const float s = strength_of(*this, in);
-  progress.add(measuring);
+  const ChosenSetting chosen(*this, &Guided::strength, in, kStrengths, 0.005F, guide_part);
+  const float s = chosen.value();
   if (!strength) note(fmt::format("strength {:.4f}, of the least estimated error", s));
   for (int c = 0; c < color; ++c) {
     guided(in.channel(c), with.empty() ? in.channel(c) : guide_of(*this, in, c), whole(radius), s, border,

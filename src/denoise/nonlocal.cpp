@@ -159,29 +159,19 @@ class Tile {
 // Strengths of which the best is chosen.
 constexpr float kStrengths[] = {0.25F, 0.35F, 0.5F, 0.7F, 1};
 
-float strength_of(const NonlocalMeans& f, const ConstView& in, float noise) {
-  if (f.strength) return *f.strength;
-  return least_risk_setting(in, static_cast<double>(noise), kStrengths,
-                            [&](const ConstView& part, const Rectangle&, float strength) {
-                              NonlocalMeans one = f;
-                              one.noise = noise;
-                              one.strength = strength;
-                              return one(part);
-                            });
-}
-
 }  // namespace
 
 Image NonlocalMeans::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const double measuring = strength ? 0 : cost_of_least_risk(in.shape, std::size(kStrengths));
-  Progress progress(1 + measuring);
-  progress.expect(measuring);
-  const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in))),
-              times = strength_of(*this, in, s), h = times * s;
-  progress.add(measuring);
+  const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in)));
+  const ChosenSetting chosen(strength, in.shape, std::size(kStrengths), [&] {
+    NonlocalMeans told = *this;
+    told.noise = s;
+    return ChosenSetting::best(told, &NonlocalMeans::strength, in, kStrengths, s, 1, [](auto&, const Rectangle&) {});
+  });
+  const float times = chosen.value(), h = times * s;
   if (notes_heard())
     note(fmt::format("noise deviation {:.4f}{}, strength {:.3f}{}", s, noise ? "" : ", estimated", times,
                      strength ? "" : ", of the least estimated error"));

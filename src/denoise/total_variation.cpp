@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <iterator>
 
 #include "core/finite.hpp"
 #include "core/memory.hpp"
@@ -255,19 +254,6 @@ constexpr double kTrialTolerance = 1e-4;
 // Weights in noise deviations of which the best is chosen.
 constexpr float kWeights[] = {0.4F, 0.55F, 0.75F, 1, 1.35F, 1.8F, 2.4F};
 
-float weight_of(const TotalVariation& t, const ConstView& in) {
-  if (t.weight) return *t.weight;
-  const auto noise = std::max(1e-4F, static_cast<float>(noise_level(in)));
-  return noise * least_risk_setting(in, static_cast<double>(noise), kWeights,
-                                    [&](const ConstView& part, const Rectangle&, float factor) {
-                                      TotalVariation one = t;
-                                      one.weight = factor * noise;
-                                      // What comes through of a small change is more delicate than the result.
-                                      if (one.tolerance > kTrialTolerance) one.tolerance = kTrialTolerance;
-                                      return one(part);
-                                    });
-}
-
 }  // namespace
 
 Image TotalVariation::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
@@ -278,11 +264,12 @@ void TotalVariation::operator()(const ConstView& in, const View& out) const {
 
 void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationReport& report) const {
   validate(*this, in, out);
-  const double measuring = weight ? 0 : cost_of_least_risk(in.shape, std::size(kWeights));
-  Progress progress(1 + measuring);
-  progress.expect(measuring);
-  const float strength = weight_of(*this, in);
-  progress.add(measuring);
+  const ChosenSetting chosen(*this, &TotalVariation::weight, in, kWeights, 1e-4F,
+                             [](TotalVariation& trial, const Rectangle&) {
+                               // What comes through of a small change is more delicate than the result.
+                               if (trial.tolerance > kTrialTolerance) trial.tolerance = kTrialTolerance;
+                             });
+  const float strength = chosen.value();
   const int color = in.shape.color_channels();
   const int groups = together ? 1 : color;
   on_finite(in, out, [&](const ConstView& finite, const View& result) {

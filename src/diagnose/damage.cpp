@@ -90,7 +90,8 @@ struct Candidate {
   std::string why;
 };
 
-// Denoisers for even grain, the best first: what they lose is the mean over fifteen photographs in docs/choosing.md.
+// Denoisers for even grain, the best first: what they lose is the mean over fifteen photographs in
+// docs/photographs.md.
 std::vector<Candidate> against_grain(double s) {
   const auto noise = static_cast<float>(rounded(s, 4));
   return {

@@ -47,8 +47,7 @@ struct Bilateral {
 /// the lines of all windows that hold a pixel are averaged. Edges of the guide stay. Without a guide each channel
 /// guides itself. The edge is repeated beyond the border. `strength` auto: 0.7 to 5.6 times the estimated noise
 /// deviation, what has the least estimated error in parts of the picture (Stein's estimate, see docs/guide/denoise.md).
-/// Source: He, Sun and Tang, "Guided image filtering", IEEE Trans. PAMI 35, 2013. O(pixels), whatever the
-/// radius.
+/// Source: He, Sun and Tang, "Guided image filtering", IEEE Trans. PAMI 35, 2013. O(pixels), whatever the radius.
 struct Guided {
   Real radius = 4;  ///< half-width of the square window in pixels, 1 to 500
   /// eps: detail with a deviation below this is smoothed, 1e-4 to 10; auto: of the least estimated error

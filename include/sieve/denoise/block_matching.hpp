@@ -86,18 +86,19 @@ struct TextValue<NoiseSpectrum> {
 /// The noise should be even (for photon noise put anscombe and inverse_anscombe around it). It need not be white: every
 /// number of the cosine transform is held against the noise at its own frequency, by the `spectrum`; for singular
 /// values they are divided by it first. Measured in flat parts it is the median square, over 0.4549, of each number in
-/// blocks of 8x8 side by side: of
-/// those with at most 2 % of their samples at exactly 0 or 1 (all, where that is a fourth or less), in every eighth by
-/// their mean the tenth, but 8 at least, beside which the numbers other than the mean have the least largest energy. A
-/// plane is taken for white, with the power of the highest orders (column and row together 10 to 14), where the middle
-/// ones (5 to 7) are less than 1.3 times as large, or where the low ones (1 to 3) have more than the power 2.25 of
-/// their ratio: that is texture. Grain coarser than about 2 pixels is not told from the picture. Sources: Dabov, Foi,
-/// Katkovnik and Egiazarian, "Image denoising by sparse 3-D transform-domain collaborative filtering", IEEE Trans.
-/// Image Processing 16, 2007; Lebrun, "An analysis and implementation of the BM3D image denoising method", Image
-/// Processing On Line 2, 2012; Gu, Zhang, Zuo and Feng, "Weighted nuclear norm minimization with application to image
-/// denoising", CVPR 2014. Blocks lie within the picture; one smaller than a block is mirrored. Samples that are not
-/// finite are replaced for the work and put back. O(pixels / step^2 * (search^2
-/// * block^2 + block^6)), the last term with by=singular only.
+/// blocks of 8x8 side by side: of those with at most 2 % of their samples at exactly 0 or 1 (all, where that is a
+/// fourth or less), in every eighth by their mean the tenth, but 8 at least, beside which the numbers other than the
+/// mean have the least largest energy. A plane is taken for white, with the power of the highest orders (column and row
+/// together 10 to 14), where the middle ones (5 to 7) are less than 1.3 times as large, or where the low ones (1 to 3)
+/// have more than the power 2.25 of their ratio: that is texture. Grain coarser than about 2 pixels is not told from
+/// the picture.
+///
+/// Sources: Dabov, Foi, Katkovnik and Egiazarian, "Image denoising by sparse 3-D transform-domain collaborative
+/// filtering", IEEE Trans. Image Processing 16, 2007; Lebrun, "An analysis and implementation of the BM3D image
+/// denoising method", Image Processing On Line 2, 2012; Gu, Zhang, Zuo and Feng, "Weighted nuclear norm minimization
+/// with application to image denoising", CVPR 2014. Blocks lie within the picture; one smaller than a block is
+/// mirrored. Samples that are not finite are replaced for the work and put back.
+/// O(pixels / step^2 search^2 block^2), with by=singular and pixels / step^2 block^6.
 struct BlockMatching {
   std::optional<float> noise = {};             ///< standard deviation of the noise, 0 to 1; auto: estimated
   BlockTransform by = BlockTransform::cosine;  ///< singular: better, in four times the time (fast) to fifty (high)

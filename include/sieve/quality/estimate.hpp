@@ -11,13 +11,12 @@ namespace SIEVE_EXPORT sieve {
 
 /// Standard deviation of white noise, 0..1 scale: the median absolute response to the mask 1 -2 1 / -2 4 -2 / 1 -2 1,
 /// over 0.6745 * 6 (the mask: Immerkaer, "Fast noise variance estimation", 1996; the robust scale: Donoho and
-/// Johnstone, 1994), mean over the color channels. It is taken in the flattest tiles of
-/// 16 by 16 pixels: of every eighth of them by their mean the tenth, but 4 at least, beside which the largest median
-/// response (2 pixels and more inside of a tile) is least. Tiles with more than 2 % of their
-/// samples at exactly 0 or 1 are left out, since noise that was clipped there is smaller; where only a fourth or less
-/// would be left, all tiles count alike.
-/// Fine texture that fills the picture is taken for noise, and noise that is alike in neighbors is hardly seen.
-/// InvalidArgument where no sample and its eight neighbors are finite. O(samples).
+/// Johnstone, 1994), mean over the color channels. It is taken in the flattest tiles of 16 by 16 pixels: of every
+/// eighth of them by their mean the tenth, but 4 at least, beside which the largest median response (2 pixels and more
+/// inside of a tile) is least. Tiles with more than 2 % of their samples at exactly 0 or 1 are left out, since noise
+/// that was clipped there is smaller; where only a fourth or less would be left, all tiles count alike. Fine texture
+/// that fills the picture is taken for noise, and noise that is alike in neighbors is hardly seen. InvalidArgument
+/// where no sample and its eight neighbors are finite. O(samples).
 [[nodiscard]] double noise_level(const ConstView& in);
 
 /// Shares of the color samples that look like dark and bright impulses: the lowest or highest of their 3x3 window, and
