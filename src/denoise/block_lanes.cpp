@@ -5,6 +5,7 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -12,174 +13,134 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// `kVectors` neighboring vectors of candidates at once: a sample of the block that is loaded serves them all.
-template <int kVectors, int kSide>
-HWY_INLINE void Distances(const float* HWY_RESTRICT block, const float* HWY_RESTRICT row, std::ptrdiff_t stride,
-                          int given_side, float* HWY_RESTRICT out) {
-  const hn::ScalableTag<float> d;
-  const std::size_t N = hn::Lanes(d);
-  const int side = kSide > 0 ? kSide : given_side;
-  auto s0 = hn::Zero(d), s1 = s0, s2 = s0, s3 = s0;
-  for (int y = 0; y < side; ++y) {
-    const float *b = block + y * stride, *r = row + y * stride;
-    for (int x = 0; x < side; ++x) {
-      const auto v = hn::Set(d, b[x]);
-      const auto a0 = hn::Sub(hn::LoadU(d, r + x), v);
-      s0 = hn::MulAdd(a0, a0, s0);
-      if constexpr (kVectors > 1) {
-        const auto a1 = hn::Sub(hn::LoadU(d, r + x + N), v);
-        s1 = hn::MulAdd(a1, a1, s1);
-      }
-      if constexpr (kVectors > 2) {
-        const auto a2 = hn::Sub(hn::LoadU(d, r + x + 2 * N), v);
-        s2 = hn::MulAdd(a2, a2, s2);
-      }
-      if constexpr (kVectors > 3) {
-        const auto a3 = hn::Sub(hn::LoadU(d, r + x + 3 * N), v);
-        s3 = hn::MulAdd(a3, a3, s3);
-      }
-    }
-  }
-  hn::StoreU(s0, d, out);
-  if constexpr (kVectors > 1) hn::StoreU(s1, d, out + N);
-  if constexpr (kVectors > 2) hn::StoreU(s2, d, out + 2 * N);
-  if constexpr (kVectors > 3) hn::StoreU(s3, d, out + 3 * N);
-}
-
-template <int kSide>
-HWY_INLINE void RowOfDistances(const float* block, const float* row, std::ptrdiff_t stride, int side, int count,
-                               float* out) {
-  const int N = static_cast<int>(hn::Lanes(hn::ScalableTag<float>()));
-  int x = 0;
-  for (; count - x > 3 * N; x += 4 * N) Distances<4, kSide>(block, row + x, stride, side, out + x);
-  if (count - x > 2 * N) {
-    Distances<3, kSide>(block, row + x, stride, side, out + x);
-  } else if (count - x > N) {
-    Distances<2, kSide>(block, row + x, stride, side, out + x);
-  } else if (count - x > 0) {
-    Distances<1, kSide>(block, row + x, stride, side, out + x);
-  }
-}
-
-void BlockDistances(const float* block, const float* row, std::ptrdiff_t stride, int side, int count, float* out) {
-  if (side == 8) return RowOfDistances<8>(block, row, stride, side, count, out);
-  RowOfDistances<0>(block, row, stride, side, count, out);
-}
-
-// How many of `count` numbers (whole vectors) are below `limit`.
-HWY_INLINE int CountBelow(const float* HWY_RESTRICT v, int count, float limit) {
-  const hn::ScalableTag<float> d;
-  const int N = static_cast<int>(hn::Lanes(d));
-  const auto most = hn::Set(d, limit), one = hn::Set(d, 1.0F);
-  auto sum = hn::Zero(d);
-  for (int x = 0; x < count; x += N) sum = hn::Add(sum, hn::IfThenElseZero(hn::Lt(hn::Load(d, v + x), most), one));
-  return static_cast<int>(hn::GetLane(hn::SumOfLanes(d, sum)));
-}
-
-Nearest NearestPlaces(const float* HWY_RESTRICT distances, int count, int wanted, float alike, float limit,
-                      int* HWY_RESTRICT places) {
-  const hn::ScalableTag<float> d;
-  const hn::RebindToSigned<decltype(d)> di;
-  const int N = static_cast<int>(hn::Lanes(d));
-  // A bound that a few more than wanted are below; alike distances may leave many more.
-  float low = alike, high = limit;
-  const bool many = CountBelow(distances, count, alike) >= wanted;
-  if (many) {
-    high = alike;
-  } else if (CountBelow(distances, count, limit) > wanted) {
-    for (int i = 0; i < 24; ++i) {
-      const float middle = 0.5F * (low + high);
-      const int below = CountBelow(distances, count, middle);
-      (below < wanted ? low : high) = middle;
-      if (below >= wanted && below <= wanted + wanted / 2) break;
-    }
-  }
-  const auto most = hn::Set(d, high);
-  int found = 0;
-  for (int x = 0; x < count; x += N) {
-    const auto below = hn::Lt(hn::Load(d, distances + x), most);
-    if (hn::AllFalse(d, below)) continue;
-    found += static_cast<int>(hn::CompressStore(hn::Iota(di, x), hn::RebindMask(di, below), di, places + found));
-  }
-  return {found, many};
-}
-
-// Vectors of at most eight lanes: a row of a block of 8.
+// Rows of a block of any side, in parts of up to eight lanes.
 using Eight = hn::CappedTag<float, 8>;
 
-// The sum of eight vectors, each times a number.
-HWY_INLINE hn::Vec<Eight> WeightedSum(const float* HWY_RESTRICT x, const hn::Vec<Eight>* HWY_RESTRICT v) {
+#undef SIEVE_WHOLE_ROWS
+#define SIEVE_WHOLE_ROWS (!HWY_HAVE_SCALABLE && HWY_MAX_BYTES >= 32)
+#if SIEVE_WHOLE_ROWS
+// Blocks of 8 by 8 all in registers, a row in a vector; of 16 lanes, two blocks side by side.
+using Rows = hn::CappedTag<float, 16>;
+using Row = hn::Vec<Rows>;
+constexpr int kAbreast = static_cast<int>(hn::MaxLanes(Rows())) / 8;
+
+HWY_INLINE Row LoadRows(const float* a, const float* b) {
   const Eight d;
-  const auto low = hn::MulAdd(
-      hn::Set(d, x[3]), v[3],
-      hn::MulAdd(hn::Set(d, x[2]), v[2], hn::MulAdd(hn::Set(d, x[1]), v[1], hn::Mul(hn::Set(d, x[0]), v[0]))));
-  const auto high = hn::MulAdd(
-      hn::Set(d, x[7]), v[7],
-      hn::MulAdd(hn::Set(d, x[6]), v[6], hn::MulAdd(hn::Set(d, x[5]), v[5], hn::Mul(hn::Set(d, x[4]), v[4]))));
-  return hn::Add(low, high);
+#if HWY_MAX_BYTES >= 64
+  return hn::Combine(Rows(), hn::LoadU(d, b), hn::LoadU(d, a));
+#else
+  (void)b;
+  return hn::LoadU(d, a);
+#endif
 }
 
-// Blocks of 8: one row in one vector (or two), all of it in registers. Even and odd functions of the second direction
-// are made of sums and differences.
-void ForwardOfEight(const BlockBasis& b, const float* from, std::ptrdiff_t stride, float* out) {
-  const Eight d;
-  const std::size_t N = hn::Lanes(d);
-  const float* c = b.rows;
-  for (std::size_t part = 0; part < 8; part += N) {
-    hn::Vec<Eight> function[8], r[8];
-    HWY_UNROLL(8)
-    for (int j = 0; j < 8; ++j) function[j] = hn::Load(d, b.columns + j * 8 + part);
-    HWY_UNROLL(8)
-    for (int y = 0; y < 8; ++y) r[y] = WeightedSum(from + y * stride, function);
-    HWY_UNROLL(4)
-    for (int y = 0; y < 4; ++y) {
-      const auto sum = hn::Add(r[y], r[7 - y]);
-      r[7 - y] = hn::Sub(r[y], r[7 - y]);
-      r[y] = sum;
-    }
-    HWY_UNROLL(8)
-    for (int k = 0; k < 8; ++k) {
-      const auto at = [&](int y) HWY_ATTR { return k % 2 == 0 ? r[y] : r[7 - y]; };
-      const auto sum =
-          hn::MulAdd(hn::Set(d, c[k * 8 + 3]), at(3),
-                     hn::MulAdd(hn::Set(d, c[k * 8 + 2]), at(2),
-                                hn::MulAdd(hn::Set(d, c[k * 8 + 1]), at(1), hn::Mul(hn::Set(d, c[k * 8]), at(0)))));
-      hn::Store(sum, d, out + k * 8 + part);
-    }
+// rows[k * 8 + x]: function k at x. Even functions are made of sums of opposite samples, odd ones of differences.
+HWY_INLINE void CosinesOfEight(const float* HWY_RESTRICT c, Row* HWY_RESTRICT v) {
+  const auto f = [c](int k, int x) HWY_ATTR { return hn::Set(Rows(), c[k * 8 + x]); };
+  Row sum[4], difference[4];
+  HWY_UNROLL(4)
+  for (int x = 0; x < 4; ++x) {
+    sum[x] = hn::Add(v[x], v[7 - x]);
+    difference[x] = hn::Sub(v[x], v[7 - x]);
+  }
+  const Row a0 = hn::Add(sum[0], sum[3]), a1 = hn::Add(sum[1], sum[2]), b0 = hn::Sub(sum[0], sum[3]),
+            b1 = hn::Sub(sum[1], sum[2]);
+  v[0] = hn::Mul(f(0, 0), hn::Add(a0, a1));
+  v[4] = hn::Mul(f(4, 0), hn::Sub(a0, a1));
+  v[2] = hn::MulAdd(f(2, 0), b0, hn::Mul(f(2, 1), b1));
+  v[6] = hn::MulAdd(f(6, 0), b0, hn::Mul(f(6, 1), b1));
+  HWY_UNROLL(4)
+  for (int k = 1; k < 8; k += 2) {
+    v[k] = hn::MulAdd(
+        f(k, 3), difference[3],
+        hn::MulAdd(f(k, 2), difference[2], hn::MulAdd(f(k, 1), difference[1], hn::Mul(f(k, 0), difference[0]))));
   }
 }
 
-void InverseOfEight(const BlockBasis& b, float* block) {
-  const Eight d;
-  const std::size_t N = hn::Lanes(d);
-  const float* c = b.rows;
-  alignas(64) float down[64];
-  for (std::size_t part = 0; part < 8; part += N) {
-    hn::Vec<Eight> q[8];
-    HWY_UNROLL(8)
-    for (int k = 0; k < 8; ++k) q[k] = hn::Load(d, block + k * 8 + part);
-    HWY_UNROLL(4)
-    for (int y = 0; y < 4; ++y) {
-      const auto even =
-          hn::MulAdd(hn::Set(d, c[6 * 8 + y]), q[6],
-                     hn::MulAdd(hn::Set(d, c[4 * 8 + y]), q[4],
-                                hn::MulAdd(hn::Set(d, c[2 * 8 + y]), q[2], hn::Mul(hn::Set(d, c[y]), q[0]))));
-      const auto odd =
-          hn::MulAdd(hn::Set(d, c[7 * 8 + y]), q[7],
-                     hn::MulAdd(hn::Set(d, c[5 * 8 + y]), q[5],
-                                hn::MulAdd(hn::Set(d, c[3 * 8 + y]), q[3], hn::Mul(hn::Set(d, c[8 + y]), q[1]))));
-      hn::Store(hn::Add(even, odd), d, down + y * 8 + part);
-      hn::Store(hn::Sub(even, odd), d, down + (7 - y) * 8 + part);
-    }
+// The samples of those numbers.
+HWY_INLINE void SamplesOfEight(const float* HWY_RESTRICT c, Row* HWY_RESTRICT v) {
+  const auto f = [c](int k, int x) HWY_ATTR { return hn::Set(Rows(), c[k * 8 + x]); };
+  const Row a0 = hn::Mul(f(0, 0), v[0]), e0 = hn::MulAdd(f(4, 0), v[4], a0), e1 = hn::NegMulAdd(f(4, 0), v[4], a0);
+  const Row b0 = hn::MulAdd(f(2, 0), v[2], hn::Mul(f(6, 0), v[6])),
+            b1 = hn::MulAdd(f(2, 1), v[2], hn::Mul(f(6, 1), v[6]));
+  const Row even[4] = {hn::Add(e0, b0), hn::Add(e1, b1), hn::Sub(e1, b1), hn::Sub(e0, b0)};
+  Row odd[4];
+  HWY_UNROLL(4)
+  for (int x = 0; x < 4; ++x) {
+    odd[x] = hn::MulAdd(f(7, x), v[7], hn::MulAdd(f(5, x), v[5], hn::MulAdd(f(3, x), v[3], hn::Mul(f(1, x), v[1]))));
   }
-  for (std::size_t part = 0; part < 8; part += N) {
-    hn::Vec<Eight> function[8];
-    HWY_UNROLL(8)
-    for (int k = 0; k < 8; ++k) function[k] = hn::Load(d, c + k * 8 + part);
-    HWY_UNROLL(8)
-    for (int y = 0; y < 8; ++y) hn::Store(WeightedSum(down + y * 8, function), d, block + y * 8 + part);
+  HWY_UNROLL(4)
+  for (int x = 0; x < 4; ++x) {
+    v[x] = hn::Add(even[x], odd[x]);
+    v[7 - x] = hn::Sub(even[x], odd[x]);
   }
 }
+
+// Four rows by four lanes of every half of a block.
+HWY_INLINE void TurnFour(Row* HWY_RESTRICT v) {
+  const Rows d;
+  const hn::Repartition<double, Rows> dd;
+  const auto low = [&](Row a, Row b) HWY_ATTR { return hn::BitCast(dd, hn::InterleaveLower(d, a, b)); };
+  const auto high = [&](Row a, Row b) HWY_ATTR { return hn::BitCast(dd, hn::InterleaveUpper(d, a, b)); };
+  const auto a = low(v[0], v[1]), b = low(v[2], v[3]), p = high(v[0], v[1]), q = high(v[2], v[3]);
+  v[0] = hn::BitCast(d, hn::InterleaveLower(dd, a, b));
+  v[1] = hn::BitCast(d, hn::InterleaveUpper(dd, a, b));
+  v[2] = hn::BitCast(d, hn::InterleaveLower(dd, p, q));
+  v[3] = hn::BitCast(d, hn::InterleaveUpper(dd, p, q));
+}
+// Rows for columns in each block.
+HWY_INLINE void Turn(Row* HWY_RESTRICT v) {
+  TurnFour(v);
+  TurnFour(v + 4);
+  HWY_UNROLL(4)
+  for (int i = 0; i < 4; ++i) {
+    const Row a = v[i], b = v[i + 4];
+    v[i] = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(b), a);
+    v[i + 4] = hn::OddEvenBlocks(b, hn::SwapAdjacentBlocks(a));
+  }
+}
+
+// Of one block at a, or of it and the one at b.
+HWY_INLINE void ForwardOfEight(const BlockBasis& basis, const float* a, const float* b, std::ptrdiff_t stride,
+                               float* to_a, float* to_b) {
+  Row v[8];
+  HWY_UNROLL(8)
+  for (int y = 0; y < 8; ++y) v[y] = LoadRows(a + y * stride, b + y * stride);
+  CosinesOfEight(basis.rows, v);
+  Turn(v);
+  CosinesOfEight(basis.rows, v);
+  const Eight d;
+  HWY_UNROLL(8)
+  for (int x = 0; x < 8; ++x) {
+#if HWY_MAX_BYTES >= 64
+    hn::Store(hn::UpperHalf(d, v[x]), d, to_b + x * 8);
+    hn::Store(hn::LowerHalf(d, v[x]), d, to_a + x * 8);
+#else
+    (void)to_b;
+    hn::Store(v[x], d, to_a + x * 8);
+#endif
+  }
+}
+
+HWY_INLINE void InverseOfEight(const BlockBasis& basis, float* a, float* b) {
+  Row v[8];
+  HWY_UNROLL(8)
+  for (int x = 0; x < 8; ++x) v[x] = LoadRows(a + x * 8, b + x * 8);
+  SamplesOfEight(basis.rows, v);
+  Turn(v);
+  SamplesOfEight(basis.rows, v);
+  const Eight d;
+  HWY_UNROLL(8)
+  for (int y = 0; y < 8; ++y) {
+#if HWY_MAX_BYTES >= 64
+    hn::Store(hn::UpperHalf(d, v[y]), d, b + y * 8);
+    hn::Store(hn::LowerHalf(d, v[y]), d, a + y * 8);
+#else
+    hn::Store(v[y], d, a + y * 8);
+#endif
+  }
+}
+#endif
 
 // Blocks of any side: to[y] = sum over j of weight(y, j) * from[j], rows of `pitch` floats.
 template <class Weight>
@@ -196,17 +157,41 @@ HWY_INLINE void Combine(const BlockBasis& b, const float* from, float* to, Weigh
   }
 }
 
-void BlockForward(const BlockBasis& b, const float* from, std::ptrdiff_t stride, float* out) {
-  if (b.side == 8) return ForwardOfEight(b, from, stride, out);
-  alignas(64) float along[kMostBlock * kMostBlock];
-  Combine(b, b.columns, along, [=](int y, int j) HWY_ATTR { return from[y * stride + j]; });
-  Combine(b, along, out, [&](int k, int y) HWY_ATTR { return b.rows[k * b.pitch + y]; });
+void BlocksForward(const BlockBasis& b, const float* plane, std::ptrdiff_t stride, const std::ptrdiff_t* places,
+                   int count, std::size_t n, float* out) {
+#if SIEVE_WHOLE_ROWS
+  if (b.side == 8) {
+    for (int i = 0; i < count; i += kAbreast) {
+      const int j = std::min(count, i + kAbreast) - 1;
+      ForwardOfEight(b, plane + places[i], plane + places[j], stride, out + static_cast<std::size_t>(i) * n,
+                     out + static_cast<std::size_t>(j) * n);
+    }
+    return;
+  }
+#endif
+  for (int i = 0; i < count; ++i, out += n) {
+    const float* from = plane + places[i];
+    alignas(64) float down[kMostBlock * kMostBlock];
+    Combine(b, b.columns, down, [=](int x, int y) HWY_ATTR { return from[y * stride + x]; });
+    Combine(b, down, out, [&](int k, int x) HWY_ATTR { return b.rows[k * b.pitch + x]; });
+  }
 }
-void BlockInverse(const BlockBasis& b, float* block) {
-  if (b.side == 8) return InverseOfEight(b, block);
-  alignas(64) float down[kMostBlock * kMostBlock];
-  Combine(b, block, down, [&](int y, int k) HWY_ATTR { return b.columns[y * b.pitch + k]; });
-  Combine(b, b.rows, block, [&](int y, int k) HWY_ATTR { return down[y * b.pitch + k]; });
+void BlocksInverse(const BlockBasis& b, int count, std::size_t n, float* blocks) {
+#if SIEVE_WHOLE_ROWS
+  if (b.side == 8) {
+    for (int i = 0; i < count; i += kAbreast) {
+      const int j = std::min(count, i + kAbreast) - 1;
+      InverseOfEight(b, blocks + static_cast<std::size_t>(i) * n, blocks + static_cast<std::size_t>(j) * n);
+    }
+    return;
+  }
+#endif
+  for (int i = 0; i < count; ++i, blocks += n) {
+    const float* block = blocks;
+    alignas(64) float along[kMostBlock * kMostBlock];
+    Combine(b, b.rows, along, [&](int y, int x) HWY_ATTR { return block[x * b.pitch + y]; });
+    Combine(b, along, blocks, [&](int y, int k) HWY_ATTR { return b.columns[y * b.pitch + k]; });
+  }
 }
 
 template <int kCount, class V>
@@ -318,18 +303,34 @@ float ShrinkByGuideAny(float* stack, float* guide, int count, std::size_t n, con
   }
 }
 
-void AddBlock(const float* HWY_RESTRICT block, const float* HWY_RESTRICT window, int side, int pitch, float weight,
-              float* HWY_RESTRICT sums, float* HWY_RESTRICT weights, std::ptrdiff_t stride) {
+void AddForm(float* HWY_RESTRICT blocks, int count, std::size_t n, const float* HWY_RESTRICT form,
+             const float* HWY_RESTRICT levels) {
+  const hn::ScalableTag<float> d;
+  const std::size_t N = hn::Lanes(d);
+  for (int i = 0; i < count; ++i, blocks += n) {
+    blocks[0] += levels[i];
+    for (std::size_t x = 0; x < n; x += N)
+      hn::Store(hn::Add(hn::Load(d, blocks + x), hn::Load(d, form + x)), d, blocks + x);
+  }
+}
+
+void AddBlocks(const float* HWY_RESTRICT blocks, int count, std::size_t n, const std::ptrdiff_t* places,
+               const float* HWY_RESTRICT window, int side, int pitch, float weight, float* HWY_RESTRICT sums,
+               float* HWY_RESTRICT weights, std::ptrdiff_t stride) {
   const Eight d;
   const int N = static_cast<int>(hn::Lanes(d));
-  const auto w = hn::Set(d, weight);
+  alignas(64) float weighted[kMostBlock * kMostBlock];
+  for (int i = 0; i < side * pitch; i += N)
+    hn::Store(hn::Mul(hn::Load(d, window + i), hn::Set(d, weight)), d, weighted + i);
   // What stands behind a row of the block has a window of 0.
-  for (int y = 0; y < side; ++y) {
-    for (int x = 0; x < pitch; x += N) {
-      const auto here = hn::Mul(hn::Load(d, window + y * pitch + x), w);
-      float *s = sums + y * stride + x, *t = weights + y * stride + x;
-      hn::StoreU(hn::MulAdd(here, hn::Load(d, block + y * pitch + x), hn::LoadU(d, s)), d, s);
-      hn::StoreU(hn::Add(here, hn::LoadU(d, t)), d, t);
+  for (int i = 0; i < count; ++i, blocks += n) {
+    for (int y = 0; y < side; ++y) {
+      for (int x = 0; x < pitch; x += N) {
+        const auto here = hn::Load(d, weighted + y * pitch + x);
+        float *s = sums + places[i] + y * stride + x, *t = weights + places[i] + y * stride + x;
+        hn::StoreU(hn::MulAdd(here, hn::Load(d, blocks + y * pitch + x), hn::LoadU(d, s)), d, s);
+        hn::StoreU(hn::Add(here, hn::LoadU(d, t)), d, t);
+      }
     }
   }
 }
@@ -340,13 +341,12 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace sieve::internal::lanes {
 
-HWY_EXPORT(BlockDistances);
-HWY_EXPORT(NearestPlaces);
-HWY_EXPORT(BlockForward);
-HWY_EXPORT(BlockInverse);
+HWY_EXPORT(BlocksForward);
+HWY_EXPORT(BlocksInverse);
 HWY_EXPORT(ShrinkHardAny);
 HWY_EXPORT(ShrinkByGuideAny);
-HWY_EXPORT(AddBlock);
+HWY_EXPORT(AddForm);
+HWY_EXPORT(AddBlocks);
 
 BlockBasis::BlockBasis(int side_of_blocks) : side(side_of_blocks), pitch(block_pitch(side)), rows{}, columns{} {
   for (int k = 0; k < side; ++k) {
@@ -357,25 +357,25 @@ BlockBasis::BlockBasis(int side_of_blocks) : side(side_of_blocks), pitch(block_p
   }
 }
 
-void block_distances(const float* block, const float* row, std::ptrdiff_t stride, int side, int count, float* out) {
-  HWY_DYNAMIC_DISPATCH(BlockDistances)(block, row, stride, side, count, out);
+void blocks_forward(const BlockBasis& b, const float* plane, std::ptrdiff_t stride, const std::ptrdiff_t* places,
+                    int count, std::size_t n, float* coefficients) {
+  HWY_DYNAMIC_DISPATCH(BlocksForward)(b, plane, stride, places, count, n, coefficients);
 }
-Nearest nearest_places(const float* distances, int count, int wanted, float alike, float limit, int* places) {
-  return HWY_DYNAMIC_DISPATCH(NearestPlaces)(distances, count, wanted, alike, limit, places);
+void blocks_inverse(const BlockBasis& b, int count, std::size_t n, float* blocks) {
+  HWY_DYNAMIC_DISPATCH(BlocksInverse)(b, count, n, blocks);
 }
-void block_forward(const BlockBasis& b, const float* from, std::ptrdiff_t stride, float* coefficients) {
-  HWY_DYNAMIC_DISPATCH(BlockForward)(b, from, stride, coefficients);
-}
-void block_inverse(const BlockBasis& b, float* block) { HWY_DYNAMIC_DISPATCH(BlockInverse)(b, block); }
 int shrink_hard(float* stack, int count, std::size_t n, const float* thresholds) {
   return HWY_DYNAMIC_DISPATCH(ShrinkHardAny)(stack, count, n, thresholds);
 }
 float shrink_by_guide(float* stack, float* guide, int count, std::size_t n, const float* powers) {
   return HWY_DYNAMIC_DISPATCH(ShrinkByGuideAny)(stack, guide, count, n, powers);
 }
-void add_block(const float* block, const float* window, int side, int pitch, float weight, float* sums, float* weights,
-               std::ptrdiff_t stride) {
-  HWY_DYNAMIC_DISPATCH(AddBlock)(block, window, side, pitch, weight, sums, weights, stride);
+void add_form(float* blocks, int count, std::size_t n, const float* form, const float* levels) {
+  HWY_DYNAMIC_DISPATCH(AddForm)(blocks, count, n, form, levels);
+}
+void add_blocks(const float* blocks, int count, std::size_t n, const std::ptrdiff_t* places, const float* window,
+                int side, int pitch, float weight, float* sums, float* weights, std::ptrdiff_t stride) {
+  HWY_DYNAMIC_DISPATCH(AddBlocks)(blocks, count, n, places, window, side, pitch, weight, sums, weights, stride);
 }
 
 }  // namespace sieve::internal::lanes

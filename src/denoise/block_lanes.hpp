@@ -1,5 +1,5 @@
 #pragma once
-// The inner loops of block matching, on SIMD lanes chosen at run time.
+// What is done to groups of blocks, on SIMD lanes chosen at run time.
 
 #include <cstddef>
 
@@ -7,22 +7,6 @@ namespace sieve::internal::lanes {
 
 inline constexpr int kMostBlock = 16;  // samples to a side
 inline constexpr int kMostGroup = 32;
-// Samples behind the end of a row that are read without being used.
-inline constexpr int kBlockSlack = 80;
-
-// out[x] = sum over the block of (block - candidate)^2 for candidates whose first samples are row[0..count - 1].
-// `block` has the same stride. Whole vectors are written.
-void block_distances(const float* block, const float* row, std::ptrdiff_t stride, int side, int count, float* out);
-
-// The places, in rising order, of the `wanted` smallest of `count` distances (a multiple of kDistanceRow) and a few
-// more; fewer where no more are below `limit`, and all that are below `alike` where that is at least as many as wanted.
-// Whole vectors are written.
-inline constexpr int kDistanceRow = 16;
-struct Nearest {
-  int count;
-  bool alike;  // all are below that
-};
-Nearest nearest_places(const float* distances, int count, int wanted, float alike, float limit, int* places);
 
 // Floats to a row of a block in a stack.
 constexpr int block_pitch(int side) { return side <= 8 ? 8 : 16; }
@@ -34,10 +18,15 @@ struct BlockBasis {
   alignas(64) float rows[kMostBlock * kMostBlock];     // rows[k * pitch + x]: function k at x
   alignas(64) float columns[kMostBlock * kMostBlock];  // columns[x * pitch + k]: the same, turned
 };
-// The coefficients of the block at `from`, side rows of `pitch` floats.
-void block_forward(const BlockBasis& b, const float* from, std::ptrdiff_t stride, float* coefficients);
-// The samples back, in place.
-void block_inverse(const BlockBasis& b, float* block);
+// The coefficients of `count` blocks of a plane, whose first samples are plane[places[i]], one block behind the other,
+// `n` floats to each: number x * pitch + y is that of function x along the row and y down the column.
+void blocks_forward(const BlockBasis& b, const float* plane, std::ptrdiff_t stride, const std::ptrdiff_t* places,
+                    int count, std::size_t n, float* coefficients);
+// The samples back, in place, row by row.
+void blocks_inverse(const BlockBasis& b, int count, std::size_t n, float* blocks);
+
+// Adds `form`, n floats, and levels[i] at its first number to each of `count` blocks of n (a multiple of 16) floats.
+void add_form(float* blocks, int count, std::size_t n, const float* form, const float* levels);
 
 // A stack of `count` blocks (a power of two up to kMostGroup) of `n` floats each (a multiple of 16), one behind the
 // other: a Hadamard transform through the stack, every number of a size up to that of `thresholds` for its place in the
@@ -47,8 +36,9 @@ int shrink_hard(float* stack, int count, std::size_t n, const float* thresholds)
 // of the noise above 0 for each place in the block. Gives the sum of the squared factors.
 float shrink_by_guide(float* stack, float* guide, int count, std::size_t n, const float* powers);
 
-// sums[y * stride + x] += weight * window * block and weights[...] += weight * window, rows of `pitch` floats.
-void add_block(const float* block, const float* window, int side, int pitch, float weight, float* sums, float* weights,
-               std::ptrdiff_t stride);
+// For each of `count` blocks of n floats: sums[places[i] + y * stride + x] += weight * window * block and
+// weights[...] += weight * window, rows of `pitch` floats.
+void add_blocks(const float* blocks, int count, std::size_t n, const std::ptrdiff_t* places, const float* window,
+                int side, int pitch, float weight, float* sums, float* weights, std::ptrdiff_t stride);
 
 }  // namespace sieve::internal::lanes

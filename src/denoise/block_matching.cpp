@@ -100,15 +100,19 @@ Passes passes_of(const BlockMatching& f, float noise) {
   // The bounds of what is alike are Lebrun's; within the noise itself (what is left of it, in the second pass) no
   // difference means anything.
   const int group = strong ? 32 : 16;
-  GroupOptions first{8, group, 19, 4, (strong ? 5000.0F : 2500.0F) * square(kLevel), 2 * square(noise)},
-      second{8, group, 19, 4, (strong ? 3500.0F : 400.0F) * square(kLevel), square(0.15F * noise)};
+  GroupOptions first{8,    group, strong ? 19 : 15, 4, (strong ? 5000.0F : 2500.0F) * square(kLevel), 2 * square(noise),
+                     false},
+      second{8, group, 15, 4, (strong ? 3500.0F : 400.0F) * square(kLevel), square(0.15F * noise), true};
   // With by=singular they only prepare, as effort=normal does; what is given is meant for the rounds then.
   if (f.by == BlockTransform::singular) return {first, second};
   if (f.effort == BlockEffort::fast) {
-    first.step = second.step = 6;
-    first.search = second.search = 14;
+    // The first pass is but a guide.
+    first.step = 8;
+    second.step = 7;
+    first.search = 15;
   } else if (f.effort == BlockEffort::high) {
     first.step = second.step = 2;
+    first.search = second.search = 19;
     second.group = 32;
   }
   Passes p{chosen(f, first), chosen(f, second)};
@@ -125,7 +129,7 @@ Rounds rounds_of(const BlockMatching& f, float noise) {
   // asked for alone.
   constexpr float kAnything = 4;
   const int strength = noise <= 20 * kLevel ? 0 : noise <= 40 * kLevel ? 1 : 2;
-  GroupOptions o{6, 60 + 30 * strength, 20, 5, kAnything, 0};
+  GroupOptions o{6, 60 + 30 * strength, 20, 5, kAnything, 0, false};
   int count = 2;
   if (f.effort == BlockEffort::fast) {
     count = 1;

@@ -33,8 +33,12 @@ NoiseBlocks blocks_of(const ConstView& plane, int side) {
     for (int y = first; y < last; ++y) {
       for (int x = 0; x < b.across; ++x) {
         alignas(64) float block[lanes::kMostBlock * lanes::kMostBlock];
-        lanes::block_forward(basis, plane.row(y * side) + x * side, plane.row_stride, block);
-        std::copy_n(block, b.numbers, b.coefficients.data() + at(y * b.across + x) * at(b.numbers));
+        const std::ptrdiff_t place = x * side;
+        lanes::blocks_forward(basis, plane.row(y * side), plane.row_stride, &place, 1, 0, block);
+        float* numbers = b.coefficients.data() + at(y * b.across + x) * at(b.numbers);
+        for (int v = 0; v < side; ++v) {
+          for (int u = 0; u < side; ++u) numbers[v * side + u] = block[u * side + v];
+        }
       }
     }
   });

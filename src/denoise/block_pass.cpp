@@ -1,10 +1,12 @@
 #include "denoise/block_pass.hpp"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 
 #include "denoise/block_lanes.hpp"
+#include "denoise/block_slope.hpp"
 
 namespace sieve::internal {
 
@@ -46,32 +48,30 @@ class BlockPass {
       for (int y = 0; y < side_; ++y) {
         for (int x = 0; x < side_; ++x) {
           const auto power = static_cast<float>(o.noise.power(c, x, y, side_));
-          noise[static_cast<std::size_t>(y * basis_.pitch + x)] = guides ? power : o.hard * std::sqrt(power);
+          noise[static_cast<std::size_t>(x * basis_.pitch + y)] = guides ? power : o.hard * std::sqrt(power);
         }
       }
     }
   }
 
   GroupWork work_of_thread() {
-    return [this, n = floats_, stack = Scratch<float>(floats_ * lanes::kMostGroup, 0.0F),
-            guide = Scratch<float>(floats_ * lanes::kMostGroup, 0.0F)](std::span<const Match> found) mutable {
-      const std::span<const Match> matches = found.first(std::bit_floor(found.size()));
-      const auto count = static_cast<int>(matches.size());
+    return [this, work = Work(floats_, basis_)](const BlockGroup& group) mutable {
+      const std::span<const Match> blocks = group.blocks.first(std::bit_floor(group.blocks.size()));
+      std::array<std::ptrdiff_t, lanes::kMostGroup> room;
+      const std::span<const std::ptrdiff_t> places(room.begin(), blocks.size());
+      std::transform(blocks.begin(), blocks.end(), room.begin(), [&](const Match& m) { return planes_[0].place(m); });
+      // Three means are on any plane.
+      const bool sloping = group.spread && blocks.size() > 3;
+      if (sloping) work.slope.at(blocks);
       for (std::size_t c = 0; c < planes_.size(); ++c) {
-        load(planes_[c], matches, n, stack.data());
-        float weight = 0;
-        if (guides_.empty()) {
-          weight = 1 / static_cast<float>(std::max(1, lanes::shrink_hard(stack.data(), count, n, noise_[c].data())));
-        } else {
-          load(guides_[c], matches, n, guide.data());
-          weight = 1 / std::max(1e-3F, lanes::shrink_by_guide(stack.data(), guide.data(), count, n, noise_[c].data()));
-        }
-        float* block = stack.data();
-        for (const Match& m : matches) {
-          lanes::block_inverse(basis_, block);
-          sums_.add(c, m, block, window_.data(), side_, basis_.pitch, weight);
-          block += n;
-        }
+        load(planes_[c], places, work.stack);
+        if (!guides_.empty()) load(guides_[c], places, work.guide);
+        GroupSlope::Slope slope;
+        if (sloping) slope = taken_out(c, work);
+        const float weight = shrunk(c, static_cast<int>(blocks.size()), work);
+        if (sloping) work.slope.add(slope, work.stack.data(), floats_);
+        lanes::blocks_inverse(basis_, static_cast<int>(blocks.size()), floats_, work.stack.data());
+        sums_.add(c, places, work.stack.data(), floats_, window_.data(), side_, basis_.pitch, weight);
       }
     };
   }
@@ -79,11 +79,52 @@ class BlockPass {
   Image means() const { return sums_.means(); }
 
  private:
-  void load(const BlockPlane& plane, std::span<const Match> matches, std::size_t n, float* stack) const {
-    for (const Match& m : matches) {
-      lanes::block_forward(basis_, plane.at(m.x, m.y), plane.stride, stack);
-      stack += n;
+  struct Work {
+    Work(std::size_t floats, const lanes::BlockBasis& basis)
+        : stack(floats * lanes::kMostGroup, 0.0F), guide(stack.size(), 0.0F), slope(basis) {}
+    Scratch<float> stack, guide;
+    GroupSlope slope;
+  };
+
+  void load(const BlockPlane& plane, std::span<const std::ptrdiff_t> places, Scratch<float>& stack) const {
+    lanes::blocks_forward(basis_, plane.at(0, 0), plane.stride, places.data(), static_cast<int>(places.size()), floats_,
+                          stack.data());
+  }
+
+  // Takes the slope of the blocks out of them and gives what is to be put back. It is held against the noise as any
+  // other number is, but more strictly: in strong noise it would bring coarse clouds into what is even.
+  GroupSlope::Slope taken_out(std::size_t c, Work& w) const {
+    constexpr double kHard = 1.5, kPower = 10;
+    const GroupSlope& g = w.slope;
+    GroupSlope::Slope slope = g.of(w.stack.data(), floats_);
+    const auto noise = static_cast<double>(noise_[c][0]);
+    const auto remove = [&](const GroupSlope::Slope& s, Scratch<float>& from) {
+      g.add({-s.across, -s.down}, from.data(), floats_);
+    };
+    if (guides_.empty()) {
+      const auto kept = [&](double value, double squares) {
+        return std::fabs(value) * std::sqrt(squares) > kHard * noise ? value : 0;
+      };
+      slope = {kept(slope.across, g.across()), kept(slope.down, g.down())};
+      remove(slope, w.stack);
+      return slope;
     }
+    const GroupSlope::Slope guide = g.of(w.guide.data(), floats_);
+    remove(slope, w.stack);
+    remove(guide, w.guide);
+    const auto weighed = [&](double value, double guided, double squares) {
+      const double signal = guided * guided * squares;
+      return value * signal / (signal + kPower * noise);
+    };
+    return {weighed(slope.across, guide.across, g.across()), weighed(slope.down, guide.down, g.down())};
+  }
+
+  // Gives the weight of the blocks.
+  float shrunk(std::size_t c, int count, Work& w) const {
+    const float* noise = noise_[c].data();
+    if (guides_.empty())
+      return 1 / static_cast<float>(std::max(1, lanes::shrink_hard(w.stack.data(), count, floats_, noise)));
+    return 1 / std::max(1e-3F, lanes::shrink_by_guide(w.stack.data(), w.guide.data(), count, floats_, noise));
   }
 
   int side_;

@@ -27,18 +27,20 @@ class SingularRound {
         given_(block_planes(
             map_pairs(made, planes, [share = o.feedback](float m, float n) { return m + share * (n - m); }))),
         sums_(planes.width(), planes.height(), planes.channels()) {
-    for (int k = 0; k < side_ * side_; ++k) even_[place(k)] = 1;
+    for (int k = 0; k < side_ * side_; ++k) even_[number(k)] = 1;
     for (int c = 0; c < planes.channels(); ++c) {
       Scratch<float>& white = whiten_.emplace_back();
       for (int y = 0; y < side_; ++y) {
+        // In the order of the transform.
         for (int x = 0; x < side_; ++x)
-          white.push_back(static_cast<float>(o.noise.deviation(c) / std::sqrt(o.noise.power(c, x, y, side_))));
+          white.push_back(static_cast<float>(o.noise.deviation(c) / std::sqrt(o.noise.power(c, y, x, side_))));
       }
     }
   }
 
   GroupWork work_of_thread() {
-    return [this, work = Work()](std::span<const Match> found) mutable {
+    return [this, work = Work()](const BlockGroup& group) mutable {
+      const std::span<const Match> found = group.blocks;
       for (std::size_t c = 0; c < noisy_.size(); ++c) {
         const float noise = load(c, found, work);
         shrink(work, noise);
@@ -70,9 +72,10 @@ class SingularRound {
         const float *a = given_[c].at(m.x, m.y + y), *b = noisy_[c].at(m.x, m.y + y);
         for (int x = 0; x < side_; ++x) taken += (b[x] - a[x]) * (b[x] - a[x]);
       }
-      lanes::block_forward(basis_, given, given_[c].stride, w.block);
+      constexpr std::ptrdiff_t kHere = 0;
+      lanes::blocks_forward(basis_, given, given_[c].stride, &kHere, 1, 0, w.block);
       for (int k = 0; k < side_ * side_; ++k)
-        w.numbers(k, i) = w.block[place(k)] * whiten_[c][static_cast<std::size_t>(k)];
+        w.numbers(k, i) = w.block[number(k)] * whiten_[c][static_cast<std::size_t>(k)];
     }
     const auto noise = static_cast<float>(o_.noise.deviation(static_cast<int>(c)));
     if (o_.first) return 0.5F * noise;
@@ -80,7 +83,7 @@ class SingularRound {
   }
 
   // Where number k of a block stands in rows of the basis's pitch.
-  std::size_t place(int k) const { return static_cast<std::size_t>(k / side_ * basis_.pitch + k % side_); }
+  std::size_t number(int k) const { return static_cast<std::size_t>(k / side_ * basis_.pitch + k % side_); }
 
   // The mean block is drawn toward its own level as far as noise of that size would explain its form (James and Stein);
   // of what differs from it, the singular values are shrunk by the closed form for weights C sqrt(blocks) noise^2 /
@@ -125,10 +128,11 @@ class SingularRound {
   void store(std::size_t c, std::span<const Match> found, Work& w) {
     for (std::size_t i = 0; i < found.size(); ++i) {
       for (int k = 0; k < side_ * side_; ++k)
-        w.block[place(k)] =
+        w.block[number(k)] =
             (w.numbers(k, static_cast<Eigen::Index>(i)) + w.mean[k]) / whiten_[c][static_cast<std::size_t>(k)];
-      lanes::block_inverse(basis_, w.block);
-      sums_.add(c, found[i], w.block, even_.data(), side_, basis_.pitch, 1);
+      lanes::blocks_inverse(basis_, 1, 0, w.block);
+      const std::ptrdiff_t place = noisy_[c].place(found[i]);
+      sums_.add(c, {&place, 1}, w.block, 0, even_.data(), side_, basis_.pitch, 1);
     }
   }
 

@@ -38,13 +38,47 @@ double difference(const Planes& p, const Place& a, const Place& b, int side) {
   return sum / side / side;
 }
 
-std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups& g, bool power_of_two) {
+double mean_of_block(const Planes& p, std::size_t c, int x0, int y0, int side) {
+  double sum = 0;
+  for (int y = y0; y < y0 + side; ++y) {
+    for (int x = x0; x < x0 + side; ++x) sum += p.get(c, x, y);
+  }
+  return sum / side / side;
+}
+
+// By how much the first channel rises per pixel at a block.
+struct Slope {
+  double across = 0, down = 0;
+};
+Slope slope_at(const Planes& p, const Place& own, const BlockGroups& g) {
+  const int apart = std::min(g.side, g.search), left = std::max(0, own.x - apart), top = std::max(0, own.y - apart),
+            right = std::min(p.width - g.side, own.x + apart), bottom = std::min(p.height - g.side, own.y + apart);
+  const auto mean = [&](int x, int y) { return mean_of_block(p, 0, x, y, g.side); };
+  Slope s;
+  if (right > left) s.across = (mean(right, own.y) - mean(left, own.y)) / (right - left);
+  if (bottom > top) s.down = (mean(own.x, bottom) - mean(own.x, top)) / (bottom - top);
+  return s;
+}
+
+struct Group {
+  std::vector<Place> blocks;
+  bool spread;
+};
+
+Group group_of(const Planes& p, const Place& own, const BlockGroups& g, bool power_of_two) {
   std::vector<Place> all, alike;
+  const Slope slope = g.sloping ? slope_at(p, own, g) : Slope{};
+  const double level = g.sloping ? mean_of_block(p, 0, own.x, own.y, g.side) : 0;
   for (int y = std::max(0, own.y - g.search); y <= std::min(p.height - g.side, own.y + g.search); ++y) {
     for (int x = std::max(0, own.x - g.search); x <= std::min(p.width - g.side, own.x + g.search); ++x) {
       Place m{0, x, y};
       m.distance = x == own.x && y == own.y ? -1 : difference(p, own, m, g.side);
       if (m.distance < g.unlike) all.push_back(m);
+      if (g.sloping) {
+        // The mean of (own + rise - other)^2.
+        const double rise = slope.across * (x - own.x) + slope.down * (y - own.y);
+        m.distance += 2 * rise * (level - mean_of_block(p, 0, x, y, g.side)) + rise * rise;
+      }
       if (m.distance < g.alike) alike.push_back(m);
     }
   }
@@ -56,11 +90,11 @@ std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups
     const double p1 = std::cbrt(0.5 + std::sqrt(69.0) / 18) + std::cbrt(0.5 - std::sqrt(69.0) / 18);
     const auto order = [&](const Place& m) {
       const double t = (m.x - own.x) / p1 + (m.y - own.y) / p1 / p1;
-      return m.distance < 0 ? -1 : t - std::floor(t);
+      return m.x == own.x && m.y == own.y ? -1 : t - std::floor(t);
     };
     std::sort(alike.begin(), alike.end(), [&](const Place& a, const Place& b) { return order(a) < order(b); });
     alike.resize(count);
-    return alike;
+    return {alike, true};
   }
   // To 13 bits, as sums; stable: at equal distances in reading order.
   for (Place& m : all) {
@@ -71,7 +105,7 @@ std::vector<Place> group_of(const Planes& p, const Place& own, const BlockGroups
   }
   std::stable_sort(all.begin(), all.end(), [](const Place& a, const Place& b) { return a.distance < b.distance; });
   all.resize(count);
-  return all;
+  return {all, false};
 }
 
 // f(k, x): function k of the cosine transform at x.
@@ -129,11 +163,60 @@ double power_at(const Numbers& of_eight, int k, int side) {
   return sum;
 }
 
-std::vector<Numbers> stack_of(const Planes& p, std::size_t c, const std::vector<Place>& group, int side) {
+std::vector<Numbers> blocks_of(const Planes& p, std::size_t c, const std::vector<Place>& group, int side) {
   std::vector<Numbers> blocks;
-  for (const Place& m : group) blocks.push_back(transformed(block_of(p, c, m, side), side, false));
+  for (const Place& m : group) blocks.push_back(block_of(p, c, m, side));
+  return blocks;
+}
+std::vector<Numbers> stack_of(std::vector<Numbers> blocks, int side) {
+  for (Numbers& b : blocks) b = transformed(b, side, false);
   return through(blocks);
 }
+
+// The plane through the means of blocks by least squares, and what a slope times the root of `across` or `down` is as
+// uncertain as: one sample.
+struct Plane {
+  Slope slope;
+  double across, down;
+};
+Plane plane_through(const std::vector<Numbers>& blocks, const std::vector<Place>& group) {
+  const auto mean = [](const auto& of) {
+    double sum = 0;
+    for (const double v : of) sum += v;
+    return sum / static_cast<double>(of.size());
+  };
+  Numbers xs, ys, levels;
+  for (std::size_t i = 0; i < blocks.size(); ++i) {
+    xs.push_back(group[i].x);
+    ys.push_back(group[i].y);
+    levels.push_back(mean(blocks[i]));
+  }
+  const double x0 = mean(xs), y0 = mean(ys), level = mean(levels);
+  double xx = 0, yy = 0, xy = 0, xv = 0, yv = 0;
+  for (std::size_t i = 0; i < blocks.size(); ++i) {
+    const double x = xs[i] - x0, y = ys[i] - y0, v = levels[i] - level;
+    xx += x * x;
+    yy += y * y;
+    xy += x * y;
+    xv += x * v;
+    yv += y * v;
+  }
+  const double determinant = xx * yy - xy * xy, numbers = static_cast<double>(blocks[0].size());
+  Plane p{{}, numbers * xx, numbers * yy};
+  if (determinant > 1e-6 * xx * yy) p.slope = {(xv * yy - yv * xy) / determinant, (yv * xx - xv * xy) / determinant};
+  return p;
+}
+// Adds a plane, 0 in the middle of the first block, to the samples of all.
+void add_plane(std::vector<Numbers>& blocks, const std::vector<Place>& group, const Slope& s, int side) {
+  for (std::size_t i = 0; i < blocks.size(); ++i) {
+    for (int v = 0; v < side; ++v) {
+      for (int u = 0; u < side; ++u)
+        blocks[i][at(v * side + u)] += s.across * (group[i].x - group[0].x + u - (side - 1) / 2.0) +
+                                       s.down * (group[i].y - group[0].y + v - (side - 1) / 2.0);
+    }
+  }
+}
+Slope turned_back(const Slope& s) { return {-s.across, -s.down}; }
 
 double bessel(double x) {
   double sum = 1, term = 1;
@@ -158,9 +241,32 @@ Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, const
     kaiser.push_back(bessel(2 * std::sqrt(1 - std::pow(2.0 * x / (g.side - 1) - 1, 2))) / bessel(2));
   for (const int y : references(noisy.height, g.side, g.step)) {
     for (const int x : references(noisy.width, g.side, g.step)) {
-      const std::vector<Place> group = group_of(match, {-1, x, y}, g, true);
+      const Group found = group_of(match, {-1, x, y}, g, true);
+      const std::vector<Place>& group = found.blocks;
+      const bool sloping = found.spread && group.size() > 3;
       for (std::size_t c = 0; c < channels; ++c) {
-        std::vector<Numbers> stack = stack_of(noisy, c, group, g.side);
+        std::vector<Numbers> blocks = blocks_of(noisy, c, group, g.side), signal;
+        if (guide != nullptr) signal = blocks_of(*guide, c, group, g.side);
+        Slope slope;
+        if (sloping) {
+          const double power = power_at(noise[c], 0, g.side);
+          const Plane own = plane_through(blocks, group);
+          slope = own.slope;
+          if (guide == nullptr) {
+            const double least = 1.5 * g.hard * std::sqrt(power);
+            if (std::abs(slope.across) * std::sqrt(own.across) <= least) slope.across = 0;
+            if (std::abs(slope.down) * std::sqrt(own.down) <= least) slope.down = 0;
+            add_plane(blocks, group, turned_back(slope), g.side);
+          } else {
+            add_plane(blocks, group, turned_back(slope), g.side);
+            const Plane guided = plane_through(signal, group);
+            add_plane(signal, group, turned_back(guided.slope), g.side);
+            const double a = guided.slope.across * guided.slope.across * guided.across,
+                         b = guided.slope.down * guided.slope.down * guided.down;
+            slope = {slope.across * a / (a + 10 * power), slope.down * b / (b + 10 * power)};
+          }
+        }
+        std::vector<Numbers> stack = stack_of(blocks, g.side);
         double kept = 0;
         if (guide == nullptr) {
           for (Numbers& block : stack) {
@@ -176,7 +282,7 @@ Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, const
           }
           kept = std::max(1.0, kept);
         } else {
-          const std::vector<Numbers> signal = stack_of(*guide, c, group, g.side);
+          signal = stack_of(signal, g.side);
           for (std::size_t i = 0; i < stack.size(); ++i) {
             for (std::size_t k = 0; k < stack[i].size(); ++k) {
               const double s = signal[i][k] * signal[i][k], power = power_at(noise[c], static_cast<int>(k), g.side),
@@ -188,8 +294,10 @@ Planes pass(const Planes& noisy, const Planes& match, const Planes* guide, const
           kept = std::max(1e-3, kept);
         }
         stack = through(stack);
+        for (Numbers& block : stack) block = transformed(block, g.side, true);
+        add_plane(stack, group, slope, g.side);
         for (std::size_t i = 0; i < group.size(); ++i) {
-          const Numbers block = transformed(stack[i], g.side, true);
+          const Numbers& block = stack[i];
           for (int v = 0; v < g.side; ++v) {
             for (int u = 0; u < g.side; ++u) {
               const std::size_t to = at((group[i].y + v) * noisy.width + group[i].x + u);
@@ -317,7 +425,7 @@ Planes singular_round(const Planes& noisy, const Planes& made, const BlockNoiseP
   }
   for (const int y : references(noisy.height, g.side, g.step)) {
     for (const int x : references(noisy.width, g.side, g.step)) {
-      const std::vector<Place> group = group_of(made, {-1, x, y}, g, false);
+      const std::vector<Place> group = group_of(made, {-1, x, y}, g, false).blocks;
       for (std::size_t c = 0; c < channels; ++c) {
         double variance = 0, taken = 0;
         for (const double p : powers[c]) variance += p / 64;

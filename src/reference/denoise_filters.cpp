@@ -121,8 +121,12 @@ Image block_matching(const BlockMatching& f, const ConstView& in) {
   const bool strong = 255 * noise > 35, singular = f.by == BlockTransform::singular;
   reference::BlockGroups first, second, round;
   if (strong) first.most = second.most = 32;
-  if (f.effort == BlockEffort::fast && !singular) first.step = second.step = 6, first.search = second.search = 14;
+  if (!strong || (f.effort == BlockEffort::fast && !singular)) first.search = 15;
+  second.search = 15;
+  second.sloping = true;
+  if (f.effort == BlockEffort::fast && !singular) first.step = 8, second.step = 7;
   if (f.effort == BlockEffort::high && !singular) first.step = second.step = 2, second.most = 32;
+  if (f.effort == BlockEffort::high && !singular) first.search = second.search = 19;
   const int larger = 255 * noise <= 20 ? 0 : 255 * noise <= 40 ? 1 : 2;
   round.side = f.effort == BlockEffort::high ? 6 + larger : 6;
   round.most = 60 + 30 * larger;

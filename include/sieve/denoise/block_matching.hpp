@@ -23,9 +23,11 @@ struct ChoiceNames<BlockTransform> {
 
 /// How much work BlockMatching does.
 enum class BlockEffort {
-  fast,    ///< a reference block every 6 pixels, searched for 14 pixels around; with by=singular one round
-  normal,  ///< every 4 pixels, 19 pixels around, 16 blocks to a group, 32 in strong noise; with by=singular two rounds
-  high     ///< every 2 pixels, 32 blocks to a group in the second pass; with by=singular three rounds, every 4 pixels
+  fast,    ///< a reference block every 8 pixels, in the second pass 7, 15 pixels around; with by=singular one round
+  normal,  ///< every 4 pixels, 15 around (19 in the first pass in strong noise, above 35/255), 16 blocks to a group, 32
+           ///< in strong noise; with by=singular two rounds
+  high     ///< every 2 pixels, 19 around, 32 blocks to a group in the second pass; with by=singular three rounds, every
+           ///< 4 pixels
 };
 template <>
 struct ChoiceNames<BlockEffort> {
@@ -74,7 +76,11 @@ struct TextValue<NoiseSpectrum> {
 /// block goes back to its place with a weight, and places that several blocks cover get their weighted mean. A second
 /// pass finds its groups in the result of the first and weighs every coefficient as Wiener's filter does, with that
 /// result as the signal. Where very many blocks are alike within the noise, a group takes those that lie spread out:
-/// the nearest would be those that overlap, with the same noise. Color is taken apart into a luma and two differences
+/// the nearest would be those that overlap, with the same noise. In the second pass what the slope of the picture
+/// explains of a difference does not count for that. From a group that is spread a slope is taken out, the plane by
+/// least squares through the means of its blocks: it stays where the noise does not explain it (above 1.5 times the
+/// threshold of other numbers, or in the second pass by the factor s / (s + 10 noise) with s of the first result), so
+/// that skies and walls are as even as their light. Color is taken apart into a luma and two differences
 /// of equal noise, and groups are found in the luma alone.
 ///
 /// by=singular goes on from the result of both passes. In each round a tenth of what was taken away is given back (a

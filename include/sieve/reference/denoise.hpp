@@ -21,14 +21,17 @@ namespace reference {
 /// One pass of block matching, as Dabov, Foi, Katkovnik and Egiazarian (2007) have it, but for the spread of groups.
 /// All numbers of samples 0..1.
 struct BlockGroups {
-  int side = 8;       ///< of the blocks
-  int most = 16;      ///< blocks to a group; the power of two up to it is used in a pass
-  int search = 19;    ///< a match lies so far away at most
-  int step = 4;       ///< from one reference to the next, and the last place where a block fits
-  double unlike = 0;  ///< blocks of that mean squared difference and more do not match
-  double alike = 0;   ///< where at least `most` are below that: the reference first, then of these
-                      ///< those of the smallest fractional part of dx / p + dy / p^2, p^3 = p + 1
-  double hard = 2.7;  ///< coefficients up to so many noise deviations become 0, but for the mean
+  int side = 8;          ///< of the blocks
+  int most = 16;         ///< blocks to a group; the power of two up to it is used in a pass
+  int search = 19;       ///< a match lies so far away at most
+  int step = 4;          ///< from one reference to the next, and the last place where a block fits
+  double unlike = 0;     ///< blocks of that mean squared difference and more do not match
+  double alike = 0;      ///< where at least `most` are below that: the reference first, then of these
+                         ///< those of the smallest fractional part of dx / p + dy / p^2, p^3 = p + 1; of four and
+                         ///< more of these a slope is taken out, and put back as far as the noise does not explain it
+  bool sloping = false;  ///< `alike` by what is left when the slope from the block on one side (as far away as a side
+                         ///< or the search) to that on the other has been added to the reference
+  double hard = 2.7;     ///< coefficients up to so many noise deviations become 0, but for the mean
 };
 /// The variance of the noise in every number of the cosine transform of blocks of 8x8, row by row, for each plane: the
 /// channel of a gray picture, or the luma and the two differences of colors.
@@ -44,9 +47,11 @@ struct SingularRound {
 };
 /// Two passes over the channels, the second guided by the first: groups found in the first channel by sums of squared
 /// differences rounded to 13 bits, cosine and Hadamard transforms by their formulas, weights 1 / number kept and 1 /
-/// sum of squared factors, under a Kaiser window of beta 2. Then the rounds: in the first, half of the noise is left,
-/// in later ones 0.56 times what the samples that were taken away do not explain. Three channels as a luma and two
-/// differences, orthonormal. Alpha and samples that are not finite stay; these count as 0.
+/// sum of squared factors, under a Kaiser window of beta 2. The slope of a spread group is the plane by least squares
+/// through the means of its blocks; it stays where the whole plane has more than 1.5 times the deviations that a number
+/// must have, or times s / (s + 10 power) with s that of the guide's slope. Then the rounds: in the first, half of the
+/// noise is left, in later ones 0.56 times what the samples that were taken away do not explain. Three channels as a
+/// luma and two differences, orthonormal. Alpha and samples that are not finite stay; these count as 0.
 [[nodiscard]] Image block_matching(const ConstView& in, const BlockNoisePowers& noise, const BlockGroups& first,
                                    const BlockGroups& second, const std::vector<SingularRound>& rounds = {});
 /// The setting, of several in rising order, with the least of Stein's unbiased estimate of the squared error for white
