@@ -34,18 +34,18 @@ std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
   if (!o.edge.empty()) return {psf_from_edge(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]})};
   if (o.motion) return {psf_from_motion(image)};
   if (o.blind) return {psf_blind(image)};
-  std::vector<FoundPsf> all = {psf_from_motion(image), psf_blind(image)};
-  if (all[1].confidence > all[0].confidence) std::swap(all[0], all[1]);
-  return all;
+  return psf_by_spectrum(image);
 }
 
 std::string spec_of(const FoundPsf& f) {
-  return f.family == "point" ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height()) : f.psf.text();
+  return f.family == "point"  ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height())
+         : f.family == "none" ? "no blur"
+                              : f.psf.text();
 }
 
 int find_psf(const Session& session, const FindPsfArguments& o) {
   if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1)
-    throw InvalidArgument("give one of --point, --edge, --motion and --blind, or none to try the last two");
+    throw InvalidArgument("give one of --point, --edge, --motion and --blind, or none to judge all by the spectrum");
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
     throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   const Attended attended;
@@ -54,19 +54,20 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
   if (o.json) {
     ordered_json list = ordered_json::array();
     for (const FoundPsf& f : all) {
-      list.push_back({{"family", f.family},
-                      {"psf", f.family == "point" ? ordered_json(nullptr) : ordered_json(f.psf.text())},
-                      {"size", f.size},
-                      {"angle", f.angle},
-                      {"confidence", f.confidence},
-                      {"reason", f.reason}});
+      list.push_back(
+          {{"family", f.family},
+           {"psf", f.family == "point" || f.family == "none" ? ordered_json(nullptr) : ordered_json(f.psf.text())},
+           {"size", f.size},
+           {"angle", f.angle},
+           {"confidence", f.confidence},
+           {"reason", f.reason}});
     }
     print_json({{"input", o.in}, {"found", list}});
   } else {
-    for (const FoundPsf& f : all)
-      fmt::print("{}: {}, confidence {:.2f}\n  {}\n", o.in, spec_of(f), f.confidence, f.reason);
+    for (const FoundPsf& f : all) fmt::print("{}, confidence {:.2f}\n", spec_of(f), f.confidence);
+    fmt::print("the first: {}\n", all[0].reason);
     if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())
-      fmt::print("no blur is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
+      fmt::print("nothing is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
   }
   if (!o.into.empty()) {
     const std::string text = kernel_file(all[0]);
@@ -97,7 +98,8 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
 
 Command declare_find_psf(CLI::App& root, Session& session) {
   auto o = std::make_shared<FindPsfArguments>();
-  CLI::App* app = root.add_subcommand("find-psf", "Find the point spread function in a blurred picture.");
+  CLI::App* app = root.add_subcommand(
+      "find-psf", "Find the point spread function in a blurred picture: what it may be, the likeliest first.");
   app->add_option("IN", o->in, "the blurred picture")->required();
   app->add_option("--point", o->point, "X,Y of a bright point on an even background")->delimiter(',')->expected(2);
   app->add_option("--radius", o->radius, "half-width of the part about the point, pixels (default 8)");

@@ -242,8 +242,9 @@ Denoised denoised(const BlockMatching& f, const ConstView& in, const Rectangle& 
 // to be worked out around them.
 std::vector<Rectangle> bands_of(const BlockMatching& f, const ConstView& in, float level) {
   constexpr double kBytesAThread = 64 << 20;
-  // Planes of floats at a time: those of the picture and their copies, the guide's, sums, weights and the result.
-  constexpr double kPlanes = 7;
+  // Planes of floats at a time: those of the picture and their copies, the guide's, the means of blocks twice, sums,
+  // weights and the result.
+  constexpr double kPlanes = 9;
   const int rim = Plan(f, level).reach(), width = in.width(), height = in.height();
   const double a_row = 4 * kPlanes * in.shape.color_channels() * std::min(in.whole_width(), width + 2 * rim);
   const int rows = std::max(2 * rim, static_cast<int>(kBytesAThread * threads() / a_row) - 2 * rim),

@@ -96,8 +96,7 @@ std::vector<Candidate> against_grain(double s) {
   const auto noise = static_cast<float>(rounded(s, 4));
   return {
       {BlockMatching{.noise = noise}, "groups of like blocks: the best, at about a second for a megapixel and channel"},
-      {BlockMatching{.noise = noise, .effort = BlockEffort::fast},
-       "the same in less than half the time, for about 0.2 dB"},
+      {BlockMatching{.noise = noise, .effort = BlockEffort::fast}, "the same in half the time, for about 0.3 dB"},
       {WaveletShrink{.noise = noise}, "large coefficients stay, small ones go: far faster, for 1.5 dB"},
       {NonlocalMeans{.noise = noise}, "the mean of places that look alike: for 1 to 2 dB"}};
 }
@@ -192,7 +191,7 @@ std::vector<Advice> propose(const Damage& d) {
         d.coarse_noise);
     offer(longer(first, {BlockMatching{}}), and_then(reason, why));
     offer(longer(first, {BlockMatching{.effort = BlockEffort::fast}}),
-          and_then(reason, "the same in less than half the time, for about 0.2 dB"));
+          and_then(reason, "the same in half the time, for about 0.3 dB"));
     return all;
   }
   if (d.grain && d.photon) {

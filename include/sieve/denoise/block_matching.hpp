@@ -107,7 +107,7 @@ struct TextValue<NoiseSpectrum> {
 /// O(pixels / step^2 search^2 block^2), with by=singular and pixels / step^2 block^6.
 struct BlockMatching {
   std::optional<float> noise = {};             ///< standard deviation of the noise, 0 to 1; auto: estimated
-  BlockTransform by = BlockTransform::cosine;  ///< singular: better, in four times the time (fast) to fifty (high)
+  BlockTransform by = BlockTransform::cosine;  ///< singular: better, in ten times the time (fast) and more
   BlockEffort effort = BlockEffort::normal;    ///< sets what is left to itself below
   NoiseSpectrum spectrum = {};                 ///< of the noise; auto: measured, but white where `noise` is given
   std::optional<int> block = {};  ///< side of the blocks in pixels, 4 to 16; auto: 8, with by=singular 6 to 8

@@ -1,0 +1,60 @@
+#pragma once
+// The spectrum of a natural picture that a blur has passed and noise was added to, and how well one explains another.
+
+#include <array>
+#include <functional>
+#include <vector>
+
+#include "sieve/core/image.hpp"
+
+namespace sieve::internal {
+
+// How strongly a blur passes a frequency, in cycles per pixel; may be negative.
+using BlurResponse = std::function<double(double fx, double fy)>;
+BlurResponse gaussian_response(double sigma);
+BlurResponse disk_response(double radius);
+// A line of `length` pixels, at an angle in degrees.
+BlurResponse motion_response(double length, double angle);
+
+// The mean power spectrum of overlapping windows, and the model
+//   power = exp(b0 + b1 cos 2t + b2 sin 2t + b3 cos 4t + b4 sin 4t + (b5 + b6 cos 2t + b7 sin 2t) log f - b8 4 pi^2
+//   f^2)
+//           response^2 + noise
+// with f and t the size and direction of a frequency: natural pictures fall with a power of the frequency (Field,
+// 1987), not alike in all directions, and no lens is perfectly sharp (b8, the square of a Gaussian's sigma). Every
+// coefficient is chosen anew for each blur.
+class BlurModel {
+ public:
+  // Of one plane of 64x64 pixels at least; every `stride`-th frequency in both directions is looked at.
+  BlurModel(const ConstView& plane, int stride);
+
+  static constexpr int kNumbers = 9;
+  struct Fit {
+    double score = 0;  // the mean log likelihood of a frequency: higher is better
+    std::array<double, kNumbers> numbers{};
+    double noise = 0;  // power, in those of the plane's highest frequencies
+  };
+  // From where another fit ended, in a few rounds of Fisher's scoring.
+  Fit fit(const BlurResponse& response, const Fit& from, int rounds) const;
+  // Where to begin.
+  Fit start() const;
+
+  // Of the mean spectrum.
+  int windows() const { return windows_; }
+
+  // How many frequencies carry the picture rather than noise, by a fit without blur.
+  double informative(const Fit& fit) const;
+
+ private:
+  struct Frequency {
+    double fx, fy, power;
+    std::array<double, kNumbers> terms;
+  };
+  std::vector<double> passed(const BlurResponse& response) const;
+  double score_of(const Fit& fit, const std::vector<double>& passed) const;
+
+  int side_, windows_;
+  std::vector<Frequency> all_;
+};
+
+}  // namespace sieve::internal
