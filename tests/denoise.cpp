@@ -52,6 +52,12 @@ TEST_CASE(
         {"block_matching noise=0.2 block=12 group=32 search=9 step=12", {33, 40, 1}},
         {"block_matching noise=0.1 effort=high search=5", {19, 8, 1}},
         {"block_matching noise=0.1", {3, 5, 4}},
+        // Every way to share distances: cells of a step, and none.
+        {"block_matching noise=0.1 block=4 step=1 search=4", {21, 18, 1}},
+        {"block_matching noise=0.1 block=6 step=3 search=7", {29, 31, 1}},
+        {"block_matching noise=0.1 block=6 step=4 search=7", {31, 22, 1}},
+        {"block_matching noise=0.1 block=16 step=8 search=17", {50, 37, 1}},
+        {"block_matching noise=0.1 block=12 step=3 search=50 group=16", {40, 33, 1}},
         {"block_matching", {24, 24, 1}},
         {"block_matching spectrum=measured noise=0.1", {48, 40, 3}},
         {"block_matching by=singular noise=0.1", {26, 31, 1}},
@@ -119,6 +125,9 @@ TEST_CASE("block matching: flat pictures stay flat, NaN and alpha stay, what is 
       grainy.at(x, y) = 0.5F + 0.1F * static_cast<float>(random.normal(static_cast<std::uint64_t>(y * 200 + x)));
   }
   const Image clean = f(grainy);
+  // Where all distances are equal, by singular values, too.
+  CHECK(deviation(BlockMatching{.noise = 0.1F, .by = BlockTransform::singular, .effort = BlockEffort::fast}(flat),
+                  flat) < 1e-5);
   CHECK(statistics(clean)[0].deviation < 0.1 / std::sqrt(40.0));
   Image odd = noise(60, 45, 4);
   odd.at(20, 20, 1) = std::nanf("");

@@ -131,7 +131,8 @@ TEST_CASE(
   }
   // With its noise given, block matching looks no farther than its passes.
   for (const char* text :
-       {"block_matching noise=0.1 effort=fast search=6", "block_matching noise=0.1 by=singular search=5 step=6"}) {
+       {"block_matching noise=0.1 effort=fast search=6", "block_matching noise=0.1 search=5",
+        "block_matching noise=0.1 search=4 step=2", "block_matching noise=0.1 by=singular search=5 step=6"}) {
     const Filter blocks = Chain::parse(text).steps()[0];
     const Image whole = blocks(color);
     for (const Rectangle& r : {Rectangle{0, 0, 30, 20}, {71, 45, 23, 64}, {160 - 33, 131 - 21, 33, 21}})

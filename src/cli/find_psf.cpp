@@ -37,10 +37,12 @@ std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
   return psf_by_spectrum(image);
 }
 
+// True where a filter's psf= takes the text.
+bool named(const FoundPsf& f) { return f.family != "point" && f.family != "none"; }
+
 std::string spec_of(const FoundPsf& f) {
-  return f.family == "point"  ? fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height())
-         : f.family == "none" ? "no blur"
-                              : f.psf.text();
+  if (named(f)) return f.psf.text();
+  return f.family == "none" ? "no blur" : fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height());
 }
 
 int find_psf(const Session& session, const FindPsfArguments& o) {
@@ -54,18 +56,17 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
   if (o.json) {
     ordered_json list = ordered_json::array();
     for (const FoundPsf& f : all) {
-      list.push_back(
-          {{"family", f.family},
-           {"psf", f.family == "point" || f.family == "none" ? ordered_json(nullptr) : ordered_json(f.psf.text())},
-           {"size", f.size},
-           {"angle", f.angle},
-           {"confidence", f.confidence},
-           {"reason", f.reason}});
+      list.push_back({{"family", f.family},
+                      {"psf", named(f) ? ordered_json(f.psf.text()) : ordered_json(nullptr)},
+                      {"size", f.size},
+                      {"angle", f.angle},
+                      {"confidence", f.confidence},
+                      {"reason", f.reason}});
     }
     print_json({{"input", o.in}, {"found", list}});
   } else {
     for (const FoundPsf& f : all) fmt::print("{}, confidence {:.2f}\n", spec_of(f), f.confidence);
-    fmt::print("the first: {}\n", all[0].reason);
+    fmt::print("  {}{}\n", all.size() > 1 ? "the first: " : "", all[0].reason);
     if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())
       fmt::print("nothing is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
   }

@@ -34,6 +34,20 @@ HWY_INLINE Row LoadRows(const float* a, const float* b) {
 #endif
 }
 
+HWY_INLINE void StoreRows(const Row* HWY_RESTRICT v, float* a, float* b) {
+  const Eight d;
+  HWY_UNROLL(8)
+  for (int i = 0; i < 8; ++i) {
+#if HWY_MAX_BYTES >= 64
+    hn::Store(hn::UpperHalf(d, v[i]), d, b + i * 8);
+    hn::Store(hn::LowerHalf(d, v[i]), d, a + i * 8);
+#else
+    (void)b;
+    hn::Store(v[i], d, a + i * 8);
+#endif
+  }
+}
+
 // rows[k * 8 + x]: function k at x. Even functions are made of sums of opposite samples, odd ones of differences.
 HWY_INLINE void CosinesOfEight(const float* HWY_RESTRICT c, Row* HWY_RESTRICT v) {
   const auto f = [c](int k, int x) HWY_ATTR { return hn::Set(Rows(), c[k * 8 + x]); };
@@ -109,17 +123,7 @@ HWY_INLINE void ForwardOfEight(const BlockBasis& basis, const float* a, const fl
   CosinesOfEight(basis.rows, v);
   Turn(v);
   CosinesOfEight(basis.rows, v);
-  const Eight d;
-  HWY_UNROLL(8)
-  for (int x = 0; x < 8; ++x) {
-#if HWY_MAX_BYTES >= 64
-    hn::Store(hn::UpperHalf(d, v[x]), d, to_b + x * 8);
-    hn::Store(hn::LowerHalf(d, v[x]), d, to_a + x * 8);
-#else
-    (void)to_b;
-    hn::Store(v[x], d, to_a + x * 8);
-#endif
-  }
+  StoreRows(v, to_a, to_b);
 }
 
 HWY_INLINE void InverseOfEight(const BlockBasis& basis, float* a, float* b) {
@@ -129,16 +133,7 @@ HWY_INLINE void InverseOfEight(const BlockBasis& basis, float* a, float* b) {
   SamplesOfEight(basis.rows, v);
   Turn(v);
   SamplesOfEight(basis.rows, v);
-  const Eight d;
-  HWY_UNROLL(8)
-  for (int y = 0; y < 8; ++y) {
-#if HWY_MAX_BYTES >= 64
-    hn::Store(hn::UpperHalf(d, v[y]), d, b + y * 8);
-    hn::Store(hn::LowerHalf(d, v[y]), d, a + y * 8);
-#else
-    hn::Store(v[y], d, a + y * 8);
-#endif
-  }
+  StoreRows(v, a, b);
 }
 #endif
 

@@ -9,7 +9,6 @@
 
 #include "denoise/block_lanes.hpp"
 #include "denoise/search_lanes.hpp"
-#include "sieve/core/parallel.hpp"
 
 namespace sieve::internal {
 
@@ -24,19 +23,6 @@ std::size_t room_for(int group) { return at(2 * group + lanes::kBlockSlack); }
 
 }  // namespace
 
-BlockPlane::BlockPlane(int width, int height)
-    : stride(width + lanes::kBlockSlack), samples(static_cast<std::size_t>(kBefore + stride * (height + 1))) {}
-BlockPlane::BlockPlane(const ConstView& from) : BlockPlane(from.width(), from.height()) {
-  parallel_rows(from.height(), from.width(), [&](int first, int last) {
-    for (int y = first; y < last; ++y) std::copy_n(from.row(y), from.width(), at(0, y));
-  });
-}
-std::vector<BlockPlane> block_planes(const ConstView& channels) {
-  std::vector<BlockPlane> planes;
-  for (int c = 0; c < channels.channels(); ++c) planes.emplace_back(channels.channel(c));
-  return planes;
-}
-
 Rectangle BlockPart::result(const GroupOptions& o) const {
   const int rim = reach(o);
   // At the ends of the picture nothing is missing.
@@ -44,26 +30,6 @@ Rectangle BlockPart::result(const GroupOptions& o) const {
             right = place.x + place.width == whole_width ? whole_width : place.x + place.width - rim,
             bottom = place.y + place.height == whole_height ? whole_height : place.y + place.height - rim;
   return {left, top, right - left, bottom - top};
-}
-
-BlockPlane block_means(const BlockPlane& plane, int width, int height, int side) {
-  BlockPlane along(width, height), means(width, height);
-  const float share = 1 / static_cast<float>(side * side);
-  parallel_rows(height, width, [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      for (int i = 0; i < side; ++i) {
-        for (int x = 0; x + side <= width; ++x) *along.at(x, y) += *plane.at(x + i, y);
-      }
-    }
-  });
-  parallel_rows(height - side + 1, width, [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      for (int i = 0; i < side; ++i) {
-        for (int x = 0; x + side <= width; ++x) *means.at(x, y) += share * *along.at(x, y + i);
-      }
-    }
-  });
-  return means;
 }
 
 // By the fractional part of dx / p + dy / p^2 with the plastic number p, p^3 = p + 1 (an additive recurrence; Weyl's
@@ -112,6 +78,7 @@ BlockSearch::BlockSearch(const BlockPlane& match, const BlockPlane* means, const
 BlockGroup BlockSearch::find(int x, int y) {
   const int reach = options_.search;
   compute_all(x, y);
+  lanes::close_rows(distances_, 2 * reach + 1, pitch_, 2 * reach + 1);
   leave_out_beyond(x, y);
   // The block itself comes first, however like it another may be.
   distances_[reach * pitch_ + reach] = -1;
@@ -127,7 +94,7 @@ BlockGroup BlockSearch::find(int x, int y) {
     return {found_, true};
   }
   const auto numbers = static_cast<float>(options_.side * options_.side);
-  lanes::round_distances(distances_, 2 * reach + 1, pitch_, 2 * reach + 1);
+  lanes::round_distances(distances_, static_cast<int>(length_));
   const int count = lanes::nearest_places(distances_, static_cast<int>(length_), options_.group,
                                           options_.unlike * numbers, bound_, places_.data());
   // In order, since neighbors in the stack should be alike.
@@ -144,14 +111,14 @@ BlockGroup BlockSearch::find(int x, int y) {
 
 // The distances by which more than enough blocks are alike; none where they are not.
 const float* BlockSearch::alike(int x, int y) {
-  const int reach = options_.search, wide = 2 * reach + 1;
+  const int reach = options_.search;
   const auto enough = [&](const float* distances) {
-    return lanes::count_alike(distances, wide, pitch_, wide, alike_) >= options_.group ? distances : nullptr;
+    return lanes::count_below(distances, static_cast<int>(length_), alike_) >= options_.group ? distances : nullptr;
   };
   if (!options_.sloping) return enough(distances_);
   // The slope is that from the block beside it to the one on the other side, without a sample in common with it, or
   // from as far as the search may look.
-  const int px = part_.place.x + x, py = part_.place.y + y, apart = std::min(options_.side, options_.search),
+  const int px = part_.place.x + x, py = part_.place.y + y, apart = std::min(options_.side, reach),
             left = std::min(apart, px), right = std::min(apart, part_.whole_width - options_.side - px),
             top = std::min(apart, py), bottom = std::min(apart, part_.whole_height - options_.side - py);
   const auto slope = [](float from, float to, int distance) {

@@ -7,8 +7,7 @@
 #include <utility>
 #include <vector>
 
-#include "core/workspace.hpp"
-#include "sieve/core/image.hpp"
+#include "denoise/block_plane.hpp"
 
 namespace sieve::internal {
 
@@ -31,35 +30,11 @@ struct BlockPart {
   static int reach(const GroupOptions& options) { return 2 * options.search + options.side - 1; }
 };
 
-// A block of a group by its first sample, counted from the part's.
-struct Match {
-  int x, y;
-};
-
-// Rows with room before the first and behind the end of each, so that whole vectors of a search that goes beyond the
-// picture may be read and written there.
-struct BlockPlane {
-  BlockPlane(int width, int height);
-  explicit BlockPlane(const ConstView& from);
-  float* at(int x, int y) { return samples.data() + kBefore + y * stride + x; }
-  const float* at(int x, int y) const { return samples.data() + kBefore + y * stride + x; }
-  // Where in a plane of that width a block begins, counted from its first sample.
-  std::ptrdiff_t place(const Match& m) const { return m.y * stride + m.x; }
-  static constexpr std::ptrdiff_t kBefore = 64;
-  std::ptrdiff_t stride;
-  Scratch<float> samples;
-};
-// One for each channel.
-std::vector<BlockPlane> block_planes(const ConstView& channels);
-
 // Blocks that are alike, the one that was asked for first.
 struct BlockGroup {
   std::span<const Match> blocks;
   bool spread;  // more were alike than wanted: these lie far from each other
 };
-
-// The mean of every block of a side, at its first sample.
-BlockPlane block_means(const BlockPlane& plane, int width, int height, int side);
 
 // Offsets within a search, in an order in which the first ones lie far from each other.
 struct Offset {

@@ -5,7 +5,7 @@
 #include <span>
 
 #include "denoise/block_lanes.hpp"
-#include "denoise/block_search.hpp"
+#include "denoise/block_plane.hpp"
 
 namespace sieve::internal {
 

@@ -175,7 +175,7 @@ void Guided::describe(Description<Guided>& d) {
            "Follows a guide (or the picture itself) by local lines: smooth within edges, fast at any radius.");
   d.also({"edge preserving", "smooth"});
   d.wrong(
-      "noise close to strong edges disturbs: a rim of it is kept there, and at 25 of 255 it is 4.2 dB behind "
+      "noise close to strong edges disturbs: a rim of it is kept there, and at 25 of 255 it is 4.4 dB behind "
       "block_matching on photographs.");
   d.window([](const Guided& f) { return 2 * whole(f.radius); });
   d.measures([](const Guided& f) { return !f.strength; });

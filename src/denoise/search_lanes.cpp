@@ -104,8 +104,7 @@ void AddTables(const float* const* terms, int count, std::size_t n, float* HWY_R
   }
 }
 
-// Of whole vectors of numbers.
-HWY_INLINE int CountBelow(const float* HWY_RESTRICT v, int count, float limit) {
+int CountBelow(const float* HWY_RESTRICT v, int count, float limit) {
   const hn::ScalableTag<float> d;
   const int N = static_cast<int>(hn::Lanes(d));
   const auto most = hn::Set(d, limit), one = hn::Set(d, 1.0F);
@@ -131,42 +130,27 @@ HWY_INLINE int PlacesBetween(const float* HWY_RESTRICT v, int count, float least
   return found;
 }
 
-void RoundDistances(float* HWY_RESTRICT distances, int rows, int columns, int used) {
+void CloseRows(float* HWY_RESTRICT distances, int rows, int columns, int used) {
+  const hn::ScalableTag<float> d;
+  const int N = static_cast<int>(hn::Lanes(d)), partly = used / N * N;
+  const auto none = hn::Set(d, std::numeric_limits<float>::infinity());
+  const auto some = hn::FirstN(d, static_cast<std::size_t>(used - partly));
+  for (float* row = distances; row < distances + rows * columns; row += columns) {
+    if (partly == columns) return;
+    hn::Store(hn::IfThenElse(some, hn::Load(d, row + partly), none), d, row + partly);
+    for (int x = partly + N; x < columns; x += N) hn::Store(none, d, row + x);
+  }
+}
+
+void RoundDistances(float* HWY_RESTRICT distances, int count) {
   const hn::ScalableTag<float> d;
   const hn::RebindToSigned<decltype(d)> di;
   const int N = static_cast<int>(hn::Lanes(d));
   const auto half = hn::Set(di, 0x400), kept_bits = hn::Set(di, ~0x7ff);
-  const auto none = hn::Set(d, std::numeric_limits<float>::infinity());
-  const auto some = hn::FirstN(d, static_cast<std::size_t>(used % N));
-  for (float* row = distances; row < distances + rows * columns; row += columns) {
-    int x = 0;
-    const auto rounded = [&]() HWY_ATTR {
-      const auto bits = hn::BitCast(di, hn::Load(d, row + x));
-      return hn::BitCast(d, hn::And(hn::Add(bits, half), kept_bits));
-    };
-    for (; x + N <= used; x += N) hn::Store(rounded(), d, row + x);
-    if (x < used) {
-      hn::Store(hn::IfThenElse(some, rounded(), none), d, row + x);
-      x += N;
-    }
-    for (; x < columns; x += N) hn::Store(none, d, row + x);
+  for (int x = 0; x < count; x += N) {
+    const auto bits = hn::BitCast(di, hn::Load(d, distances + x));
+    hn::Store(hn::BitCast(d, hn::And(hn::Add(bits, half), kept_bits)), d, distances + x);
   }
-}
-
-// How many of the first `used` of every row are below `limit`.
-int CountAlike(const float* HWY_RESTRICT distances, int rows, int columns, int used, float limit) {
-  const hn::ScalableTag<float> d;
-  const int N = static_cast<int>(hn::Lanes(d));
-  const auto most = hn::Set(d, limit), one = hn::Set(d, 1.0F), end = hn::Set(d, static_cast<float>(used));
-  auto sum = hn::Zero(d);
-  for (int x = 0; x < used; x += N) {
-    const auto there = hn::Lt(hn::Iota(d, static_cast<float>(x)), end);
-    for (int y = 0; y < rows; ++y) {
-      const auto below = hn::And(there, hn::Lt(hn::Load(d, distances + y * columns + x), most));
-      sum = hn::Add(sum, hn::IfThenElseZero(below, one));
-    }
-  }
-  return static_cast<int>(hn::GetLane(hn::SumOfLanes(d, sum)));
 }
 
 void LevelDistances(const float* HWY_RESTRICT distances, int columns, int left, int first, int past,
@@ -246,10 +230,11 @@ namespace sieve::internal::lanes {
 
 HWY_EXPORT(WindowDistances);
 HWY_EXPORT(AddTables);
+HWY_EXPORT(CloseRows);
+HWY_EXPORT(CountBelow);
 HWY_EXPORT(RoundDistances);
 HWY_EXPORT(LevelDistances);
 HWY_EXPORT(NearestPlaces);
-HWY_EXPORT(CountAlike);
 HWY_EXPORT(OrderOf);
 
 void window_distances(const float* block, const float* first, std::ptrdiff_t stride, int side, int rows, int columns,
@@ -259,12 +244,13 @@ void window_distances(const float* block, const float* first, std::ptrdiff_t str
 void add_tables(const float* const* terms, int count, std::size_t n, float* out) {
   HWY_DYNAMIC_DISPATCH(AddTables)(terms, count, n, out);
 }
-void round_distances(float* distances, int rows, int columns, int used) {
-  HWY_DYNAMIC_DISPATCH(RoundDistances)(distances, rows, columns, used);
+void close_rows(float* distances, int rows, int columns, int used) {
+  HWY_DYNAMIC_DISPATCH(CloseRows)(distances, rows, columns, used);
 }
-int count_alike(const float* distances, int rows, int columns, int used, float limit) {
-  return HWY_DYNAMIC_DISPATCH(CountAlike)(distances, rows, columns, used, limit);
+int count_below(const float* distances, int count, float limit) {
+  return HWY_DYNAMIC_DISPATCH(CountBelow)(distances, count, limit);
 }
+void round_distances(float* distances, int count) { HWY_DYNAMIC_DISPATCH(RoundDistances)(distances, count); }
 void level_distances(const float* distances, int columns, int left, int first, int past, const float* means,
                      std::ptrdiff_t stride, float own, BlockSlope slope, float numbers, float* level) {
   HWY_DYNAMIC_DISPATCH(LevelDistances)

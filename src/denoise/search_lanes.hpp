@@ -16,8 +16,10 @@ void window_distances(const float* block, const float* first, std::ptrdiff_t str
 // out[i] = terms[0][i] + ... + terms[count - 1][i], for n (a multiple of kDistanceRow) numbers.
 void add_tables(const float* const* terms, int count, std::size_t n, float* out);
 
-// How many of the first `used` of every row of distances are below `limit`.
-int count_alike(const float* distances, int rows, int columns, int used, float limit);
+// What stands behind the first `used` of every row becomes infinite.
+void close_rows(float* distances, int rows, int columns, int used);
+// How many of `count` distances (a multiple of kDistanceRow) are below `limit`.
+int count_below(const float* distances, int count, float limit);
 
 // What a slope explains of the distances from a block of `numbers` samples and a mean of `own`, in the rows `first` to
 // `past - 1` below it (negative: above) and from `left` columns beside it on, is taken off: level[i] = distance +
@@ -28,10 +30,9 @@ struct BlockSlope {
 void level_distances(const float* distances, int columns, int left, int first, int past, const float* means,
                      std::ptrdiff_t stride, float own, BlockSlope slope, float numbers, float* level);
 
-// Rounds distances in `rows` rows of `columns` to 13 bits, so that blocks that are equally like another (a drawn
-// picture has many) are taken in the order of their places, however their sums were rounded. Behind the first `used` of
-// a row all become infinite.
-void round_distances(float* distances, int rows, int columns, int used);
+// Rounds distances to 13 bits, so that blocks that are equally like another (a drawn picture has many) are taken in the
+// order of their places, however their sums were rounded.
+void round_distances(float* distances, int count);
 
 // The places of the `wanted` smallest of `count` rounded distances (a multiple of kDistanceRow) and up to as many more,
 // of equal ones the first; fewer where no more are below `limit`. `bound`, where the search for it begins, becomes one

@@ -27,9 +27,6 @@ constexpr double kShare = 0.02;
 // Noise is about what is left at the highest frequencies, within these factors.
 constexpr double kLeastNoise = 0.5, kMostNoise = 1.5;
 
-// First order Bessel function of the first kind.
-double bessel(double x) { return std::cyl_bessel_j(1, x); }
-
 }  // namespace
 
 BlurResponse gaussian_response(double sigma) {
@@ -38,7 +35,7 @@ BlurResponse gaussian_response(double sigma) {
 BlurResponse disk_response(double radius) {
   return [=](double fx, double fy) {
     const double t = 2 * kPi * radius * std::hypot(fx, fy);
-    return t < 1e-6 ? 1 : 2 * bessel(t) / t;
+    return t < 1e-6 ? 1 : 2 * std::cyl_bessel_j(1, t) / t;
   };
 }
 BlurResponse motion_response(double length, double angle) {
@@ -200,7 +197,7 @@ double BlurModel::informative(const Fit& fit) const {
     const double signal = std::exp(log_signal), share = signal / (signal + fit.noise);
     sum += share * share;
   }
-  return sum;
+  return sum / static_cast<double>(all_.size());
 }
 
 }  // namespace sieve::internal

@@ -42,7 +42,7 @@ class BlurModel {
   // Of the mean spectrum.
   int windows() const { return windows_; }
 
-  // How many frequencies carry the picture rather than noise, by a fit without blur.
+  // The share of the frequencies that carry the picture rather than noise, by a fit without blur.
   double informative(const Fit& fit) const;
 
  private:

@@ -17,19 +17,29 @@ using namespace internal;
 
 namespace {
 
-struct Hypothesis {
-  const char* family;
-  double size, angle;
-  BlurModel::Fit fit;
+// A kind of blur.
+struct Family {
+  const char* name;
+  double least;  // sharp pictures differ from each other as by blurs up to that size
+  int numbers;   // to choose
+  BlurResponse (*response)(double size, double angle);
+  Kernel (*psf)(double size, double angle);
 };
+const Family kNone{"none", 0, 0, [](double, double) -> BlurResponse { return [](double, double) { return 1.0; }; },
+                   [](double, double) { return Kernel(1, 1, {1}); }};
+const Family kGaussian{"gaussian", 0.8, 1, [](double size, double) { return gaussian_response(size); },
+                       [](double size, double) { return Kernel::parse(fmt::format("gaussian:sigma={:.2f}", size)); }};
+const Family kDisk{"disk", 1.4, 1, [](double size, double) { return disk_response(size); },
+                   [](double size, double) { return Kernel::parse(fmt::format("disk:radius={:.2f}", size)); }};
+const Family kMotion{"motion", 5, 2, motion_response, [](double size, double angle) {
+                       return Kernel::parse(fmt::format("motion:length={:.1f},angle={:.1f}", size, angle));
+                     }};
 
-BlurResponse response_of(const char* family, double size, double angle) {
-  const std::string_view f = family;
-  return f == "gaussian" ? gaussian_response(size)
-         : f == "disk"   ? disk_response(size)
-         : f == "motion" ? motion_response(size, angle)
-                         : [](double, double) { return 1.0; };
-}
+struct Hypothesis {
+  const Family* family;
+  double size, angle;
+  BlurModel::Fit fit = {};
+};
 
 // All of one family, each fitted in so many rounds.
 Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vector<Hypothesis> all, int rounds) {
@@ -39,7 +49,7 @@ Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vect
         for (int i = first; i < last; ++i) {
           checkpoint();
           Hypothesis& h = all[static_cast<std::size_t>(i)];
-          h.fit = model.fit(response_of(h.family, h.size, h.angle), from, rounds);
+          h.fit = model.fit(h.family->response(h.size, h.angle), from, rounds);
         }
       },
       1);
@@ -48,16 +58,16 @@ Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vect
 }
 
 // Sizes from `low` up by a factor, then closer and closer to the best of them.
-Hypothesis best_size(const BlurModel& model, const BlurModel::Fit& from, const char* family, double low, double high,
+Hypothesis best_size(const BlurModel& model, const BlurModel::Fit& from, const Family& family, double low, double high,
                      double factor) {
   constexpr int kRounds = 6;
   std::vector<Hypothesis> all;
-  for (double size = low; size < high; size *= factor) all.push_back({family, size, 0, {}});
+  for (double size = low; size < high; size *= factor) all.push_back({&family, size, 0});
   Hypothesis best = best_of(model, from, all, kRounds);
   for (int closer = 0; closer < 3; ++closer) {
     factor = std::sqrt(factor);
-    best = best_of(model, best.fit, {best, {family, best.size / factor, 0, {}}, {family, best.size * factor, 0, {}}},
-                   kRounds);
+    best =
+        best_of(model, best.fit, {best, {&family, best.size / factor, 0}, {&family, best.size * factor, 0}}, kRounds);
   }
   return best;
 }
@@ -68,7 +78,7 @@ Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const Bl
   std::vector<Hypothesis> all;
   for (double length = kShortest; length < kLongest; length *= kFactor) {
     const int directions = std::max(8, static_cast<int>(2 * length));
-    for (int k = 0; k < directions; ++k) all.push_back({"motion", length, 180.0 * k / directions, {}});
+    for (int k = 0; k < directions; ++k) all.push_back({&kMotion, length, 180.0 * k / directions});
   }
   Hypothesis best = best_of(coarse, from, all, 2);
   double by = std::sqrt(kFactor), turn = 45 / best.size;
@@ -76,7 +86,7 @@ Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const Bl
     std::vector<Hypothesis> near;
     for (const double size : {best.size / by, best.size, best.size * by}) {
       for (const double angle : {best.angle - turn, best.angle, best.angle + turn})
-        near.push_back({"motion", size, angle, {}});
+        near.push_back({&kMotion, size, angle});
     }
     best = best_of(model, from, near, 5);
   }
@@ -94,45 +104,38 @@ std::vector<FoundPsf> psf_by_spectrum(const ConstView& in) {
   const int w = std::min(kMostSide, in.width()), h = std::min(kMostSide, in.height());
   const Image gray = finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
   const BlurModel model(gray, 2), coarse(gray, 4);
-  const Hypothesis none = best_of(model, model.start(), {{"none", 0, 0, {}}}, 12);
-  std::vector<Hypothesis> all = {none, best_size(model, none.fit, "gaussian", 0.5, 10, 1.2),
-                                 best_size(model, none.fit, "disk", 1, 14, 1.07), best_motion(coarse, model, none.fit)};
-  // Sharp pictures differ from each other as by blurs of that size.
-  constexpr double kSharpSigma = 0.8, kSharpRadius = 1.4, kSharpLength = 5;
+  const Hypothesis none = best_of(model, model.start(), {{&kNone, 0, 0}}, 12);
+  std::vector<Hypothesis> all = {none, best_size(model, none.fit, kGaussian, 0.5, 10, 1.2),
+                                 best_size(model, none.fit, kDisk, 1, 14, 1.07), best_motion(coarse, model, none.fit)};
   // The mean of few windows is uncertain; from many on it is the pictures that are not quite as the model has them.
   constexpr double kMany = 64;
   const double sure = std::min(1.0, model.windows() / kMany);
-  // For every number to choose; a motion has two.
+  // Of every number that is chosen.
   const double price = 0.0005 / sure;
   for (Hypothesis& q : all) {
-    const std::string_view f = q.family;
-    if ((f == "gaussian" && q.size < kSharpSigma) || (f == "disk" && q.size < kSharpRadius) ||
-        (f == "motion" && q.size < kSharpLength))
-      q.fit.score = std::min(q.fit.score, none.fit.score);
-    if (f != "none") q.fit.score -= f == "motion" ? 2 * price : price;
+    if (q.size < q.family->least) q.fit.score = std::min(q.fit.score, none.fit.score);
+    q.fit.score -= q.family->numbers * price;
   }
   // How many frequencies count, as they are not independent and no picture is quite as the model has it: chosen so that
   // over fifteen photographs, seven blurs each, confidences are about the share of those that are right.
   constexpr double kCertainty = 700;
-  const double information = model.informative(none.fit);
-  double sum = 0, most = -1e300;
+  double sum = 0, most = none.fit.score;
   for (const Hypothesis& q : all) most = std::max(most, q.fit.score);
   std::vector<FoundPsf> found;
   for (const Hypothesis& q : all) {
     FoundPsf f;
-    f.family = q.family;
+    f.family = q.family->name;
     f.size = q.size;
     f.angle = std::fmod(q.angle + 360, 180);
-    if (f.family == "gaussian") f.psf = Kernel::parse(fmt::format("gaussian:sigma={:.2f}", f.size));
-    if (f.family == "disk") f.psf = Kernel::parse(fmt::format("disk:radius={:.2f}", f.size));
-    if (f.family == "motion") f.psf = Kernel::parse(fmt::format("motion:length={:.1f},angle={:.1f}", f.size, f.angle));
-    if (f.family == "none") f.psf = Kernel(1, 1, {1});
+    f.psf = q.family->psf(f.size, f.angle);
     f.confidence = std::exp((q.fit.score - most) * kCertainty * sure);
     sum += f.confidence;
     f.reason = fmt::format(
-        "the log likelihood of the spectrum is {:+.4f} a frequency against no blur; {:.0f} of "
-        "frequencies carry the picture",
-        q.fit.score - none.fit.score, information);
+        "{}{:.0f} % of the frequencies rise above the grain",
+        q.family == &kNone ? ""
+                           : fmt::format("the log likelihood of its spectrum is {:+.4f} a frequency against no blur; ",
+                                         q.fit.score - none.fit.score),
+        100 * model.informative(none.fit));
     found.push_back(std::move(f));
   }
   for (FoundPsf& f : found) f.confidence /= sum;

@@ -13,7 +13,7 @@ namespace SIEVE_EXPORT sieve {
 /// A point spread function, and how far it can be trusted.
 struct FoundPsf {
   Kernel psf;                    ///< of sum 1; its text() is what a filter's psf= takes
-  std::string family;            ///< "point" (as seen), "gaussian", "disk", "motion"
+  std::string family;            ///< "point" (as seen), "gaussian", "disk", "motion", "none" (a PSF of one sample)
   double size = 0;               ///< sigma, radius or length in pixels
   double angle = 0;              ///< degrees: of the motion, or of the edge from upright
   double confidence = 0;         ///< 0 (a guess) to 1 (sure)
