@@ -6,14 +6,17 @@
 #include <complex>
 #include <numbers>
 
+#include "fft/fft.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/spectral/spectrum.hpp"
 
 namespace sieve::internal {
 
 namespace {
 
 constexpr double kPi = std::numbers::pi;
+// The mean square of Hann's taper along both directions.
+constexpr double kHannPower = 9.0 / 64;
 constexpr int kFall = 5, kSoftness = 8;
 
 // What is known before: how fast spectra fall, and the square of the sigma that sharp pictures have of their own; each
@@ -27,25 +30,120 @@ constexpr double kShare = 0.02;
 // Noise is about what is left at the highest frequencies, within these factors.
 constexpr double kLeastNoise = 0.5, kMostNoise = 1.5;
 
+// A squared response by its argument, in steps: frequencies and sizes are many, and Bessel's function is slow.
+class SquaredTable {
+ public:
+  explicit SquaredTable(double (*response)(double)) {
+    for (std::size_t i = 0; i < values_.size(); ++i) {
+      const double r = response(static_cast<double>(i) / kPerUnit);
+      values_[i] = r * r;
+    }
+  }
+  double at(double t) const {
+    const double place = std::min(std::abs(t) * kPerUnit, static_cast<double>(values_.size()) - 2);
+    const auto i = static_cast<std::size_t>(place);
+    return values_[i] + (place - static_cast<double>(i)) * (values_[i + 1] - values_[i]);
+  }
+
+ private:
+  static constexpr int kPerUnit = 64;
+  std::array<double, 128 * kPerUnit> values_;
+};
+const SquaredTable& disk_squared() {
+  static const SquaredTable table([](double t) { return t < 1e-6 ? 1 : 2 * std::cyl_bessel_j(1, t) / t; });
+  return table;
+}
+const SquaredTable& line_squared() {
+  static const SquaredTable table([](double t) { return t < 1e-6 ? 1 : std::sin(t) / t; });
+  return table;
+}
+
+// The mean power spectrum of windows with Hann's taper, each without its mean, half of each beside the next: rows of
+// side / 2 + 1. Windows count by a root of their own power beyond the coarsest: most of a picture may be even, and show
+// but its grain; but one strong pattern must not count for all.
+std::vector<double> mean_power(const ConstView& plane, int side, int columns, int rows) {
+  const auto fft = RealFft2d::of(side, side);
+  const std::size_t numbers = fft->spectrum_size();
+  // What counts beyond, in cycles per pixel, and the power of grain of 0.003, with which even windows count alike.
+  constexpr double kCoarsest = 0.06, kEven = 1e-5, kByPower = 0.65;
+  std::vector<double> counts(numbers);
+  for (std::size_t k = 0; k < numbers; ++k) {
+    const int across = static_cast<int>(k) % (side / 2 + 1), row = static_cast<int>(k) / (side / 2 + 1),
+              down = row <= side / 2 ? row : row - side;
+    counts[k] = std::hypot(across, down) > kCoarsest * side ? 1 : 0;
+  }
+  std::vector<double> taper;
+  for (int i = 0; i < side; ++i) taper.push_back(0.5 - 0.5 * std::cos(2 * kPi * (i + 0.5) / side));
+  // Row by row, so that the order of the sums does not depend on the threads.
+  struct Sum {
+    std::vector<double> powers;
+    double weights = 0;
+  };
+  std::vector<Sum> of_row(static_cast<std::size_t>(rows), Sum{std::vector<double>(numbers)});
+  parallel_rows(
+      rows, RowCost(static_cast<std::size_t>(side * side * columns), 16),
+      [&](int first, int last) {
+        const FftArray<float> samples(static_cast<std::size_t>(side * side));
+        const FftArray<std::complex<float>> spectrum(numbers);
+        for (int j = first; j < last; ++j) {
+          checkpoint();
+          for (int i = 0; i < columns; ++i) {
+            const ConstView window = plane.part({i * side / 2, j * side / 2, side, side});
+            // The taper would spread the mean over low frequencies.
+            double mean = 0;
+            for (int y = 0; y < side; ++y) {
+              for (int x = 0; x < side; ++x) mean += static_cast<double>(window.at(x, y)) / side / side;
+            }
+            for (int y = 0; y < side; ++y) {
+              const float* row = window.row(y, 0);
+              for (int x = 0; x < side; ++x) {
+                const auto at = static_cast<std::size_t>(y * side + x);
+                samples[at] =
+                    static_cast<float>((static_cast<double>(row[x]) - mean) * taper[static_cast<std::size_t>(x)] *
+                                       taper[static_cast<std::size_t>(y)]);
+              }
+            }
+            fft->forward(samples.data(), spectrum.data());
+            double weight = kEven * kHannPower * std::pow(side, 4);
+            for (std::size_t k = 0; k < numbers; ++k) weight += counts[k] * static_cast<double>(std::norm(spectrum[k]));
+            weight = std::pow(weight, kByPower);
+            Sum& sum = of_row[static_cast<std::size_t>(j)];
+            for (std::size_t k = 0; k < numbers; ++k)
+              sum.powers[k] += weight * static_cast<double>(std::norm(spectrum[k]));
+            sum.weights += weight;
+          }
+        }
+      },
+      1);
+  Sum all{std::vector<double>(numbers)};
+  for (const Sum& row : of_row) {
+    for (std::size_t k = 0; k < numbers; ++k) all.powers[k] += row.powers[k];
+    all.weights += row.weights;
+  }
+  for (double& p : all.powers) p /= all.weights;
+  return all.powers;
+}
+
 }  // namespace
 
-BlurResponse gaussian_response(double sigma) {
-  return [=](double fx, double fy) { return std::exp(-2 * kPi * kPi * sigma * sigma * (fx * fx + fy * fy)); };
-}
-BlurResponse disk_response(double radius) {
-  return [=](double fx, double fy) {
-    const double t = 2 * kPi * radius * std::hypot(fx, fy);
-    return t < 1e-6 ? 1 : 2 * std::cyl_bessel_j(1, t) / t;
-  };
-}
-BlurResponse motion_response(double length, double angle) {
+BlurResponse BlurResponse::motion(double length, double angle) {
   // The middles of the first and last pixel of a line lie almost a pixel less apart.
-  const double reach = length - 15.0 / 16, across = reach * std::cos(angle * kPi / 180),
-               down = -reach * std::sin(angle * kPi / 180);
-  return [=](double fx, double fy) {
-    const double t = kPi * (fx * across + fy * down);
-    return std::abs(t) < 1e-6 ? 1 : std::sin(t) / t;
-  };
+  const double reach = length - 15.0 / 16;
+  return {Kind::motion, reach * std::cos(angle * kPi / 180), -reach * std::sin(angle * kPi / 180)};
+}
+
+double BlurResponse::squared(double fx, double fy) const {
+  switch (kind_) {
+    case Kind::none:
+      return 1;
+    case Kind::gaussian:
+      return std::exp(-4 * kPi * kPi * across_ * across_ * (fx * fx + fy * fy));
+    case Kind::disk:
+      return disk_squared().at(2 * kPi * across_ * std::sqrt(fx * fx + fy * fy));
+    case Kind::motion:
+      return line_squared().at(kPi * (fx * across_ + fy * down_));
+  }
+  return 1;
 }
 
 BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0) {
@@ -53,37 +151,21 @@ BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0
   while (side_ < kLargest && 4 * side_ <= std::min(plane.width(), plane.height())) side_ *= 2;
   const int half = side_ / 2, columns = (plane.width() - side_) / half + 1, rows = (plane.height() - side_) / half + 1;
   windows_ = rows * columns;
-  std::vector<double> power(static_cast<std::size_t>(side_ * side_));
-  for (int j = 0; j < rows; ++j) {
-    checkpoint();
-    for (int i = 0; i < columns; ++i) {
-      Image window(plane.part({i * half, j * half, side_, side_}));
-      // The taper would spread the mean over low frequencies.
-      double mean = 0;
-      for (int y = 0; y < side_; ++y) {
-        for (int x = 0; x < side_; ++x) mean += static_cast<double>(window.at(x, y)) / side_ / side_;
-      }
-      for (int y = 0; y < side_; ++y) {
-        for (int x = 0; x < side_; ++x) window.at(x, y) -= static_cast<float>(mean);
-      }
-      const Spectrum s = spectrum(window, Taper::hann);
-      for (int v = 0; v < side_; ++v) {
-        for (int u = 0; u < side_; ++u) power[static_cast<std::size_t>(v * side_ + u)] += std::norm(s.at(u, v));
-      }
-    }
-  }
+  const std::vector<double> power = mean_power(plane, side_, columns, rows);
   std::vector<double> highest;
-  for (int v = 0; v <= half; ++v) {
-    for (int u = 0; u < side_; ++u) {
-      const int across = u <= half ? u : u - side_;
+  for (int v = 0; v < side_; ++v) {
+    for (int u = 0; u <= half; ++u) {
+      const int down = v <= half ? v : v - side_;
       // The other half is the same. Borders and what is upright or level in a picture stand on the axes.
-      if (std::abs(across) <= 1 || v <= 1) continue;
-      const double fx = static_cast<double>(across) / side_, fy = static_cast<double>(v) / side_,
-                   f = std::hypot(fx, fy), p = power[static_cast<std::size_t>(v * side_ + u)];
+      if (u <= 1 || std::abs(down) <= 1) continue;
+      const double fx = static_cast<double>(u) / side_, fy = static_cast<double>(down) / side_, f = std::hypot(fx, fy),
+                   p = power[static_cast<std::size_t>(v * (half + 1) + u)];
       if (f > 0.42 && f < 0.5) highest.push_back(p);
       if (f > 0.49 || f < 3.0 / side_ || u % stride != 0 || v % stride != 0) continue;
       const double t = std::atan2(fy, fx), fall = std::log(f / 0.1);
-      all_.push_back({fx,
+      all_.push_back({u,
+                      down,
+                      fx,
                       fy,
                       p,
                       {1, std::cos(2 * t), std::sin(2 * t), std::cos(4 * t), std::sin(4 * t), fall,
@@ -93,10 +175,16 @@ BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0
   const auto quarter = highest.begin() + static_cast<std::ptrdiff_t>(highest.size() / 4);
   std::nth_element(highest.begin(), quarter, highest.end());
   // Where the picture has less, the leakage of the windows would be taken for the picture: as if that much grain had
-  // been added, whose power in a window with Hann's taper is 9 / 64 of its variance over the number of pixels.
+  // been added.
   constexpr double kGrain = 0.005;
-  const double grain = kGrain * kGrain * 9 / 64 / side_ / side_ * windows_, floor = *quarter + grain;
+  const double grain = kGrain * kGrain * kHannPower * side_ * side_, floor = *quarter + grain;
   for (Frequency& f : all_) f.power = (f.power + grain) / floor;
+}
+
+BlurModel BlurModel::thinned(int stride) const {
+  BlurModel m = *this;
+  std::erase_if(m.all_, [=](const Frequency& q) { return q.u % stride != 0 || q.v % stride != 0; });
+  return m;
 }
 
 BlurModel::Fit BlurModel::start() const {
@@ -117,8 +205,8 @@ std::vector<double> BlurModel::passed(const BlurResponse& response) const {
     double sum = 0;
     for (int j = -1; j <= 1; ++j) {
       for (int i = -1; i <= 1; ++i) {
-        const double r = response(q.fx + static_cast<double>(i) / side_, q.fy + static_cast<double>(j) / side_);
-        sum += kMixed[i + 1] * kMixed[j + 1] * r * r;
+        sum += kMixed[i + 1] * kMixed[j + 1] *
+               response.squared(q.fx + static_cast<double>(i) / side_, q.fy + static_cast<double>(j) / side_);
       }
     }
     all.push_back(sum);

@@ -2,19 +2,30 @@
 // The spectrum of a natural picture that a blur has passed and noise was added to, and how well one explains another.
 
 #include <array>
-#include <functional>
 #include <vector>
 
 #include "sieve/core/image.hpp"
 
 namespace sieve::internal {
 
-// How strongly a blur passes a frequency, in cycles per pixel; may be negative.
-using BlurResponse = std::function<double(double fx, double fy)>;
-BlurResponse gaussian_response(double sigma);
-BlurResponse disk_response(double radius);
-// A line of `length` pixels, at an angle in degrees.
-BlurResponse motion_response(double length, double angle);
+// How strongly a blur passes a frequency.
+class BlurResponse {
+ public:
+  static BlurResponse none() { return {Kind::none, 0, 0}; }
+  static BlurResponse gaussian(double sigma) { return {Kind::gaussian, sigma, 0}; }
+  static BlurResponse disk(double radius) { return {Kind::disk, radius, 0}; }
+  // A line of `length` pixels, at an angle in degrees.
+  static BlurResponse motion(double length, double angle);
+
+  // The square of it, at a frequency in cycles per pixel.
+  double squared(double fx, double fy) const;
+
+ private:
+  enum class Kind { none, gaussian, disk, motion };
+  BlurResponse(Kind kind, double across, double down) : kind_(kind), across_(across), down_(down) {}
+  Kind kind_;
+  double across_, down_;  // the size, or how far a motion reaches
+};
 
 // The mean power spectrum of overlapping windows, and the model
 //   power = exp(b0 + b1 cos 2t + b2 sin 2t + b3 cos 4t + b4 sin 4t + (b5 + b6 cos 2t + b7 sin 2t) log f - b8 4 pi^2
@@ -27,6 +38,8 @@ class BlurModel {
  public:
   // Of one plane of 64x64 pixels at least; every `stride`-th frequency in both directions is looked at.
   BlurModel(const ConstView& plane, int stride);
+  // The same with fewer of its frequencies, for what is to be quick.
+  BlurModel thinned(int stride) const;
 
   static constexpr int kNumbers = 9;
   struct Fit {
@@ -47,6 +60,7 @@ class BlurModel {
 
  private:
   struct Frequency {
+    int u, v;  // of the windows' spectra
     double fx, fy, power;
     std::array<double, kNumbers> terms;
   };

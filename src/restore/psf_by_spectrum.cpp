@@ -25,13 +25,13 @@ struct Family {
   BlurResponse (*response)(double size, double angle);
   Kernel (*psf)(double size, double angle);
 };
-const Family kNone{"none", 0, 0, [](double, double) -> BlurResponse { return [](double, double) { return 1.0; }; },
+const Family kNone{"none", 0, 0, [](double, double) { return BlurResponse::none(); },
                    [](double, double) { return Kernel(1, 1, {1}); }};
-const Family kGaussian{"gaussian", 0.8, 1, [](double size, double) { return gaussian_response(size); },
+const Family kGaussian{"gaussian", 0.8, 1, [](double size, double) { return BlurResponse::gaussian(size); },
                        [](double size, double) { return Kernel::parse(fmt::format("gaussian:sigma={:.2f}", size)); }};
-const Family kDisk{"disk", 1.4, 1, [](double size, double) { return disk_response(size); },
+const Family kDisk{"disk", 1.4, 1, [](double size, double) { return BlurResponse::disk(size); },
                    [](double size, double) { return Kernel::parse(fmt::format("disk:radius={:.2f}", size)); }};
-const Family kMotion{"motion", 5, 2, motion_response, [](double size, double angle) {
+const Family kMotion{"motion", 5, 2, BlurResponse::motion, [](double size, double angle) {
                        return Kernel::parse(fmt::format("motion:length={:.1f},angle={:.1f}", size, angle));
                      }};
 
@@ -41,8 +41,9 @@ struct Hypothesis {
   BlurModel::Fit fit = {};
 };
 
-// All of one family, each fitted in so many rounds.
-Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vector<Hypothesis> all, int rounds) {
+// Each fitted in so many rounds, the best first.
+std::vector<Hypothesis> ranked(const BlurModel& model, const BlurModel::Fit& from, std::vector<Hypothesis> all,
+                               int rounds) {
   parallel_rows(
       static_cast<int>(all.size()), RowCost(1 << 16, 4),
       [&](int first, int last) {
@@ -53,8 +54,12 @@ Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vect
         }
       },
       1);
-  return *std::max_element(all.begin(), all.end(),
-                           [](const Hypothesis& a, const Hypothesis& b) { return a.fit.score < b.fit.score; });
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Hypothesis& a, const Hypothesis& b) { return a.fit.score > b.fit.score; });
+  return all;
+}
+Hypothesis best_of(const BlurModel& model, const BlurModel::Fit& from, std::vector<Hypothesis> all, int rounds) {
+  return ranked(model, from, std::move(all), rounds)[0];
 }
 
 // Sizes from `low` up by a factor, then closer and closer to the best of them.
@@ -72,7 +77,7 @@ Hypothesis best_size(const BlurModel& model, const BlurModel::Fit& from, const F
   return best;
 }
 
-// Every direction and length, over few frequencies and in few rounds; then closer over all.
+// Every direction and length, over few frequencies and in few rounds; the best of these again, then closer, over all.
 Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const BlurModel::Fit& from) {
   constexpr double kShortest = 4, kLongest = 40, kFactor = 1.15;
   std::vector<Hypothesis> all;
@@ -80,7 +85,10 @@ Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const Bl
     const int directions = std::max(8, static_cast<int>(2 * length));
     for (int k = 0; k < directions; ++k) all.push_back({&kMotion, length, 180.0 * k / directions});
   }
-  Hypothesis best = best_of(coarse, from, all, 2);
+  constexpr std::size_t kAgain = 24;
+  all = ranked(coarse, from, std::move(all), 2);
+  all.resize(std::min(all.size(), kAgain));
+  Hypothesis best = best_of(model, from, std::move(all), 5);
   double by = std::sqrt(kFactor), turn = 45 / best.size;
   for (int closer = 0; closer < 4; ++closer, by = std::sqrt(by), turn /= 2) {
     std::vector<Hypothesis> near;
@@ -103,7 +111,7 @@ std::vector<FoundPsf> psf_by_spectrum(const ConstView& in) {
   constexpr int kMostSide = 1024;
   const int w = std::min(kMostSide, in.width()), h = std::min(kMostSide, in.height());
   const Image gray = finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
-  const BlurModel model(gray, 2), coarse(gray, 4);
+  const BlurModel model(gray, 2), coarse = model.thinned(4);
   const Hypothesis none = best_of(model, model.start(), {{&kNone, 0, 0}}, 12);
   std::vector<Hypothesis> all = {none, best_size(model, none.fit, kGaussian, 0.5, 10, 1.2),
                                  best_size(model, none.fit, kDisk, 1, 14, 1.07), best_motion(coarse, model, none.fit)};
