@@ -11,9 +11,12 @@ int main(int argc, char** argv) try {
     throw sieve::InvalidArgument("usage: color_and_illumination PAGE.png FLAT.png VIEW.png OUT_PAGE.png OUT_VIEW.png");
   const sieve::Image page = sieve::io::read(argv[1]).image, flat = sieve::io::read(argv[2]).image;
 
-  // What the picture calls for, with the figures.
-  for (const sieve::Advice& a : sieve::examine(page).advice)
-    std::cout << (a.take ? "take  " : "leave ") << a.chain.text() << ": " << a.reason << '\n';
+  // What is wrong with the picture, and what mends it.
+  const sieve::Diagnosis d = sieve::diagnose(page);
+  for (const sieve::Finding& f : d.findings)
+    std::cout << sieve::name_of(f.trouble) << ", confidence " << f.confidence << ": " << f.evidence << '\n';
+  for (const sieve::Proposal& p : d.proposals) std::cout << "take  " << p.chain.text() << ": " << p.reason << '\n';
+  for (const sieve::Proposal& p : d.leave) std::cout << "leave " << p.chain.text() << ": " << p.reason << '\n';
 
   // By a flat frame where there is one, by a guess where there is none.
   const sieve::Image by_flat = sieve::FlatField{.with = flat}(page);

@@ -166,27 +166,9 @@ TEST_CASE("backgrounds: against their definitions, exact for surfaces, robust ag
     CHECK_THROWS_AS(Chain::parse(wrong), InvalidArgument);
 }
 
-TEST_CASE("advice: impulses, uneven light, exposure; every chain it gives can be read; odd pictures are no trouble") {
-  const auto advice_for = [](const Image& in) {
-    std::string all;
-    for (const Advice& a : examine(in).advice) {
-      CHECK_NOTHROW(Chain::parse(a.chain.text()));
-      CHECK(!a.reason.empty());
-      all += (a.take ? "+" : "-") + a.chain.text() + ";";
-    }
-    return all;
-  };
-  const auto demo = [](const char* name) { return io::read(test::data + "/" + name).image; };
-  const Image noon = demo("noon.png");
-  CHECK(advice_for(noon).empty());
-  CHECK(advice_for(ImpulseNoise{.dark = 0.015F, .bright = 0.015F}(noon)).find("+median") == 0);
-  CHECK(advice_for(ImpulseNoise{.dark = 0.015F, .bright = 0.015F}(noon)).find("-gaussian;") != std::string::npos);
-  CHECK(advice_for(demo("fog.png")).find("+stretch low=") == 0);
-  CHECK(advice_for(demo("night.png")).find("gamma") != std::string::npos);
-  CHECK(advice_for(demo("lamp.png")).find("+flatten") == 0);
-  CHECK(advice_for(demo("chart.png")).find("flatten") == std::string::npos);
-  CHECK(advice_for(lit(page(200, 150))).find("+flatten") == 0);
-  for (const Image& odd :
-       {Image(1, 1), Image(3, 40, 4), map_samples(Image(5, 5), [](float) { return std::nanf(""); }), noise(2, 2)})
-    CHECK_NOTHROW(advice_for(odd));
+TEST_CASE("uneven light is found on a page, not where the page alone is dark below") {
+  const Diagnosis d = diagnose(lit(page(200, 150)));
+  REQUIRE(d.find(Trouble::uneven_light) != nullptr);
+  CHECK(d.proposals[0].chain.text() == "flatten by=polynomial");
+  CHECK(diagnose(page(200, 150)).find(Trouble::uneven_light) == nullptr);
 }

@@ -275,9 +275,9 @@ TEST_CASE("a stretched comb is recognized, smooth histograms, noise and charts a
                              {.channel = 0}))
                   .found);
   CHECK_FALSE(comb(histogram(of_counts({8, 0, 0, 16, 0, 0, 0, 8}, 7), {.channel = 0})).found);
-  CHECK(examine(stretched).comb.found);
-  CHECK(examine(as_file(Stretch{.percent = 1}(fog))).comb.found);
-  CHECK_FALSE(examine(test::noon()).comb.found);
+  CHECK(diagnose(stretched).comb.found);
+  CHECK(diagnose(as_file(Stretch{.percent = 1}(fog))).comb.found);
+  CHECK_FALSE(diagnose(test::noon()).comb.found);
 }
 
 TEST_CASE("valleys lie between peaks, in the middle of what is empty") {

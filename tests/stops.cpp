@@ -67,8 +67,7 @@ TEST_CASE("every function with a loop ends at its deadline on 12 megapixels") {
       {"edge_blur", [&] { (void)edge_blur(in); }},
       {"percentile", [&] { (void)percentile(in, 0.3); }},
       {"exposure", [&] { (void)exposure(in); }},
-      {"measure_damage", [&] { (void)measure_damage(in); }},
-      {"examine", [&] { (void)examine(in); }},
+      {"diagnose", [&] { (void)diagnose(in); }},
       {"psf_blind", [&] { (void)psf_blind(in); }},
       {"psf_from_motion", [&] { (void)psf_from_motion(in); }}};
   for (const PackBy by : {PackBy::cosine, PackBy::wavelet, PackBy::pca, PackBy::svd})

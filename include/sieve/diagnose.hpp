@@ -1,6 +1,4 @@
 #pragma once
 /// What is wrong with a picture, and which chain mends it.
 
-#include "sieve/diagnose/advice.hpp"
-#include "sieve/diagnose/damage.hpp"
-#include "sieve/diagnose/findings.hpp"
+#include "sieve/diagnose/diagnosis.hpp"

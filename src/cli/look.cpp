@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cli/diagnosis_text.hpp"
 #include "cli/look_transform.hpp"
 #include "cli/session.hpp"
 
@@ -29,7 +30,7 @@ struct Wanted {
 struct Looked {
   std::string file;
   io::Loaded loaded;
-  Findings findings;
+  Diagnosis diagnosis;
 };
 
 Place place_of(const std::string& text, const char* option = "--at") {
@@ -141,7 +142,7 @@ void check_place(const Place& p, const Image& image, const std::string& file) {
 }
 
 ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
-  const auto& [file, l, f] = looked;
+  const auto& [file, l, d] = looked;
   const Image& image = l.image;
   ordered_json j = {{"file", file},
                     {"format", io::name_of(l.format)},
@@ -165,19 +166,14 @@ ordered_json as_json(const Looked& looked, const std::vector<Place>& places) {
                                {"above", s.above},
                                {"not_finite", s.not_finite}});
   }
-  j["exposure"] = {{"verdict", name_of(f.exposure.verdict)}, {"reason", f.exposure.reason}};
+  j["exposure"] = {{"verdict", name_of(d.exposure.verdict)}, {"reason", d.exposure.reason}};
   j["levels"] = {
-      {"used", f.comb.used}, {"empty_between", f.comb.empty}, {"empty_share", f.comb.share}, {"comb", f.comb.found}};
-  j["estimates"] = {{"noise", f.noise},
-                    {"sharpness", f.sharpness},
-                    {"dark_impulses", f.impulses.dark},
-                    {"bright_impulses", f.impulses.bright},
-                    {"light_range", f.light_range},
-                    {"light_share", f.light_share},
-                    {"light_slope", f.light_slope}};
-  j["advice"] = ordered_json::array();
-  for (const Advice& a : f.advice)
-    j["advice"].push_back({{"take", a.take}, {"chain", a.chain.text()}, {"reason", a.reason}});
+      {"used", d.comb.used}, {"empty_between", d.comb.empty}, {"empty_share", d.comb.share}, {"comb", d.comb.found}};
+  j["estimates"] = {{"noise", d.noise},
+                    {"sharpness", sharpness(image)},
+                    {"dark_impulses", d.impulses.dark},
+                    {"bright_impulses", d.impulses.bright}};
+  add_diagnosis(j, d);
   j["samples"] = ordered_json::array();
   for (const Place& p : places) {
     ordered_json levels = ordered_json::array(), values = ordered_json::array();
@@ -227,33 +223,25 @@ std::string size_text(const io::Loaded& l) {
                      l.profile.empty() ? "" : fmt::format(", color profile of {} bytes", l.profile.size()));
 }
 
-// The findings in lines: estimates, warnings, advice.
-std::vector<std::string> findings_text(const Findings& f, const Image& image) {
-  std::vector<std::string> lines = {std::string("exposure: ") + name_of(f.exposure.verdict) + ": " + f.exposure.reason};
-  if (f.exposure.verdict == ExposureVerdict::unreadable) return lines;
-  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", f.noise,
-                              255 * f.noise, f.sharpness, 100 * (f.impulses.dark + f.impulses.bright)));
+// The diagnosis in lines: exposure, estimates, what was found, what to take and what to leave.
+std::vector<std::string> diagnosis_text(const Diagnosis& d, const Image& image) {
+  std::vector<std::string> lines = {std::string("exposure: ") + name_of(d.exposure.verdict) + ": " + d.exposure.reason};
+  if (d.exposure.verdict == ExposureVerdict::unreadable) return lines;
+  lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", d.noise,
+                              255 * d.noise, sharpness(image), 100 * (d.impulses.dark + d.impulses.bright)));
   if (image.white_level() > 0)
-    lines.push_back(fmt::format("levels: {} of {} used{}", f.comb.used, image.white_level() + 1,
+    lines.push_back(fmt::format("levels: {} of {} used{}", d.comb.used, image.white_level() + 1,
                                 image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
-  if (f.comb.found)
-    lines.push_back(fmt::format(
-        "warning: a comb: {:.0f} % of the levels in use are empty between full ones; a stretch of few levels left them",
-        100 * f.comb.share));
-  if (f.at_floor + f.at_ceiling >= 0.01)
-    lines.push_back(
-        fmt::format("warning: clipped: {:.1f} % of the samples at the floor, {:.1f} % at the ceiling: no curve brings "
-                    "back what they were",
-                    100 * f.at_floor, 100 * f.at_ceiling));
-  for (const Advice& a : f.advice)
-    lines.push_back(fmt::format("{}: {}: {}", a.take ? "take" : "leave", a.chain.text(), a.reason));
-  if (std::none_of(f.advice.begin(), f.advice.end(), [](const Advice& a) { return a.take; }))
-    lines.push_back("no correction of levels or light suggests itself; lsieve advise measures noise and blur");
+  for (std::string& line : findings_text(d)) lines.push_back(std::move(line));
+  if (!d.proposals.empty())
+    lines.push_back(fmt::format("take: {}: {}", d.proposals[0].chain.text(), d.proposals[0].reason));
+  for (const Proposal& p : d.leave) lines.push_back(fmt::format("leave: {}: {}", p.chain.text(), p.reason));
+  if (d.proposals.empty()) lines.emplace_back("leave it as it is");
   return lines;
 }
 
 void print(const Looked& looked, const std::vector<Place>& places) {
-  const auto& [file, l, findings] = looked;
+  const auto& [file, l, diagnosis] = looked;
   const Image& image = l.image;
   fmt::print("{}: {}\n", file, size_text(l));
   if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
@@ -283,7 +271,7 @@ void print(const Looked& looked, const std::vector<Place>& places) {
   const std::string low = end(ends.minimum),
                     high = image.white_level() == 0 ? end(ends.maximum) : std::to_string(image.white_level());
   fmt::print("          {}{:>{}}\n", low, high, 65 - static_cast<int>(low.size()));
-  for (const std::string& line : findings_text(findings, image)) fmt::print("  {}\n", line);
+  for (const std::string& line : diagnosis_text(diagnosis, image)) fmt::print("  {}\n", line);
   for (const Place& p : places) {
     std::string levels, values;
     for (int c = 0; c < image.channels(); ++c) {
@@ -304,10 +292,10 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted
   if (pictures.size() > 1) {
     draw::Sheet sheet(counted(pictures.size(), "picture", "pictures"),
                       "each with its range and its histogram: counts over the level");
-    for (const auto& [file, l, f] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
+    for (const auto& [file, l, d] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
     return sheet;
   }
-  const auto& [file, l, findings] = pictures[0];
+  const auto& [file, l, diagnosis] = pictures[0];
   draw::Sheet sheet(base_name(file), size_text(l));
   std::vector<std::string> facts;
   const auto all = statistics(l.image);
@@ -318,7 +306,7 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted
                     channel_name(c, l.image.shape()), s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor,
                     100 * s.at_ceiling));
   }
-  for (std::string& line : findings_text(findings, l.image)) facts.push_back(std::move(line));
+  for (std::string& line : diagnosis_text(diagnosis, l.image)) facts.push_back(std::move(line));
   draw::SheetCell cell = draw::picture_cell("picture", l.image);
   // Where transforms take the room the figures stand below the picture.
   cell.below = transforms.any() ? draw::text(facts) : nullptr;
@@ -366,8 +354,8 @@ int look(const Session& session, const LookArguments& o) {
     try {
       io::Loaded l = session.read(file);
       for (const Place& p : places) check_place(p, l.image, file);
-      Findings findings = examine(l.image);
-      Looked looked{file, std::move(l), std::move(findings)};
+      Diagnosis diagnosis = diagnose(l.image);
+      Looked looked{file, std::move(l), std::move(diagnosis)};
       if (o.json) {
         out.push_back(as_json(looked, places));
         if (counted) out.back()["histogram"] = histogram_json(looked.loaded.image, wanted);

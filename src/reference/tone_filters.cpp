@@ -68,23 +68,34 @@ class LumaShares {
   std::size_t total_ = 0;
 };
 
-// As plan_exposure states it.
+// As exposure() states it.
 Image auto_exposure(const AutoExposure&, const ConstView& in) {
-  const LumaShares shares(in);
-  if (shares.empty()) return Image(in);
-  double low = shares.level(0.005), high = shares.level(0.995);
-  if (high - low < 1e-3) return Image(in);
-  Image line(in);
-  if (high - low < 0.7) {
-    line = reference::stretch(in, static_cast<float>(low), static_cast<float>(high), 0, 1, 0);
-  } else {
-    low = 0, high = 1;
+  const LumaShares luma(in);
+  if (luma.empty()) return Image(in);
+  double low = 1, high = 0;
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const LumaShares one(in.channel(c));
+    if (one.empty()) continue;
+    low = std::min(low, one.level(0.005));
+    high = std::max(high, one.level(0.995));
   }
-  const auto at = [&](double level) { return low + level * (high - low); };
-  if (shares.below(at(0.15)) >= 0.25 && 1 - shares.below(at(0.8)) >= 1.0 / 7) return clahe({.limit = 2}, line);
-  const double median = (shares.level(0.5) - low) / (high - low);
-  if (median >= 0.3 && median <= 0.65) return line;
-  return gamma({.exponent = std::clamp(std::log(0.45) / std::log(std::clamp(median, 1e-4, 1 - 1e-4)), 0.3, 3.0)}, line);
+  if (high - low < 1e-3) return Image(in);
+  double from = 0, to = 1;
+  Image line(in);
+  if ((low > 0.17 && high < 0.83) || high < 0.6 || low > 0.4) {
+    // The line through (low, black) and (high, white).
+    const double black = std::min(low, 0.06), white = std::max(high, 0.94), rise = (white - black) / (high - low);
+    from = low - black / rise;
+    to = from + 1 / rise;
+    line = reference::stretch(in, static_cast<float>(from), static_cast<float>(to), 0, 1, 0);
+  }
+  const auto at = [&](double level) { return from + level * (to - from); };
+  const double dark = luma.below(at(0.15)), bright = 1 - luma.below(at(0.8)),
+               median = (luma.level(0.5) - from) / (to - from);
+  if (dark >= 0.4 && bright >= 0.2) return clahe({.limit = 2}, line);
+  if (median < 0.12 && bright < 0.02)
+    return gamma({.exponent = std::clamp(std::log(0.35) / std::log(std::max(median, 1e-4)), 0.3, 1.0)}, line);
+  return line;
 }
 
 void define_curves(reference::Definitions& d) {

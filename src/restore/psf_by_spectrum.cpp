@@ -78,10 +78,11 @@ Hypothesis best_size(const BlurModel& model, const BlurModel::Fit& from, const F
 }
 
 // Every direction and length, over few frequencies and in few rounds; the best of these again, then closer, over all.
-Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const BlurModel::Fit& from) {
-  constexpr double kShortest = 4, kLongest = 40, kFactor = 1.15;
+Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const BlurModel::Fit& from, double shortest,
+                       double longest) {
+  constexpr double kFactor = 1.15;
   std::vector<Hypothesis> all;
-  for (double length = kShortest; length < kLongest; length *= kFactor) {
+  for (double length = shortest; length < longest; length *= kFactor) {
     const int directions = std::max(8, static_cast<int>(2 * length));
     for (int k = 0; k < directions; ++k) all.push_back({&kMotion, length, 180.0 * k / directions});
   }
@@ -92,13 +93,22 @@ Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const Bl
   double by = std::sqrt(kFactor), turn = 45 / best.size;
   for (int closer = 0; closer < 4; ++closer, by = std::sqrt(by), turn /= 2) {
     std::vector<Hypothesis> near;
-    for (const double size : {best.size / by, best.size, best.size * by}) {
+    for (const double size : {best.size / by, best.size, std::min(best.size * by, longest)}) {
       for (const double angle : {best.angle - turn, best.angle, best.angle + turn})
         near.push_back({&kMotion, size, angle});
     }
     best = best_of(model, from, near, 5);
   }
   return best;
+}
+
+// Long motions leave so fine stripes in a spectrum that a fence or a row of houses may, too: only one that the cepstrum
+// sees as well is believed.
+bool seen_in_cepstrum(const ConstView& gray, const Hypothesis& motion) {
+  constexpr double kLength = 0.15, kAngle = 8;
+  const FoundPsf other = psf_from_motion(gray);
+  const double turn = std::abs(std::remainder(other.angle - motion.angle, 180));
+  return std::abs(other.size / motion.size - 1) < kLength && turn < kAngle;
 }
 
 }  // namespace
@@ -113,8 +123,18 @@ std::vector<FoundPsf> psf_by_spectrum(const ConstView& in) {
   const Image gray = finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
   const BlurModel model(gray, 2), coarse = model.thinned(4);
   const Hypothesis none = best_of(model, model.start(), {{&kNone, 0, 0}}, 12);
+  constexpr double kShortest = 4, kLong = 14, kLongest = 40;
   std::vector<Hypothesis> all = {none, best_size(model, none.fit, kGaussian, 0.5, 10, 1.2),
-                                 best_size(model, none.fit, kDisk, 1, 14, 1.07), best_motion(coarse, model, none.fit)};
+                                 best_size(model, none.fit, kDisk, 1, 14, 1.07),
+                                 best_motion(coarse, model, none.fit, kShortest, kLong)};
+  const Hypothesis far = best_motion(coarse, model, none.fit, kLong, kLongest);
+  Hypothesis& motion = all.back();
+  if (far.fit.score > motion.fit.score && seen_in_cepstrum(gray, far)) {
+    motion = far;
+  } else if (constexpr double kEnd = 0.9; motion.size > kEnd * kLong && !seen_in_cepstrum(gray, motion)) {
+    // It would be longer.
+    motion.fit.score = std::min(motion.fit.score, none.fit.score);
+  }
   // The mean of few windows is uncertain; from many on it is the pictures that are not quite as the model has them.
   constexpr double kMany = 64;
   const double sure = std::min(1.0, model.windows() / kMany);

@@ -19,7 +19,14 @@ using namespace internal;
 
 namespace {
 
-constexpr double kTarget = 0.45;
+// Where the ends of most pictures lie, and how far from black and white those of a low contrast do.
+constexpr double kBlack = 0.06, kWhite = 0.94, kEmpty = 0.17;
+// Ends that only lack or surplus of light explains.
+constexpr double kDark = 0.6, kPale = 0.4;
+// A median that does, and what it is brought to.
+constexpr double kDarkMedian = 0.12, kFromDark = 0.35;
+// Shadows and lights, and the shares of them that no one curve serves.
+constexpr double kShadow = 0.15, kLight = 0.8, kManyShadows = 0.4, kManyLights = 0.2, kFewLights = 0.02;
 
 // The level below which a share lies, by a cumulative curve that is straight within its bins.
 double level_at(const Histogram& h, const std::vector<double>& cumulative, double share) {
@@ -43,103 +50,96 @@ double share_below(const Histogram& h, const std::vector<double>& cumulative, do
 }  // namespace
 
 std::span<const std::pair<const char*, ExposureVerdict>> ChoiceNames<ExposureVerdict>::all() {
-  static constexpr std::pair<const char*, ExposureVerdict> names[] = {{"balanced", ExposureVerdict::balanced},
-                                                                      {"too dark", ExposureVerdict::too_dark},
-                                                                      {"too bright", ExposureVerdict::too_bright},
-                                                                      {"low contrast", ExposureVerdict::low_contrast},
-                                                                      {"unreadable", ExposureVerdict::unreadable}};
+  static constexpr std::pair<const char*, ExposureVerdict> names[] = {
+      {"balanced", ExposureVerdict::balanced},
+      {"too dark", ExposureVerdict::too_dark},
+      {"too bright", ExposureVerdict::too_bright},
+      {"low contrast", ExposureVerdict::low_contrast},
+      {"dark and bright at once", ExposureVerdict::harsh},
+      {"unreadable", ExposureVerdict::unreadable}};
   return names;
 }
 
 Exposure exposure(const ConstView& in) {
-  const Image gray = to_gray(in);
-  const ChannelStatistics s = statistics(gray)[0];
-  if (s.not_finite == gray.shape().pixels())
-    return {ExposureVerdict::unreadable, "no sample is a finite number", 0, 0, 0};
-  const ConstView luma = gray.view().channel(0);
-  const double shares[] = {0.5, 0.01, 0.99};
-  const auto at = percentiles(luma, shares);
-  Exposure e{ExposureVerdict::balanced, "", at[0], at[1], at[2]};
-  const auto because = [&](ExposureVerdict verdict, std::string reason) {
-    e.verdict = verdict;
-    e.reason = std::move(reason);
-  };
-  const double span = e.high - e.low;
-  if (e.median < 0.15 || s.at_floor >= 0.5) {
-    because(ExposureVerdict::too_dark,
-            fmt::format("median {:.3f} (too dark under 0.15), {:.1f} % of the samples at the floor", e.median,
-                        100 * s.at_floor));
-  } else if (e.median > 0.85 || s.at_ceiling >= 0.1) {
-    because(ExposureVerdict::too_bright,
-            fmt::format("median {:.3f} (too bright over 0.85), {:.1f} % of the samples at the ceiling", e.median,
-                        100 * s.at_ceiling));
-  } else if (span < 0.4) {
-    because(ExposureVerdict::low_contrast,
-            fmt::format("the middle 98 % of the samples span {:.3f} (low under 0.4)", span));
-  } else {
-    because(ExposureVerdict::balanced,
-            fmt::format("median {:.3f}, the middle 98 % of the samples span {:.3f}", e.median, span));
-  }
-  return e;
-}
-
-ExposurePlan plan_exposure(const ConstView& in) {
-  const Histogram h = histogram(in, {.channel = luma_channel, .bins = 4096, .low = 0, .high = 1});
-  ExposurePlan plan;
+  Exposure e;
+  const auto of = [&](int channel) { return histogram(in, {.channel = channel, .bins = 4096, .low = 0, .high = 1}); };
+  const Histogram h = of(luma_channel);
   if (h.total() == 0) {
-    plan.reason = "left alone: no sample lies in 0..1";
-    return plan;
+    e.verdict = ExposureVerdict::unreadable;
+    e.reason = "no sample is a finite number in 0..1";
+    return e;
   }
-  const auto cumulative = h.cumulative();
-  const double low = level_at(h, cumulative, 0.005), high = level_at(h, cumulative, 0.995);
-  if (high - low < 1e-3) {
-    plan.reason = fmt::format("left alone: all of the picture lies at {:.3f}", low);
-    return plan;
+  const std::vector<double> cumulative = h.cumulative();
+  e.median = level_at(h, cumulative, 0.5);
+  e.low = 1, e.high = 0;
+  for (int c = 0; c < in.shape.color_channels(); ++c) {
+    const Histogram one = of(c);
+    if (one.total() == 0) continue;
+    const std::vector<double> shares = one.cumulative();
+    e.low = std::min(e.low, level_at(one, shares, 0.005));
+    e.high = std::max(e.high, level_at(one, shares, 0.995));
   }
-  if (high - low < 0.7) {
-    plan.stretch = true;
-    plan.low = low;
-    plan.high = high;
-    plan.reason = fmt::format("stretch, because the middle 99 % span {:.3f} .. {:.3f} only (less than 0.7)", low, high);
+  const auto because = [&e](ExposureVerdict verdict, const std::string& reason) {
+    if (e.verdict == ExposureVerdict::balanced) e.verdict = verdict;
+    e.reason += (e.reason.empty() ? "" : "; then ") + reason;
+  };
+  if (e.high - e.low < 1e-3) {
+    e.reason = fmt::format("all of the picture lies at {:.3f}", e.low);
+    return e;
   }
-  const auto before = [&](double level) { return plan.low + level * (plan.high - plan.low); };
-  const double dark = share_below(h, cumulative, before(0.15)), bright = 1 - share_below(h, cumulative, before(0.8));
-  const double median = (level_at(h, cumulative, 0.5) - plan.low) / (plan.high - plan.low);
-  const std::string joint = plan.stretch ? "; then " : "";
-  if (dark >= 0.25 && bright >= 1.0 / 7) {
-    plan.local = true;
-    plan.reason += joint + fmt::format(
-                               "local equalization, because {:.0f} % of the pixels are under 0.15 and {:.0f} % over "
-                               "0.8: one curve cannot serve both",
-                               100 * dark, 100 * bright);
-  } else if (median < 0.3 || median > 0.65) {
-    plan.gamma = std::clamp(std::log(kTarget) / std::log(std::clamp(median, 1e-4, 1 - 1e-4)), 0.3, 3.0);
-    plan.reason +=
-        joint + fmt::format("gamma {:.2f}, because the median {} {:.3f} ({})", plan.gamma,
-                            plan.stretch ? "is then" : "is", median, median < 0.3 ? "under 0.3" : "over 0.65");
-  } else if (!plan.stretch) {
-    plan.reason =
-        fmt::format("left alone: the middle 99 % span {:.3f} .. {:.3f} and the median is {:.3f}", low, high, median);
+  const std::string ends = fmt::format("the middle 99 % of the channels lie in {:.3f} .. {:.3f}", e.low, e.high);
+  if (e.low > kEmpty && e.high < 1 - kEmpty) {
+    because(ExposureVerdict::low_contrast, ends + ", far from black and white");
+    e.stretch = true;
+  } else if (e.high < kDark) {
+    because(ExposureVerdict::too_dark, fmt::format("{}, nothing near white (under {})", ends, kDark));
+    e.stretch = true;
+  } else if (e.low > kPale) {
+    because(ExposureVerdict::too_bright, fmt::format("{}, nothing near black (over {})", ends, kPale));
+    e.stretch = true;
   }
-  return plan;
+  if (e.stretch) {
+    const double black = std::min(e.low, kBlack), white = std::max(e.high, kWhite),
+                 scale = (e.high - e.low) / (white - black);
+    e.from = e.low - black * scale;
+    e.to = e.from + scale;
+  }
+  const auto before = [&](double level) { return e.from + level * (e.to - e.from); };
+  const double dark = share_below(h, cumulative, before(kShadow)),
+               bright = 1 - share_below(h, cumulative, before(kLight)), median = (e.median - e.from) / (e.to - e.from);
+  if (dark >= kManyShadows && bright >= kManyLights) {
+    e.local = true;
+    because(ExposureVerdict::harsh, fmt::format("{:.0f} % of the pixels are under {} and {:.0f} % over {}: one curve "
+                                                "cannot serve both",
+                                                100 * dark, kShadow, 100 * bright, kLight));
+  } else if (median < kDarkMedian && bright < kFewLights) {
+    e.gamma = std::clamp(std::log(kFromDark) / std::log(std::max(median, 1e-4)), 0.3, 1.0);
+    because(ExposureVerdict::too_dark,
+            fmt::format("median {:.3f} (under {}), {:.1f} % over {}", median, kDarkMedian, 100 * bright, kLight));
+  }
+  if (e.verdict == ExposureVerdict::balanced) e.reason = fmt::format("median {:.3f}, {}", e.median, ends);
+  return e;
 }
 
 Image AutoExposure::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void AutoExposure::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const ExposurePlan plan = plan_exposure(in);
-  note(plan.reason);
-  const Stretch line{.low = static_cast<float>(plan.low), .high = static_cast<float>(plan.high)};
-  const bool second = plan.local || plan.gamma != 1;
-  if (!plan.stretch && !second) return copy(in, out);
+  const Exposure e = exposure(in);
+  std::string done = e.stretch ? fmt::format("stretch of {:.3f} .. {:.3f}", e.from, e.to) : "";
+  if (e.local || e.gamma != 1)
+    done += (done.empty() ? "" : ", then ") + (e.local ? "local equalization" : fmt::format("gamma {:.2f}", e.gamma));
+  note((done.empty() ? "left alone" : done) + ": " + e.reason);
+  const Stretch line{.low = static_cast<float>(e.from), .high = static_cast<float>(e.to)};
+  const bool second = e.local || e.gamma != 1;
+  if (!e.corrects()) return copy(in, out);
   if (!second) return line(in, out);
   Image between;
-  if (plan.stretch) between = line(in);
-  const ConstView from = plan.stretch ? between.view() : in;
-  if (plan.local) {
+  if (e.stretch) between = line(in);
+  const ConstView from = e.stretch ? between.view() : in;
+  if (e.local) {
     Clahe{.limit = 2}(from, out);
   } else {
-    Gamma{.exponent = static_cast<float>(plan.gamma)}(from, out);
+    Gamma{.exponent = static_cast<float>(e.gamma)}(from, out);
   }
 }
 void AutoExposure::describe(Description<AutoExposure>& d) {

@@ -14,6 +14,7 @@ enum class ExposureVerdict {
   too_dark,      ///< "too dark"
   too_bright,    ///< "too bright"
   low_contrast,  ///< "low contrast"
+  harsh,         ///< "dark and bright at once"
   unreadable,    ///< no sample is finite
 };
 template <>
@@ -21,37 +22,33 @@ struct ChoiceNames<ExposureVerdict> {
   static std::span<const std::pair<const char*, ExposureVerdict>> all();
 };
 
-/// What the exposure of a picture looks like, and why.
+/// The exposure of a picture, and what would correct it: one judgement for both. Nothing, where it is balanced.
 struct Exposure {
   ExposureVerdict verdict = ExposureVerdict::balanced;  ///< name_of() has it in words
   std::string reason;                                   ///< one line with the figures
   double median = 0;                                    ///< of the luma
-  double low = 0;                                       ///< 1st percentile of the luma
-  double high = 0;                                      ///< 99th percentile of the luma
-};
-
-/// Judges by the luma (BT.709): too dark where the median is under 0.15 or half of the samples or more lie at the
-/// floor; too bright where it is over 0.85 or a tenth or more lies at the ceiling; low contrast where the middle
-/// 98 % span less than 0.4; else balanced. Percentiles are exact. O(pixels).
-[[nodiscard]] Exposure exposure(const ConstView& in);
-
-/// What an automatic correction would do to a picture, and why.
-struct ExposurePlan {
-  bool stretch = false;  ///< low..high to 0..1 first
-  double low = 0;
-  double high = 1;
+  double low = 0;                                       ///< least 0.5th percentile of the color channels
+  double high = 0;                                      ///< greatest 99.5th percentile of the color channels
+  bool stretch = false;                                 ///< from..to becomes 0..1 first
+  double from = 0;
+  double to = 1;
   double gamma = 1;    ///< exponent then applied, 1 for none
   bool local = false;  ///< local equalization instead of a gamma
-  std::string reason;  ///< one line with the figures
+
+  /// True where something is to be corrected.
+  [[nodiscard]] bool corrects() const { return stretch || local || gamma != 1; }
 };
 
-/// Decides by the luma. Its 0.5th to 99.5th percentile spans less than 0.7: stretch that to 0..1. After that, a quarter
-/// or more of the pixels is under 0.15 and a seventh or more over 0.8: no single curve helps both, so local
-/// equalization. Else the median lies outside 0.3..0.65: the gamma that brings it to 0.45, held to 0.3..3. Else
-/// nothing. From a histogram of 4096 bins. O(pixels).
-[[nodiscard]] ExposurePlan plan_exposure(const ConstView& in);
+/// Judges what no scene explains, since a dark or pale picture may be meant so. Low contrast: all channels end more
+/// than 0.17 from black and from white. Too dark: the brightest ends below 0.6. Too bright: the darkest ends above 0.4.
+/// A stretch then brings the ends to 0.06 and 0.94 (an end that lies closer to black or white stays), where those of
+/// most pictures lie. After that, two fifths or more of the pixels are under 0.15 and a fifth or more over 0.8: no
+/// single curve helps both, so local equalization. Else the median of the luma is under 0.12
+/// with less than a fiftieth of the pixels over 0.8: too dark, and a gamma of 0.3 or more brings it to 0.35.
+/// Percentiles from histograms of 4096 bins. O(pixels).
+[[nodiscard]] Exposure exposure(const ConstView& in);
 
-/// Corrects the exposure as plan_exposure says, and tells why in a note. Local equalization is Clahe with limit 2.
+/// Corrects the exposure as exposure() says, and tells why in a note. Local equalization is Clahe with limit 2.
 struct AutoExposure {
   [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -1,0 +1,96 @@
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+
+#include "diagnose/signs.hpp"
+#include "diagnose/thresholds.hpp"
+#include "sieve/denoise/total_variation.hpp"
+#include "sieve/restore/total_variation_deconvolution.hpp"
+
+namespace sieve::internal::signs {
+
+namespace {
+
+struct Edge {
+  double size;
+  int x, y;
+  double dx, dy;  // across the edge, from dark to bright, of length 1
+};
+
+std::vector<Edge> strongest_edges(const ConstView& luma, int rim) {
+  constexpr double kLeast = 0.04;
+  constexpr std::size_t kFew = 200;
+  std::vector<Edge> edges;
+  for (int y = rim; y + rim < luma.height(); ++y) {
+    for (int x = rim; x + rim < luma.width(); ++x) {
+      const double dx = 0.5 * static_cast<double>(luma.at(x + 1, y) - luma.at(x - 1, y)),
+                   dy = 0.5 * static_cast<double>(luma.at(x, y + 1) - luma.at(x, y - 1)),
+                   size = std::sqrt(dx * dx + dy * dy);
+      if (size > kLeast) edges.push_back({size, x, y, dx / size, dy / size});
+    }
+  }
+  const std::size_t count = std::min(edges.size(), std::max(kFew, edges.size() / 10));
+  if (count == 0) return edges;
+  std::nth_element(edges.begin(), edges.begin() + static_cast<std::ptrdiff_t>(count - 1), edges.end(),
+                   [](const Edge& a, const Edge& b) { return a.size > b.size; });
+  edges.resize(count);
+  return edges;
+}
+
+double mean_gradient(const ConstView& plane) {
+  double sum = 0;
+  for (int y = 0; y + 1 < plane.height(); ++y) {
+    for (int x = 0; x + 1 < plane.width(); ++x) {
+      const auto v = static_cast<double>(plane.at(x, y)), a = static_cast<double>(plane.at(x + 1, y)) - v,
+                 d = static_cast<double>(plane.at(x, y + 1)) - v;
+      sum += std::sqrt(a * a + d * d);
+    }
+  }
+  return sum / (static_cast<double>(plane.width()) * plane.height());
+}
+
+}  // namespace
+
+double overshoot(const ConstView& luma) {
+  constexpr int kRim = 8;
+  constexpr std::size_t kFew = 50;
+  constexpr double kLeastStep = 0.08;
+  const auto at = [&](double x, double y) {
+    const int i = static_cast<int>(x), j = static_cast<int>(y);
+    const double u = x - i, v = y - j;
+    const auto sample = [&](int a, int b) { return static_cast<double>(luma.at(i + a, j + b)); };
+    return (1 - v) * ((1 - u) * sample(0, 0) + u * sample(1, 0)) + v * ((1 - u) * sample(0, 1) + u * sample(1, 1));
+  };
+  std::vector<double> over;
+  for (const Edge& e : strongest_edges(luma, kRim)) {
+    const auto across = [&](double t) { return at(e.x + t * e.dx, e.y + t * e.dy); };
+    const double high = 0.5 * (across(5) + across(6)), low = 0.5 * (across(-5) + across(-6)), step = high - low;
+    if (step < kLeastStep) continue;
+    double most = 0, least = 1;
+    for (const double t : {1.5, 2.0, 2.5, 3.0}) {
+      most = std::max(most, across(t));
+      least = std::min(least, across(-t));
+    }
+    over.push_back((most - high) / step);
+    over.push_back((low - least) / step);
+  }
+  if (over.size() < kFew) return 0;
+  const auto middle = over.begin() + static_cast<std::ptrdiff_t>(over.size() / 2);
+  std::nth_element(over.begin(), middle, over.end());
+  return std::max(0.0, *middle);
+}
+
+double growth_of_edges(const ConstView& luma, const FoundPsf& blur, double noise) {
+  constexpr int kSide = 320, kRim = 32;
+  const int w = std::min(kSide, luma.width()), h = std::min(kSide, luma.height());
+  const Image part(luma.part({(luma.width() - w) / 2, (luma.height() - h) / 2, w, h}));
+  const auto level = static_cast<float>(std::max(thresholds::kPsfNoise, noise));
+  const Image even = TotalVariation{.weight = level}(part),
+              restored = TotalVariationDeconvolution{.psf = blur.psf, .noise = level, .border = Border::taper}(part);
+  const int rim = std::min(kRim, std::min(w, h) / 4);
+  const Rectangle inner{rim, rim, w - 2 * rim, h - 2 * rim};
+  const double before = mean_gradient(even.view().part(inner));
+  return before > 0 ? mean_gradient(restored.view().part(inner)) / before : 1;
+}
+
+}  // namespace sieve::internal::signs
