@@ -242,6 +242,10 @@ class Examination {
     if (growth > kGrowth) confidence *= kRefuted;
     if (mended_) confidence *= kAfterPixels;
     if (!d_.waves.empty()) confidence *= kAfterWaves;
+    // Rounding and clipping leave spectra of their own.
+    const Finding* clipped = d_.find(Trouble::clipping);
+    if (sure(Trouble::few_levels) || (clipped != nullptr && clipped->confidence > kMuchClipped))
+      confidence *= kAfterRounding;
     m_.blur = first;
     tell(Trouble::blur, first->size, "pixels", confidence, fmt::format("{}: {}", first->psf.text(), first->reason));
   }

@@ -151,7 +151,9 @@ void propose(Diagnosis& d, const Measured& m) {
   }
   if (const Finding* f = sure(Trouble::few_levels))
     leave(Equalize{}, f->evidence + ": go back to the source and work at a greater depth");
-  std::vector<Part> middle = against_grain_and_blur(d, m);
+  // What looks like grain between few levels is their rounding.
+  std::vector<Part> middle;
+  if (sure(Trouble::few_levels) == nullptr) middle = against_grain_and_blur(d, m);
   if (middle.empty()) middle.emplace_back();
   for (const Part& p : middle) {
     Part whole = first;

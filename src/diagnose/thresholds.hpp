@@ -39,8 +39,9 @@ inline constexpr double kGrainRaised = 0.02;
 // The smallest picture in which a blur is sought, and how many times the edges of a restored part may grow.
 inline constexpr int kBlurSide = 64;
 inline constexpr double kGrowth = 2.5;
-// Single pixels that were mended, or a wave that was taken out, change a spectrum: a blur is less sure then.
-inline constexpr double kAfterPixels = 0.6, kAfterWaves = 0.45;
+// Single pixels that were mended, or a wave that was taken out, change a spectrum: a blur is less sure then. So do
+// levels that are missing and much that was clipped.
+inline constexpr double kAfterPixels = 0.6, kAfterWaves = 0.45, kAfterRounding = 0.3, kMuchClipped = 0.9;
 // An estimated PSF is a little wrong, which is worth more noise than there is: at least this.
 inline constexpr double kPsfNoise = 0.005;
 // Taken for a Gaussian, a disk leaves rings; the other way there is little harm: so sure a disk may come second.

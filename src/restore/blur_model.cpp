@@ -248,7 +248,8 @@ BlurModel::Fit BlurModel::fit(const BlurResponse& response, const Fit& from, int
       Eigen::Matrix<double, kAll, 1> d;
       for (int k = 0; k < kNumbers; ++k) d[k] = signal / p * all_[i].terms[static_cast<std::size_t>(k)];
       d[kNumbers] = best.noise / p;
-      a.selfadjointView<Eigen::Lower>().rankUpdate(d);
+      // Whole columns are faster than their lower halves.
+      for (int k = 0; k < kAll; ++k) a.col(k) += d[k] * d;
       b += misses * d;
     }
     for (const Before& known : kBefore) {
