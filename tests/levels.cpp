@@ -363,7 +363,7 @@ TEST_CASE("notes: heard in the thread that filters, with and without a listener,
   CHECK(notes_heard());
   (void)AutoExposure{}(in);
   REQUIRE(first.size() == 1);
-  CHECK(first[0].find("stretch") == 0);
+  CHECK(first[0].find("gamma") == 0);
   {
     inner.on_note = [&](const std::string& line) { second.push_back(line); };
     const Watch::Active within(inner);

@@ -151,9 +151,10 @@ void propose(Diagnosis& d, const Measured& m) {
   }
   if (const Finding* f = sure(Trouble::few_levels))
     leave(Equalize{}, f->evidence + ": go back to the source and work at a greater depth");
-  // What looks like grain between few levels is their rounding.
+  // What looks like grain between few levels may be their rounding; counted photons have few levels, too.
+  const double rounding = 1 / (std::sqrt(12.0) * static_cast<double>(std::max<std::size_t>(1, d.comb.used)));
   std::vector<Part> middle;
-  if (sure(Trouble::few_levels) == nullptr) middle = against_grain_and_blur(d, m);
+  if (sure(Trouble::few_levels) == nullptr || d.noise > kOverRounding * rounding) middle = against_grain_and_blur(d, m);
   if (middle.empty()) middle.emplace_back();
   for (const Part& p : middle) {
     Part whole = first;

@@ -17,7 +17,7 @@ struct Rise {
 };
 
 // Findings of less confidence are not told, and what is less sure is not mended.
-inline constexpr double kTold = 0.2, kMended = 0.5;
+inline constexpr double kTold = 0.3, kMended = 0.5;
 
 // With fewer levels than this every step between two of them stands out: nothing is said of impulses.
 inline constexpr std::uint32_t kFewestLevels = 31;
@@ -33,6 +33,8 @@ inline constexpr int kCoarseSide = 64;
 // Photon noise: the classes of brightness span this much, and the variance of the grain rises this many times over
 // them.
 inline constexpr double kPhotonSpan = 0.2, kPhotonRise = 2;
+// Grain is more than the rounding to few levels where it is so many times as large.
+inline constexpr double kOverRounding = 8;
 // Grain that a stretch or a curve would raise visibly.
 inline constexpr double kGrainRaised = 0.02;
 

@@ -72,17 +72,18 @@ class LumaShares {
 Image auto_exposure(const AutoExposure&, const ConstView& in) {
   const LumaShares luma(in);
   if (luma.empty()) return Image(in);
-  double low = 1, high = 0;
+  double low = 1, high = 0, lightest = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const LumaShares one(in.channel(c));
     if (one.empty()) continue;
     low = std::min(low, one.level(0.005));
     high = std::max(high, one.level(0.995));
+    lightest = std::max(lightest, one.level(0.9995));
   }
   if (high - low < 1e-3) return Image(in);
   double from = 0, to = 1;
   Image line(in);
-  if ((low > 0.17 && high < 0.83) || high < 0.6 || low > 0.4) {
+  if ((low > 0.17 && high < 0.83) || lightest < 0.6 || low > 0.4) {
     // The line through (low, black) and (high, white).
     const double black = std::min(low, 0.06), white = std::max(high, 0.94), rise = (white - black) / (high - low);
     from = low - black / rise;
@@ -93,8 +94,8 @@ Image auto_exposure(const AutoExposure&, const ConstView& in) {
   const double dark = luma.below(at(0.15)), bright = 1 - luma.below(at(0.8)),
                median = (luma.level(0.5) - from) / (to - from);
   if (dark >= 0.4 && bright >= 0.2) return clahe({.limit = 2}, line);
-  if (median < 0.12 && bright < 0.02)
-    return gamma({.exponent = std::clamp(std::log(0.35) / std::log(std::max(median, 1e-4)), 0.3, 1.0)}, line);
+  if (median < 0.16 && bright < 0.02)
+    return gamma({.exponent = std::clamp(std::log(0.4) / std::log(std::max(median, 1e-4)), 0.3, 1.0)}, line);
   return line;
 }
 

@@ -24,7 +24,7 @@ constexpr double kBlack = 0.06, kWhite = 0.94, kEmpty = 0.17;
 // Ends that only lack or surplus of light explains.
 constexpr double kDark = 0.6, kPale = 0.4;
 // A median that does, and what it is brought to.
-constexpr double kDarkMedian = 0.12, kFromDark = 0.35;
+constexpr double kDarkMedian = 0.16, kFromDark = 0.4;
 // Shadows and lights, and the shares of them that no one curve serves.
 constexpr double kShadow = 0.15, kLight = 0.8, kManyShadows = 0.4, kManyLights = 0.2, kFewLights = 0.02;
 
@@ -72,12 +72,15 @@ Exposure exposure(const ConstView& in) {
   const std::vector<double> cumulative = h.cumulative();
   e.median = level_at(h, cumulative, 0.5);
   e.low = 1, e.high = 0;
+  // A few lamps are white at night, too.
+  double lightest = 0;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const Histogram one = of(c);
     if (one.total() == 0) continue;
     const std::vector<double> shares = one.cumulative();
     e.low = std::min(e.low, level_at(one, shares, 0.005));
     e.high = std::max(e.high, level_at(one, shares, 0.995));
+    lightest = std::max(lightest, level_at(one, shares, 0.9995));
   }
   const auto because = [&e](ExposureVerdict verdict, const std::string& reason) {
     if (e.verdict == ExposureVerdict::balanced) e.verdict = verdict;
@@ -91,7 +94,7 @@ Exposure exposure(const ConstView& in) {
   if (e.low > kEmpty && e.high < 1 - kEmpty) {
     because(ExposureVerdict::low_contrast, ends + ", far from black and white");
     e.stretch = true;
-  } else if (e.high < kDark) {
+  } else if (lightest < kDark) {
     because(ExposureVerdict::too_dark, fmt::format("{}, nothing near white (under {})", ends, kDark));
     e.stretch = true;
   } else if (e.low > kPale) {

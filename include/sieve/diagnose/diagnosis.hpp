@@ -54,7 +54,7 @@ struct Proposal {
 
 /// What is wrong with a picture, and what mends it.
 struct Diagnosis {
-  std::vector<Finding> findings;    ///< with a confidence of 0.2 and more, in the order in which to mend them
+  std::vector<Finding> findings;    ///< with a confidence of 0.3 and more, in the order in which to mend them
   std::vector<Proposal> proposals;  ///< whole chains, the best first; empty: leave the picture as it is
   std::vector<Proposal> leave;      ///< chains that come to mind and would do harm, with the reason; gain 0
 
