@@ -116,7 +116,7 @@ const std::vector<Scene>& scenes() {
        "A 3-bit picture: count, cumulative share, times 7, rounded; then the map on a sheet.",
        {"levels", "{d}/three_bit.pgm", "--sheet", "{o}/levels.png"}},
       {"A night view brought up",
-       "Stretch and gamma chosen by the figures, which are told; then every part by a curve of its own, its contrast "
+       "Corrected as the figures ask for, which are told; then every part by a curve of its own, its contrast "
        "limited.",
        {"apply", "{d}/night.png", "{o}/night_local.png", "auto_exposure", "then", "clahe", "limit=2", "--sheet",
         "{o}/night_steps.png"}},
