@@ -15,7 +15,7 @@ int main(int argc, char** argv) try {
   const sieve::Image blurred = damage(clean);
 
   // Before anything is divided.
-  const sieve::PsfDiagnosis d = sieve::diagnose(psf, clean.width(), clean.height());
+  const sieve::Invertibility d = sieve::invertibility(psf, clean.width(), clean.height());
   std::cout << sieve::name_of(d.verdict) << ": " << d.reason << '\n';
 
   // Filters tell what they found.

@@ -130,6 +130,35 @@ TEST_CASE("diagnosis of the demo pictures; exposure and diagnosis are one judgem
   CHECK_THROWS_AS((void)diagnose(Image()), InvalidArgument);
 }
 
+#ifdef DIAGNOSIS_BENCH
+TEST_CASE(
+    "the bench on the demo view: what is found of every trouble, no false alarm, an error for what is no picture") {
+  const test::Folder f;
+  test::put(f / "noon.png", test::contents(test::noon_file));
+  const std::string bench = std::string(DIAGNOSIS_BENCH) + " " + f / "" + " --side 384 --no-gains";
+  const auto r = test::run(bench);
+  CHECK(r.code == 0);
+  CHECK(r.out.find("1 good pictures: 0 with a proposal; false alarms:\n") == 0);
+  const auto found = [&](const std::string& damage) {
+    const auto at = r.out.find("\n" + damage + " ");
+    REQUIRE(at != std::string::npos);
+    return std::stoi(r.out.substr(at + 16, 6));
+  };
+  for (const char* all : {"dead_lines", "impulse_noise", "periodic_noise", "gaussian_noise", "coarse noise", "gaussian",
+                          "disk", "motion", "dark", "low contrast", "few levels"}) {
+    CAPTURE(std::string(all));
+    CHECK(found(all) == 100);
+  }
+  CHECK(found("jpeg") >= 66);
+  // A scene is no page.
+  CHECK(found("vignette") == 0);
+  CHECK(r.out.find("kind 100 %, size of those 100 %") != std::string::npos);
+  CHECK(test::run(bench + " --only dark").out.find("unsharp") == std::string::npos);
+  test::put(f / "broken.png", "no picture");
+  CHECK(test::run(bench).code == 1);
+}
+#endif
+
 TEST_CASE("the first choice is within 1 dB of the best") {
   const auto grain = [](const std::string& s) {
     std::vector<std::string> all;

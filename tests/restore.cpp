@@ -47,14 +47,14 @@ TEST_CASE("transfer functions: known ones, the center at the origin, larger than
 }
 
 TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
-  CHECK(diagnose(Kernel(), 32, 32).verdict == PsfVerdict::safe);
-  CHECK(diagnose(Kernel::gaussian(0.6), 64, 64).verdict == PsfVerdict::safe);
-  const PsfDiagnosis soft = diagnose(Kernel::gaussian(2), 64, 64);
+  CHECK(invertibility(Kernel(), 32, 32).verdict == PsfVerdict::safe);
+  CHECK(invertibility(Kernel::gaussian(0.6), 64, 64).verdict == PsfVerdict::safe);
+  const Invertibility soft = invertibility(Kernel::gaussian(2), 64, 64);
   CHECK(soft.verdict == PsfVerdict::needs_regularization);
   CHECK(soft.below_tenth > soft.below_hundredth);
   CHECK(soft.below_hundredth > soft.below_thousandth);
   CHECK(soft.noise_gain > 100);
-  const PsfDiagnosis lost = diagnose(Kernel::parse("0.25,0.5,0.25"), 64, 64);  // 0 at the highest frequency
+  const Invertibility lost = invertibility(Kernel::parse("0.25,0.5,0.25"), 64, 64);  // 0 at the highest frequency
   CHECK(lost.verdict == PsfVerdict::information_lost);
   CHECK(lost.zero == doctest::Approx(1.0 / 64));
   const Image in = noise(32, 32);

@@ -39,7 +39,8 @@ int advise(const Session& session, const AdviseArguments& o) {
     if (proposals.empty()) fmt::print("leave it as it is\n");
     for (std::size_t i = 0; i < proposals.size(); ++i) {
       const Proposal& p = proposals[i];
-      fmt::print("{}. {}\n   {}; such chains gained {:.1f} dB on the mean\n", i + 1, p.chain.text(), p.reason, p.gain);
+      fmt::print("{}. {}\n   {}{}\n", i + 1, p.chain.text(), p.reason,
+                 p.gain > 0 ? fmt::format("; gained {:.1f} dB on the mean over photographs", p.gain) : "");
       if (i >= contest.trials.size()) continue;
       const Trial& t = contest.trials[i];
       fmt::print("   {}noise left {:.4f}, {}\n",

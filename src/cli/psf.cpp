@@ -71,7 +71,7 @@ int psf(const Session& session, const PsfArguments& o) {
   std::vector<draw::PlotCurve> profiles, transfers;
   for (std::size_t i = 0; i < kernels.size(); ++i) {
     const Kernel& k = kernels[i];
-    const PsfDiagnosis d = diagnose(k, w, h);
+    const Invertibility d = invertibility(k, w, h);
     if (o.json) {
       all.push_back({{"psf", o.specs[i]},
                      {"width", k.width()},

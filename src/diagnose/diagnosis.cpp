@@ -89,8 +89,8 @@ class Examination {
     if (mended_) clean = AdaptiveMedian{}(clean);
     waves(clean);
     checkpoint();
-    // Lines and waves are no print.
-    light(!d_.waves.empty() ? clean : mended_ ? AdaptiveMedian{}(luma_) : luma_);
+    // Waves are no print.
+    light(d_.waves.empty() ? luma_ : clean);
     levels();
     grain();
     checkpoint();
@@ -106,10 +106,7 @@ class Examination {
   void tell(Trouble trouble, double figure, const char* unit, double confidence, std::string evidence) {
     if (confidence >= kTold) d_.findings.push_back({trouble, figure, unit, confidence, std::move(evidence)});
   }
-  bool sure(Trouble trouble) const {
-    const Finding* f = d_.find(trouble);
-    return f != nullptr && f->confidence >= kMended;
-  }
+  bool sure(Trouble trouble) const { return internal::sure(d_, trouble) != nullptr; }
 
   void single_pixels() {
     constexpr int kStrip = 512;
@@ -117,7 +114,8 @@ class Examination {
                rows = signs::dead_lines(finite_luma(middle(in_, kStrip, in_.height())), true);
     if (!columns.empty() || !rows.empty()) {
       tell(Trouble::dead_lines, static_cast<double>(columns.size() + rows.size()), "lines", kSureLines,
-           fmt::format("{} columns and {} rows have nothing to do with their neighbors", columns.size(), rows.size()));
+           fmt::format("{} of the columns and {} of the rows have nothing to do with their neighbors", columns.size(),
+                       rows.size()));
     }
     d_.impulses = impulse_share(luma_);
     // A dead line stands out, too.
@@ -130,6 +128,9 @@ class Examination {
            fmt::format("{:.2f} % of the pixels stand out alone (dark {:.2f} %, bright {:.2f} %)", 100 * share,
                        100 * d_.impulses.dark, 100 * d_.impulses.bright));
     mended_ = sure(Trouble::impulses) || sure(Trouble::dead_lines);
+    if (!mended_) return;
+    sample_ = AdaptiveMedian{}(sample_);
+    luma_ = finite_luma(sample_);
   }
 
   void waves(Image& clean) {
@@ -189,8 +190,7 @@ class Examination {
          std::min(kBlocks.confidence(steps.share), kBlockSteps.confidence(steps.step)),
          fmt::format("steps at the borders of blocks are {:.1f}/255 higher than elsewhere, {:.0f} % of the mean step",
                      255 * steps.step, 100 * steps.share));
-    const Image mended = mended_ ? AdaptiveMedian{}(sample_) : Image(sample_.view());
-    d_.noise = noise_level(mended);
+    d_.noise = noise_level(sample_);
     const double sure_grain = kGrain.confidence(d_.noise);
     // What mended single pixels is alike in neighbors, too, and so are a wave and what a JPEG left.
     if (!mended_ && d_.waves.empty() && !sure(Trouble::blocks) &&
@@ -204,7 +204,7 @@ class Examination {
     }
     if (sure_grain < kTold) return;
     // Of one channel: the luma of three has less grain than each.
-    const signs::GrainLine line = signs::grain_line(mended.view().channel(in_.shape.color_channels() == 1 ? 0 : 1));
+    const signs::GrainLine line = signs::grain_line(sample_.view().channel(in_.shape.color_channels() == 1 ? 0 : 1));
     const double dark = line.a + line.b * line.low, bright = line.a + line.b * line.high;
     if (line.found && line.b > 0 && line.high - line.low > kPhotonSpan && bright > kPhotonRise * dark &&
         line.b * line.high > line.a) {
@@ -257,7 +257,7 @@ class Examination {
   }
 
   ConstView in_;
-  Image sample_, luma_;
+  Image sample_, luma_;  // from where single pixels were mended on without them
   bool mended_ = false;
   Diagnosis d_;
   Measured m_;

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <cstddef>
 
+#include "diagnose/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "diagnose/thresholds.hpp"
 #include "sieve/denoise/total_variation.hpp"
@@ -75,9 +76,7 @@ double overshoot(const ConstView& luma) {
     over.push_back((low - least) / step);
   }
   if (over.size() < kFew) return 0;
-  const auto middle = over.begin() + static_cast<std::ptrdiff_t>(over.size() / 2);
-  std::nth_element(over.begin(), middle, over.end());
-  return std::max(0.0, *middle);
+  return std::max(0.0, at_share(over, 0.5));
 }
 
 double growth_of_edges(const ConstView& luma, const FoundPsf& blur, double noise) {

@@ -1,25 +1,15 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
+#include <vector>
 
 #include "denoise/block_noise.hpp"
+#include "diagnose/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "sieve/spatial/convolve.hpp"
 #include "sieve/spatial/smooth.hpp"
 
 namespace sieve::internal::signs {
-
-namespace {
-
-// The value at a share of a list's order, which is spoiled.
-template <class T>
-T at_share(std::vector<T>& values, double share) {
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size()));
-  std::nth_element(values.begin(), at, values.end());
-  return *at;
-}
-
-}  // namespace
 
 GrainLine grain_line(const ConstView& channel) {
   constexpr int kClasses = 12, kLevels = 1024;

@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "diagnose/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "sieve/illumination/background.hpp"
 #include "sieve/tone/statistics.hpp"
@@ -13,11 +14,10 @@ Light light(const ConstView& luma) {
   Light found;
   // The lighter part of blocks of a few dozen pixels: paper or wall, not what stands on it.
   constexpr int kBlocks = 24;
-  constexpr double kLighter = 0.8;
+  constexpr double kLighter = 0.8, kDarker = 0.05, kContrast = 0.2;
   const int step = std::max(4, std::min(luma.width(), luma.height()) / kBlocks), w = luma.width() / step,
             h = luma.height() / step;
   if (w < 4 || h < 4) return found;
-  constexpr double kDarker = 0.05, kContrast = 0.2;
   Image blocks(w, h);
   std::vector<float> levels;
   for (int y = 0; y < h; ++y) {
@@ -27,14 +27,10 @@ Light light(const ConstView& luma) {
         const float* row = luma.row(y * step + j, 0) + x * step;
         levels.insert(levels.end(), row, row + step);
       }
-      const auto level = [&](double share) {
-        const auto at = levels.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(levels.size()));
-        std::nth_element(levels.begin(), at, levels.end());
-        return static_cast<double>(*at);
-      };
-      const double lighter = level(kLighter);
+      const double lighter = static_cast<double>(at_share(levels, kLighter));
       blocks.at(x, y) = static_cast<float>(lighter);
-      if (lighter - level(kDarker) > kContrast * lighter) found.printed += 1.0 / (w * h);
+      if (lighter - static_cast<double>(at_share(levels, kDarker)) > kContrast * lighter)
+        found.printed += 1.0 / (w * h);
     }
   }
   const Image surface = Background{.by = BackgroundBy::polynomial}(blocks);

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "diagnose/at_share.hpp"
 #include "diagnose/signs.hpp"
 
 namespace sieve::internal::signs {
@@ -41,9 +42,7 @@ std::vector<int> dead_lines(const ConstView& luma, bool rows) {
     for (int k = std::max(1, line - kBeside); k <= std::min(lines - 2, line + kBeside); ++k) {
       if (std::abs(k - line) > 1) values.push_back(value(all[static_cast<std::size_t>(k)]));
     }
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
+    return at_share(values, 0.5);
   };
   std::vector<int> found;
   for (int line = 1; line + 1 < lines; ++line) {

@@ -56,14 +56,11 @@ std::string blur_words(const FoundPsf& psf) {
 
 // What mends grain and blur, in several ways.
 std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) {
-  const auto sure = [&](Trouble t) {
-    const Finding* f = d.find(t);
-    return f != nullptr && f->confidence >= kMended;
-  };
-  if (m.blur != nullptr && sure(Trouble::blur)) {
+  if (m.blur != nullptr && sure(d, Trouble::blur)) {
     const auto noise = static_cast<float>(rounded(std::max(kPsfNoise, d.noise), 4));
     const std::string why =
-        fmt::format("{}, and grain of {:.4f}: undone as far as that allows", blur_words(*m.blur), d.noise);
+        blur_words(*m.blur) +
+        (d.noise >= kPsfNoise ? fmt::format(", undone as far as grain of {:.4f} allows", d.noise) : ", undone");
     return {{{TotalVariationDeconvolution{.psf = m.blur->psf, .noise = noise, .border = Border::taper}},
              2.7,
              why + "; even areas and sharp edges"},
@@ -71,16 +68,15 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
              1.9,
              why + "; many times faster, for 0.8 dB"}};
   }
-  if (sure(Trouble::coarse_grain)) {
+  if (sure(d, Trouble::coarse_grain)) {
     const std::string why = fmt::format(
         "grain of deviation {:.4f} that is alike in neighbors, as a camera, a scan or a JPEG leaves it; its spectrum "
-        "is "
-        "measured in flat parts",
+        "is measured in flat parts",
         m.coarse);
     return {{{BlockMatching{}}, 4, why},
             {{BlockMatching{.effort = BlockEffort::fast}}, 3.7, "the same in half the time, for about 0.3 dB"}};
   }
-  if (sure(Trouble::photon_grain)) {
+  if (sure(d, Trouble::photon_grain)) {
     const double peak = rounded(m.photons, 1), even = 1 / (2 * std::sqrt(m.photons + 0.375));
     std::vector<Part> parts = against_grain(even);
     for (Part& p : parts) {
@@ -90,12 +86,12 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
     }
     return parts;
   }
-  if (sure(Trouble::grain)) {
+  if (sure(d, Trouble::grain)) {
     std::vector<Part> parts = against_grain(d.noise);
     for (Part& p : parts) p.why = fmt::format("even grain of deviation {:.4f}; {}", d.noise, p.why);
     return parts;
   }
-  if (sure(Trouble::blocks) && m.block_step >= kBlockStep) {
+  if (sure(d, Trouble::blocks) && m.block_step >= kBlockStep) {
     // As strong as the rounding of coefficients that leaves such steps.
     const auto noise = static_cast<float>(rounded(std::min(0.02 + 0.012 * 255 * m.block_step, 0.05), 3));
     return {{{BlockMatching{.noise = noise, .effort = BlockEffort::fast}},
@@ -119,42 +115,45 @@ Part exposure_part(const Exposure& e) {
 
 void join(Part& to, const Part& more) {
   to.steps.insert(to.steps.end(), more.steps.begin(), more.steps.end());
-  to.gain += more.gain;
+  // Decibels do not add up: what brings most counts.
+  to.gain = std::max(to.gain, more.gain);
   if (!more.why.empty()) to.why += (to.why.empty() ? "" : "; then ") + more.why;
 }
 
 }  // namespace
 
+const Finding* sure(const Diagnosis& d, Trouble trouble) {
+  const Finding* f = d.find(trouble);
+  return f != nullptr && f->confidence >= kMended ? f : nullptr;
+}
+
 void propose(Diagnosis& d, const Measured& m) {
-  const auto sure = [&](Trouble t) {
-    const Finding* f = d.find(t);
-    return f != nullptr && f->confidence >= kMended ? f : nullptr;
-  };
   const auto leave = [&d](Filter f, std::string why) { d.leave.push_back({Chain{std::move(f)}, 0, std::move(why)}); };
   Part first, last;
-  const Finding *impulses = sure(Trouble::impulses), *lines = sure(Trouble::dead_lines);
+  const Finding *impulses = sure(d, Trouble::impulses), *lines = sure(d, Trouble::dead_lines);
   if (impulses != nullptr || lines != nullptr) {
     join(first, {{AdaptiveMedian{}},
                  impulses != nullptr ? 12.0 : 20.0,
                  (impulses != nullptr ? impulses : lines)->evidence + ": only these are replaced"});
     leave(Gaussian{}, "it spreads what stands out alone over its neighbors instead of dropping it");
   }
-  if (const Finding* f = sure(Trouble::periodic_noise))
+  if (const Finding* f = sure(d, Trouble::periodic_noise))
     join(first, {{RemovePeriodicNoise{}}, 12, f->evidence + ": only that is taken out"});
-  if (const Finding* f = sure(Trouble::uneven_light)) {
+  if (const Finding* f = sure(d, Trouble::uneven_light)) {
     join(first, {{Flatten{.by = BackgroundBy::polynomial}}, 3, f->evidence});
     leave(Equalize{}, "uneven light would be stretched with the rest: correct it first");
-  } else if (sure(Trouble::exposure)) {
+  } else if (sure(d, Trouble::exposure)) {
     last = exposure_part(d.exposure);
     if (d.noise > kGrainRaised)
       leave(Sigmoid{}, fmt::format("the noise (deviation {:.3f}) is raised with the contrast: denoise first", d.noise));
   }
-  if (const Finding* f = sure(Trouble::few_levels))
+  if (const Finding* f = sure(d, Trouble::few_levels))
     leave(Equalize{}, f->evidence + ": go back to the source and work at a greater depth");
   // What looks like grain between few levels may be their rounding; counted photons have few levels, too.
   const double rounding = 1 / (std::sqrt(12.0) * static_cast<double>(std::max<std::size_t>(1, d.comb.used)));
   std::vector<Part> middle;
-  if (sure(Trouble::few_levels) == nullptr || d.noise > kOverRounding * rounding) middle = against_grain_and_blur(d, m);
+  if (sure(d, Trouble::few_levels) == nullptr || d.noise > kOverRounding * rounding)
+    middle = against_grain_and_blur(d, m);
   if (middle.empty()) middle.emplace_back();
   for (const Part& p : middle) {
     Part whole = first;

@@ -13,6 +13,9 @@ struct Measured {
   const FoundPsf* blur = nullptr;
 };
 
+// A finding that is sure enough to be mended, or nullptr.
+const Finding* sure(const Diagnosis& d, Trouble trouble);
+
 // Fills d.proposals and d.leave.
 void propose(Diagnosis& d, const Measured& m);
 

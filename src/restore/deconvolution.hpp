@@ -58,8 +58,8 @@ struct Transfer2d {
 Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Border border);
 // The same for a picture of that size that wraps around, as half a Fourier plane.
 Transfer2d transfer_of(const Kernel& psf, int width, int height);
-// The diagnosis of a division by it: zeros, weak frequencies, how much it raises noise.
-PsfDiagnosis diagnosis_of(const Transfer2d& transfer);
+// How far it can be divided by: zeros, weak frequencies, how much it raises noise.
+Invertibility invertibility_of(const Transfer2d& transfer);
 
 // |H|^2 and |G|^2 over the grid, both as the frame's Fourier transform, not normalized, has them.
 struct Measured {

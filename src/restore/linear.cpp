@@ -27,7 +27,7 @@ std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<Pseudo
 }
 
 static Prepare division(const Inverse& f, const ConstView& in) {
-  const PsfDiagnosis d = diagnosis_of(transfer_of(f.psf, in.shape, f.border));
+  const Invertibility d = invertibility_of(transfer_of(f.psf, in.shape, f.border));
   if (d.zero > 0)
     throw InvalidArgument(
         fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or "

@@ -30,11 +30,11 @@ std::span<const std::pair<const char*, PsfVerdict>> ChoiceNames<PsfVerdict>::all
   return names;
 }
 
-PsfDiagnosis diagnose(const Kernel& psf, int width, int height) {
-  return diagnosis_of(transfer_of(psf, width, height));
+Invertibility invertibility(const Kernel& psf, int width, int height) {
+  return invertibility_of(transfer_of(psf, width, height));
 }
 
-PsfDiagnosis internal::diagnosis_of(const Transfer2d& h) {
+Invertibility internal::invertibility_of(const Transfer2d& h) {
   struct Sums {
     double all = 0, tenth = 0, hundredth = 0, thousandth = 0, zero = 0, gain = 0, counted = 0,
            smallest = std::numeric_limits<double>::infinity();
@@ -68,7 +68,7 @@ PsfDiagnosis internal::diagnosis_of(const Transfer2d& h) {
         sum.zero += s.zero, sum.gain += s.gain, sum.counted += s.counted;
     sum.smallest = std::min(sum.smallest, s.smallest);
   }
-  PsfDiagnosis d;
+  Invertibility d;
   d.smallest = std::sqrt(sum.smallest);
   d.below_tenth = sum.tenth / sum.all;
   d.below_hundredth = sum.hundredth / sum.all;

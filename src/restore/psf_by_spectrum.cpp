@@ -104,11 +104,10 @@ Hypothesis best_motion(const BlurModel& coarse, const BlurModel& model, const Bl
 
 // Long motions leave so fine stripes in a spectrum that a fence or a row of houses may, too: only one that the cepstrum
 // sees as well is believed.
-bool seen_in_cepstrum(const ConstView& gray, const Hypothesis& motion) {
+bool seen_in_cepstrum(const FoundPsf& seen, const Hypothesis& motion) {
   constexpr double kLength = 0.15, kAngle = 8;
-  const FoundPsf other = psf_from_motion(gray);
-  const double turn = std::abs(std::remainder(other.angle - motion.angle, 180));
-  return std::abs(other.size / motion.size - 1) < kLength && turn < kAngle;
+  return std::abs(seen.size / motion.size - 1) < kLength &&
+         std::abs(std::remainder(seen.angle - motion.angle, 180)) < kAngle;
 }
 
 }  // namespace
@@ -129,11 +128,15 @@ std::vector<FoundPsf> psf_by_spectrum(const ConstView& in) {
                                  best_motion(coarse, model, none.fit, kShortest, kLong)};
   const Hypothesis far = best_motion(coarse, model, none.fit, kLong, kLongest);
   Hypothesis& motion = all.back();
-  if (far.fit.score > motion.fit.score && seen_in_cepstrum(gray, far)) {
-    motion = far;
-  } else if (constexpr double kEnd = 0.9; motion.size > kEnd * kLong && !seen_in_cepstrum(gray, motion)) {
-    // It would be longer.
-    motion.fit.score = std::min(motion.fit.score, none.fit.score);
+  constexpr double kEnd = 0.9;
+  if (const bool farther = far.fit.score > motion.fit.score; farther || motion.size > kEnd * kLong) {
+    const FoundPsf seen = psf_from_motion(gray);
+    if (farther && seen_in_cepstrum(seen, far)) {
+      motion = far;
+    } else if (motion.size > kEnd * kLong && !seen_in_cepstrum(seen, motion)) {
+      // It would be longer.
+      motion.fit.score = std::min(motion.fit.score, none.fit.score);
+    }
   }
   // The mean of few windows is uncertain; from many on it is the pictures that are not quite as the model has them.
   constexpr double kMany = 64;

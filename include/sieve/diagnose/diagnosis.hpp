@@ -41,14 +41,15 @@ struct Finding {
   Trouble trouble = Trouble::grain;
   double figure = 0;      ///< how much of it there is
   std::string unit;       ///< of the figure
-  double confidence = 0;  ///< 0..1: over many photographs, damaged and not, about that share of such findings is right
+  double confidence = 0;  ///< 0..1; how often findings of each confidence are right is in docs/photographs.md
   std::string evidence;   ///< one line with what it was found by
 };
 
 /// A chain, what it is expected to bring, and why.
 struct Proposal {
   Chain chain;
-  double gain = 0;     ///< PSNR in dB that such chains gained on the mean over photographs with that trouble
+  double gain = 0;     ///< PSNR in dB that the part which brings most gained on the mean over photographs with its
+                       ///< trouble; 0 where that was not measured
   std::string reason;  ///< one line with the figures
 };
 
@@ -66,13 +67,14 @@ struct Diagnosis {
   std::vector<PeriodicWave> waves;  ///< periodic interference
   std::vector<FoundPsf> blurs;      ///< as psf_by_spectrum() says; empty in pictures below 64x64
 
-  /// The most confident finding of that kind, or nullptr.
+  /// The finding of that kind, or nullptr: each is told once.
   [[nodiscard]] const Finding* find(Trouble trouble) const;
 };
 
 /// Looks for all troubles. Pictures of more than a megapixel are judged by sixteen parts of 256x256 and by their
 /// middle 1024x1024. How each trouble is recognized, and when that is mistaken, is told in docs/guide/diagnosis.md.
-/// InvalidArgument for an empty picture. About 0.4 seconds at most, whatever the size.
+/// InvalidArgument for an empty picture. O(pixels) for the exposure and the levels, and about half a second for the
+/// rest, whatever the size.
 [[nodiscard]] Diagnosis diagnose(const ConstView& in);
 
 }  // namespace sieve

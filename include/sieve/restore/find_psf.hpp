@@ -49,7 +49,7 @@ struct FoundPsf {
 /// the middle 1024x1024, by the likelihood of spectra: one currency for all. Sources: Field, Journal of the Optical
 /// Society of America A 4, 1987 (natural pictures); Whittle, 1953 (the likelihood). Sigma 0.5 to 10, radius 1 to 14,
 /// length 4 to 40, from 13 on only where psf_from_motion() sees it, too. InvalidArgument for pictures below 64x64.
-/// About a second, whatever the size.
+/// About 0.2 seconds, whatever the size.
 [[nodiscard]] std::vector<FoundPsf> psf_by_spectrum(const ConstView& in);
 
 /// Blind, for blurs like a Gaussian: sigma from the steepest edges (edge_blur), then in turns the picture is restored

@@ -27,7 +27,7 @@ struct ChoiceNames<PsfVerdict> {
 };
 
 /// What division by a transfer function would meet.
-struct PsfDiagnosis {
+struct Invertibility {
   double smallest = 0;          ///< the smallest |H|
   double below_tenth = 0;       ///< share of the frequencies with |H| below 0.1
   double below_hundredth = 0;   ///< below 0.01
@@ -39,9 +39,9 @@ struct PsfDiagnosis {
   std::string reason;                     ///< one line with the figures
 };
 
-/// Diagnoses a PSF for a picture of width x height pixels. Safe: noise grows at most tenfold; information lost: some
-/// |H| is zero; between them the division needs regularization. InvalidArgument as transfer_function. O(pixels log
-/// pixels).
-[[nodiscard]] PsfDiagnosis diagnose(const Kernel& psf, int width, int height);
+/// How far a PSF can be divided out of a picture of width x height pixels. Safe: noise grows at most tenfold;
+/// information lost: some |H| is zero; between them the division needs regularization. InvalidArgument as
+/// transfer_function. O(pixels log pixels).
+[[nodiscard]] Invertibility invertibility(const Kernel& psf, int width, int height);
 
 }  // namespace sieve
