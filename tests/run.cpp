@@ -3,6 +3,7 @@
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <condition_variable>
@@ -74,14 +75,22 @@ struct Silent {
 
 Image part_of(const Image& whole, const Rectangle& r) { return Image(whole.view().part(r)); }
 
+// True where a part of the result needs the whole picture: then it is cut out of the whole result.
+bool needs_all(const Engine& engine, const Filter& f, const Shape& shape) {
+  const Plan plan = engine.plan(f, shape, 0, {.part = Rectangle{0, 0, 1, 1}});
+  return std::any_of(plan.passes.begin(), plan.passes.end(), [](const PlannedPass& p) { return p.way == Way::whole; });
+}
+
 }  // namespace
 
 TEST_CASE("every filter: the same bits through an engine, into a buffer, heard, by steps, in a chain, on any threads") {
-  const Image gray = noise(331, 402), color = noise(150, 121, 4);
+  // High enough for several strips; where there are none, what is smaller does.
+  const Image gray = noise(331, 402), low = noise(131, 102), color = noise(150, 121, 4);
   Engine one{{.threads = 1}}, two{{.threads = 2}};
-  for (const Image* in : {&gray, &color}) {
-    for (const Filter& f : every_filter(*in, false)) {
+  for (const Image* large : {&gray, &color}) {
+    for (const Filter& f : every_filter(*large, false)) {
       CAPTURE(f.text());
+      const Image* in = large == &gray && needs_all(one, f, gray.shape()) ? &low : large;
       Image alone;
       try {
         alone = f(*in);
@@ -122,9 +131,10 @@ TEST_CASE(
       for (const auto& [text, whole] : {std::pair<Filter, Image>{f, f(*in)}, {chain, chain(*in)}}) {
         if (whole.width() != w || whole.height() != h) continue;
         for (const Rectangle& r :
-             {Rectangle{0, 0, 40, 30}, {w - 33, h - 51, 33, 51}, {71, 45, 64, 64}, {100, 0, 1, h}}) {
+             {Rectangle{71, 45, 64, 64}, {0, 0, 40, 30}, {w - 33, h - 51, 33, 51}, {100, 0, 1, h}}) {
           CAPTURE(r.x);
           CHECK(identical(engine.run(text, *in, {.part = r}).image, part_of(whole, r)));
+          if (needs_all(engine, text, in->shape())) break;
         }
       }
     }

@@ -88,7 +88,7 @@ int verify(const Session& session, const VerifyArguments& o) {
   }
   const Attended attended;
   // Plain definitions of a whole transform take time as the square of the pixels.
-  const Image in = !file.empty() ? session.read(file).image : step.empty() ? made_up(71, 53) : made_up(131, 97);
+  const Image in = !file.empty() ? session.read(file).image : step.empty() ? made_up(47, 37) : made_up(131, 97);
   ordered_json all = ordered_json::array();
   int failed = 0;
   for (const Filter& f : filters) {
