@@ -34,8 +34,8 @@ struct Part {
 // Denoisers for even grain, the best first: what the faster ones lose is in docs/photographs.md.
 std::vector<Part> against_grain(double s) {
   const auto noise = static_cast<float>(rounded(s, 4));
-  // PSNR that block_matching gained there at deviations of 5 to 50 of 255 rises by the octave.
-  const double gain = std::max(0.0, 8.6 + 2.7 * std::log2(s * 255 / 5));
+  // PSNR that block_matching gained there at deviations of 5 to 25 of 255 rises by the octave.
+  const double gain = std::max(0.0, 8.4 + 1.7 * std::log2(s * 255 / 5));
   return {
       {{BlockMatching{.noise = noise}},
        gain,
@@ -61,11 +61,12 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
     const std::string why =
         blur_words(*m.blur) +
         (d.noise >= kPsfNoise ? fmt::format(", undone as far as grain of {:.4f} allows", d.noise) : ", undone");
+    const double gain = m.blur->family == "gaussian" ? 1.7 : m.blur->family == "disk" ? 3.2 : 2.9;
     return {{{TotalVariationDeconvolution{.psf = m.blur->psf, .noise = noise, .border = Border::taper}},
-             2.7,
+             gain,
              why + "; even areas and sharp edges"},
             {{Wiener{.psf = m.blur->psf, .noise = noise, .border = Border::taper}},
-             1.9,
+             gain - 0.8,
              why + "; many times faster, for 0.8 dB"}};
   }
   if (sure(d, Trouble::coarse_grain)) {
@@ -73,8 +74,8 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
         "grain of deviation {:.4f} that is alike in neighbors, as a camera, a scan or a JPEG leaves it; its spectrum "
         "is measured in flat parts",
         m.coarse);
-    return {{{BlockMatching{}}, 4, why},
-            {{BlockMatching{.effort = BlockEffort::fast}}, 3.7, "the same in half the time, for about 0.3 dB"}};
+    return {{{BlockMatching{}}, 6.9, why},
+            {{BlockMatching{.effort = BlockEffort::fast}}, 6.6, "the same in half the time, for about 0.3 dB"}};
   }
   if (sure(d, Trouble::photon_grain)) {
     const double peak = rounded(m.photons, 1), even = 1 / (2 * std::sqrt(m.photons + 0.375));
@@ -95,7 +96,7 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
     // As strong as the rounding of coefficients that leaves such steps.
     const auto noise = static_cast<float>(rounded(std::min(0.02 + 0.012 * 255 * m.block_step, 0.05), 3));
     return {{{BlockMatching{.noise = noise, .effort = BlockEffort::fast}},
-             0.9,
+             0.6,
              fmt::format("steps of {:.1f}/255 at the borders of blocks: what a JPEG rounded off is taken for grain",
                          255 * m.block_step)}};
   }
@@ -103,7 +104,7 @@ std::vector<Part> against_grain_and_blur(const Diagnosis& d, const Measured& m) 
 }
 
 Part exposure_part(const Exposure& e) {
-  Part p{{}, 4, e.reason};
+  Part p{{}, e.verdict == ExposureVerdict::too_dark ? 21.0 : 11.0, e.reason};
   if (e.stretch) p.steps.emplace_back(Stretch{.low = rounded(e.from, 4), .high = rounded(e.to, 4)});
   if (e.local) {
     p.steps.emplace_back(Clahe{.limit = 2});
@@ -133,14 +134,14 @@ void propose(Diagnosis& d, const Measured& m) {
   const Finding *impulses = sure(d, Trouble::impulses), *lines = sure(d, Trouble::dead_lines);
   if (impulses != nullptr || lines != nullptr) {
     join(first, {{AdaptiveMedian{}},
-                 impulses != nullptr ? 12.0 : 20.0,
+                 impulses != nullptr ? 26.0 : 21.0,
                  (impulses != nullptr ? impulses : lines)->evidence + ": only these are replaced"});
     leave(Gaussian{}, "it spreads what stands out alone over its neighbors instead of dropping it");
   }
   if (const Finding* f = sure(d, Trouble::periodic_noise))
-    join(first, {{RemovePeriodicNoise{}}, 12, f->evidence + ": only that is taken out"});
+    join(first, {{RemovePeriodicNoise{}}, 19, f->evidence + ": only that is taken out"});
   if (const Finding* f = sure(d, Trouble::uneven_light)) {
-    join(first, {{Flatten{.by = BackgroundBy::polynomial}}, 3, f->evidence});
+    join(first, {{Flatten{.by = BackgroundBy::polynomial}}, 0, f->evidence});
     leave(Equalize{}, "uneven light would be stretched with the rest: correct it first");
   } else if (sure(d, Trouble::exposure)) {
     last = exposure_part(d.exposure);
