@@ -36,6 +36,10 @@ int main(int argc, char** argv) try {
   // And where the blur is not known: a Gaussian that makes the edges as wide, with how sure that is.
   const sieve::FoundPsf found = sieve::psf_blind(blurred);
   std::cout << "blind: " << found.psf.text() << ", confidence " << found.confidence << '\n';
+  // Or any weights, for shakes that no name describes.
+  const sieve::FoundPsf any = sieve::psf_free(blurred, 9);
+  std::cout << "free: " << any.psf.width() << "x" << any.psf.height() << " weights, confidence " << any.confidence
+            << '\n';
   std::cout << sieve::io::write(argv[2], best).note;
 } catch (const sieve::Error& e) {
   std::cerr << e.what() << '\n';

@@ -133,6 +133,77 @@ TEST_CASE("by the spectrum: the kind of blur and its size come first, with and w
   CHECK_THROWS_AS((void)psf_by_spectrum(Image(63, 100)), InvalidArgument);
 }
 
+namespace {
+
+// A shake that turns about: a path of points, each a pixel wide, of sum 1.
+Kernel shake() {
+  Image path(11, 11);
+  double x = 2, y = 1;
+  for (int i = 0; i < 200; ++i) {
+    x += 0.045 * std::cos(0.8 + i / 80.0);
+    y += 0.045 * std::sin(0.8 + i / 80.0);
+    path.at(static_cast<int>(x), static_cast<int>(y)) += 1;
+  }
+  return Kernel::of_picture(path);
+}
+
+// How alike two PSFs are, the one moved to where it fits best: 1 where they are the same.
+double likeness(const Kernel& a, const Kernel& b) {
+  double best = 0, length_a = 0, length_b = 0;
+  for (const double v : a.taps()) length_a += v * v;
+  for (const double v : b.taps()) length_b += v * v;
+  for (int dy = -8; dy <= 8; ++dy) {
+    for (int dx = -8; dx <= 8; ++dx) {
+      double sum = 0;
+      for (int y = 0; y < a.height(); ++y) {
+        for (int x = 0; x < a.width(); ++x) {
+          const int i = x + dx, j = y + dy;
+          if (i >= 0 && j >= 0 && i < b.width() && j < b.height()) sum += a.at(x, y) * b.at(i, j);
+        }
+      }
+      best = std::max(best, sum);
+    }
+  }
+  return best / std::sqrt(length_a * length_b);
+}
+
+}  // namespace
+
+TEST_CASE("free: the weights of a shake that is not straight, from the edges of the picture") {
+  const Kernel true_psf = shake();
+  const Image blurred = GaussianNoise{.deviation = 0.005F, .seed = 4}(Blur{.psf = true_psf}(noon()));
+  const FoundPsf f = psf_free(blurred, 15);
+  CHECK(f.family == "free");
+  CHECK(f.confidence > 0.8);
+  CHECK(f.psf.sum() == doctest::Approx(1));
+  CHECK(*std::min_element(f.psf.taps().begin(), f.psf.taps().end()) >= 0);
+  CHECK(likeness(true_psf, f.psf) > 0.8);
+  // Turned about it is another one: that is told.
+  CHECK(likeness(true_psf.turned(), f.psf) < likeness(true_psf, f.psf) - 0.05);
+  // A size of one's own beyond the shake changes little.
+  CHECK(likeness(true_psf, psf_free(blurred, 21).psf) > 0.75);
+  // Nothing to see it by.
+  CHECK(psf_free(Image(96, 96), 5).psf.at(2, 2) == 1);
+  CHECK(psf_free(Image(96, 96), 5).confidence < 0.01);
+  CHECK(psf_free(noon(), 13).confidence < 0.1);
+  CHECK_THROWS_WITH_AS((void)psf_free(noon(), 12), "psf_free: size=12: allowed are odd numbers of 3 to 99",
+                       InvalidArgument);
+  CHECK_THROWS_AS((void)psf_free(Image(100, 80), 31), InvalidArgument);
+  const test::Folder folder;
+  (void)io::write(folder / "blurred.pfm", blurred, {});
+  const auto told = test::lsieve("find-psf " + (folder / "blurred.pfm") + " --free 15 --into " + (folder / "k.txt"));
+  CHECK(told.code == 0);
+  CHECK(told.out.starts_with("15x15 weights, confidence 0.8"));
+  const Kernel read =
+      Kernel::parse("@" + (folder / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});
+  CHECK(likeness(read, f.psf) == doctest::Approx(1));
+  // A straight one, which lies where it was: what is restored with it is compared as it is.
+  const Image seen = io::read(test::data + "/shaken.png").image;
+  const Image better =
+      TotalVariationDeconvolution{.psf = psf_free(seen, 21).psf, .noise = 0.005F, .border = Border::taper}(seen);
+  CHECK(compare(better, noon()).psnr > compare(seen, noon()).psnr + 2);
+}
+
 TEST_CASE("find-psf on the tool, and the advice that follows") {
   const test::Folder f;
   const std::string shaken = test::data + "/shaken.png";
@@ -159,8 +230,8 @@ TEST_CASE("find-psf on the tool, and the advice that follows") {
   const Kernel read =
       Kernel::parse("@" + (f / "k.txt"), {{}, [](const std::string& name) { return io::read_text(name); }});
   CHECK(read.at(read.anchor_x() + 2, read.anchor_y()) == doctest::Approx(Kernel::disk(3).at(5, 3)).epsilon(1e-4));
-  for (const char* wrong : {"--point 3", "--point 0,0", "--motion --blind", "--edge 0,0,5,5", "--sheet x.jpg",
-                            "--point 20,20 --radius 0"}) {
+  for (const char* wrong : {"--point 3", "--point 0,0", "--motion --blind", "--free 4", "--blind --free 5",
+                            "--edge 0,0,5,5", "--sheet x.jpg", "--point 20,20 --radius 0"}) {
     CAPTURE(std::string(wrong));
     const auto bad = test::lsieve("find-psf " + (f / "star.pfm") + " " + wrong);
     CHECK(bad.code == 2);

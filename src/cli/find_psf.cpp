@@ -15,7 +15,7 @@ using nlohmann::ordered_json;
 struct FindPsfArguments {
   std::string in, into, sheet;
   std::vector<int> point, edge;
-  int radius = 8;
+  int radius = 8, free = 0;
   bool motion = false, blind = false, json = false;
 };
 
@@ -34,20 +34,25 @@ std::vector<FoundPsf> found(const FindPsfArguments& o, const Image& image) {
   if (!o.edge.empty()) return {psf_from_edge(image, {o.edge[0], o.edge[1], o.edge[2], o.edge[3]})};
   if (o.motion) return {psf_from_motion(image)};
   if (o.blind) return {psf_blind(image)};
+  if (o.free != 0) return {psf_free(image, o.free)};
   return psf_by_spectrum(image);
 }
 
 // True where a filter's psf= takes the text.
-bool named(const FoundPsf& f) { return f.family != "point" && f.family != "none"; }
+bool named(const FoundPsf& f) { return f.family != "point" && f.family != "free" && f.family != "none"; }
 
 std::string spec_of(const FoundPsf& f) {
   if (named(f)) return f.psf.text();
-  return f.family == "none" ? "no blur" : fmt::format("{}x{} weights as seen", f.psf.width(), f.psf.height());
+  return f.family == "none"
+             ? "no blur"
+             : fmt::format("{}x{} weights{}", f.psf.width(), f.psf.height(), f.family == "point" ? " as seen" : "");
 }
 
 int find_psf(const Session& session, const FindPsfArguments& o) {
-  if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind > 1)
-    throw InvalidArgument("give one of --point, --edge, --motion and --blind, or none to judge all by the spectrum");
+  if (!o.point.empty() + !o.edge.empty() + o.motion + o.blind + (o.free != 0) > 1) {
+    throw InvalidArgument(
+        "give one of --point, --edge, --motion, --blind and --free, or none to judge all by the spectrum");
+  }
   if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
     throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
   const Attended attended;
@@ -109,6 +114,7 @@ Command declare_find_psf(CLI::App& root, Session& session) {
       ->expected(4);
   app->add_flag("--motion", o->motion, "a straight motion, from the cepstrum");
   app->add_flag("--blind", o->blind, "the Gaussian that makes the steepest edges as wide");
+  app->add_option("--free", o->free, "a shake of any form, in a square of that many pixels (odd, 3 to 99)");
   app->add_option("--into", o->into, "write the weights into this text file, for psf=@FILE");
   app->add_option("--sheet", o->sheet, "draw picture, weights and edge into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");

@@ -86,8 +86,8 @@ class HeatPanel final : public SheetPanel {
         cairo_fill(cr);
         if (side >= 34) {
           const bool dark = std::abs(v) > 0.6 * most_;
-          write(cr, fmt::format("{:.3g}", v), x0 + x * side, y0 + (y + 0.5) * side - 8, side,
-                {side >= 56 ? 13.0 : 10.0, false, 1, true}, dark ? kPlate : kInk);
+          write(cr, side >= 56 ? fmt::format("{:.3g}", v) : fmt::format("{:.2g}", v), x0 + x * side,
+                y0 + (y + 0.5) * side - 8, side, {side >= 56 ? 13.0 : 10.0, false, 1, true}, dark ? kPlate : kInk);
         }
       }
     }

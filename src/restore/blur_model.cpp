@@ -132,6 +132,31 @@ BlurResponse BlurResponse::motion(double length, double angle) {
   return {Kind::motion, reach * std::cos(angle * kPi / 180), -reach * std::sin(angle * kPi / 180)};
 }
 
+BlurResponse BlurResponse::of(const Kernel& psf) {
+  constexpr int kSide = kLargestWindow;
+  std::vector<std::complex<double>> turns;
+  for (int i = 0; i < kSide; ++i) turns.push_back(std::polar(1.0, -2 * kPi * i / kSide));
+  const auto turn = [&](int u, int x) { return turns[static_cast<std::size_t>(u * x % kSide)]; };
+  // Rows first, then columns.
+  std::vector<std::complex<double>> rows(static_cast<std::size_t>(kSide * psf.height()));
+  for (int y = 0; y < psf.height(); ++y) {
+    for (int u = 0; u < kSide; ++u) {
+      for (int x = 0; x < psf.width(); ++x) rows[static_cast<std::size_t>(y * kSide + u)] += psf.at(x, y) * turn(u, x);
+    }
+  }
+  std::vector<double> squares;
+  for (int v = 0; v < kSide; ++v) {
+    for (int u = 0; u < kSide; ++u) {
+      std::complex<double> sum = 0;
+      for (int y = 0; y < psf.height(); ++y) sum += rows[static_cast<std::size_t>(y * kSide + u)] * turn(v, y);
+      squares.push_back(std::norm(sum));
+    }
+  }
+  BlurResponse r(Kind::weights, 0, 0);
+  r.table_ = std::make_shared<const std::vector<double>>(std::move(squares));
+  return r;
+}
+
 double BlurResponse::squared(double fx, double fy) const {
   switch (kind_) {
     case Kind::none:
@@ -142,13 +167,18 @@ double BlurResponse::squared(double fx, double fy) const {
       return disk_squared().at(2 * kPi * across_ * std::sqrt(fx * fx + fy * fy));
     case Kind::motion:
       return line_squared().at(kPi * (fx * across_ + fy * down_));
+    case Kind::weights: {
+      const auto place = [](double f) {
+        return static_cast<std::size_t>(std::lround(f * kLargestWindow) + kLargestWindow) % kLargestWindow;
+      };
+      return (*table_)[place(fy) * kLargestWindow + place(fx)];
+    }
   }
   return 1;
 }
 
 BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0) {
-  constexpr int kLargest = 128;
-  while (side_ < kLargest && 4 * side_ <= std::min(plane.width(), plane.height())) side_ *= 2;
+  while (side_ < kLargestWindow && 4 * side_ <= std::min(plane.width(), plane.height())) side_ *= 2;
   const int half = side_ / 2, columns = (plane.width() - side_) / half + 1, rows = (plane.height() - side_) / half + 1;
   windows_ = rows * columns;
   const std::vector<double> power = mean_power(plane, side_, columns, rows);

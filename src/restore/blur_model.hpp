@@ -2,11 +2,16 @@
 // The spectrum of a natural picture that a blur has passed and noise was added to, and how well one explains another.
 
 #include <array>
+#include <memory>
 #include <vector>
 
 #include "sieve/core/image.hpp"
+#include "sieve/spatial/kernel.hpp"
 
 namespace sieve::internal {
+
+// The side of the windows of a spectrum.
+inline constexpr int kLargestWindow = 128;
 
 // How strongly a blur passes a frequency.
 class BlurResponse {
@@ -16,15 +21,18 @@ class BlurResponse {
   static BlurResponse disk(double radius) { return {Kind::disk, radius, 0}; }
   // A line of `length` pixels, at an angle in degrees.
   static BlurResponse motion(double length, double angle);
+  // Any weights, at the frequencies of windows of up to kLargestWindow.
+  static BlurResponse of(const Kernel& psf);
 
   // The square of it, at a frequency in cycles per pixel.
   double squared(double fx, double fy) const;
 
  private:
-  enum class Kind { none, gaussian, disk, motion };
+  enum class Kind { none, gaussian, disk, motion, weights };
   BlurResponse(Kind kind, double across, double down) : kind_(kind), across_(across), down_(down) {}
   Kind kind_;
-  double across_, down_;  // the size, or how far a motion reaches
+  double across_, down_;                              // the size, or how far a motion reaches
+  std::shared_ptr<const std::vector<double>> table_;  // of weights: rows of whole periods over the largest window
 };
 
 // The mean power spectrum of overlapping windows, and the model
