@@ -1,6 +1,7 @@
 #include "sieve/diagnose.hpp"
 
 #include <nlohmann/json.hpp>
+#include <numbers>
 
 #include "sieve/io.hpp"
 #include "support.hpp"
@@ -158,6 +159,47 @@ TEST_CASE(
   CHECK(test::run(bench).code == 1);
 }
 #endif
+
+TEST_CASE("evidence: what is drawn of a diagnosis is what it rests on") {
+  const Evidence clean = evidence(noon()), shaken = evidence(io::read(test::data + "/shaken.png").image);
+  // Rising from the dark side to the bright, slower where blurred.
+  REQUIRE(clean.edge.size() == clean.distance.size());
+  const auto middle = clean.edge.size() / 2;
+  CHECK(clean.distance[middle] == 0);
+  CHECK(std::abs(clean.edge.front()) < 0.1);
+  CHECK(std::abs(clean.edge.back() - 1) < 0.1);
+  CHECK(clean.edge[middle + 2] - clean.edge[middle - 2] > 1.5 * (shaken.edge[middle + 2] - shaken.edge[middle - 2]));
+  // The darkest place beyond the nearest neighbors is the motion: 16 pixels at 25 degrees.
+  const int reach = shaken.cepstrum.width() / 2;
+  int bx = 0, by = 0;
+  float darkest = 1;
+  for (int y = -reach; y <= 0; ++y) {
+    for (int x = 4; x < 20; ++x) {
+      if (const float v = shaken.cepstrum.at(x + reach, y + reach); v < darkest) darkest = v, bx = x, by = y;
+    }
+  }
+  CHECK(std::hypot(bx, by) == doctest::Approx(15).epsilon(0.1));
+  CHECK(std::atan2(-by, bx) * 180 / std::numbers::pi == doctest::Approx(25).epsilon(0.15));
+  // Photons: the square of the deviation is level / photons; even grain is the same everywhere.
+  const Evidence photons = evidence(PoissonNoise{.photons = 100, .seed = 4}(to_gray(noon()))),
+                 even = evidence(GaussianNoise{.deviation = 0.08F, .seed = 4}(to_gray(noon())));
+  REQUIRE(photons.noise.size() > 8);
+  for (std::size_t i = 0; i < photons.noise.size(); ++i)
+    CHECK(photons.noise[i] == doctest::Approx(std::sqrt(photons.level[i] / 100)).epsilon(0.2));
+  for (const double s : even.noise) CHECK(s == doctest::Approx(0.08).epsilon(0.1));
+  CHECK(clean.spectrum.width() == noon().width());
+  // Little or nothing to see.
+  const Evidence none = evidence(Image(7, 9, 3));
+  CHECK(none.edge.empty());
+  CHECK(none.noise.empty());
+  CHECK(none.cepstrum.empty());
+  CHECK(none.spectrum.height() == 9);
+  CHECK_THROWS_AS((void)evidence(Image()), InvalidArgument);
+  const test::Folder f;
+  CHECK(test::lsieve("advise " + test::data + "/hum.png --evidence " + (f / "why.png")).code == 0);
+  CHECK(io::read(f / "why.png").image.width() == 1280);
+  CHECK(test::lsieve("advise " + test::data + "/hum.png --evidence " + (f / "why.jpg")).code == 2);
+}
 
 TEST_CASE("the first choice is within 1 dB of the best") {
   const auto grain = [](const std::string& s) {

@@ -6,7 +6,7 @@
 #include "cli/diagnosis_text.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
-#include "sieve/diagnose/diagnosis.hpp"
+#include "sieve/diagnose.hpp"
 
 namespace sieve::internal::cli {
 
@@ -15,15 +15,50 @@ namespace {
 using nlohmann::ordered_json;
 
 struct AdviseArguments {
-  std::string in, truth, sheet;
+  std::string in, truth, sheet, evidence;
   bool lineup = false, json = false;
 };
+
+// What the findings rest on, on one page.
+void draw_evidence(const AdviseArguments& o, const Image& in, const Diagnosis& d) {
+  const Evidence e = evidence(in);
+  draw::Sheet sheet(base_name(o.in) + ": what is wrong with it",
+                    d.proposals.empty() ? "leave it as it is" : "mended by " + d.proposals[0].chain.text());
+  sheet.add(draw::picture_cell("the picture", in));
+  sheet.add({"findings", draw::text(findings_text(d)), "", nullptr});
+  const auto told = [&](Trouble t, const std::string& otherwise) {
+    const Finding* f = d.find(t);
+    return f != nullptr ? f->evidence : otherwise;
+  };
+  const auto cell = [&](const char* caption, draw::SheetPanelPtr panel, std::string note) {
+    sheet.add({caption, std::move(panel), std::move(note), nullptr});
+  };
+  if (!e.edge.empty())
+    cell("across the strongest edges: slow is blurred, beyond 0 and 1 is a halo",
+         draw::curves({{"", e.distance, e.edge}}, "pixels from the edge", "share of the step"),
+         told(Trouble::blur, told(Trouble::halos, "neither blur nor halos are told")));
+  std::vector<double> of_255;
+  for (const double s : e.noise) of_255.push_back(255 * s);
+  if (!e.level.empty())
+    cell("grain over the level: even, or growing as photons do",
+         draw::curves({{"", e.level, of_255}}, "level, 0..1 scale", "deviation in calm parts, of 255"),
+         told(Trouble::photon_grain, told(Trouble::grain, told(Trouble::coarse_grain, "no grain is told"))));
+  std::vector<std::pair<double, double>> marks;
+  for (const PeriodicWave& w : d.waves) marks.emplace_back(w.fx, w.fy);
+  cell("spectrum: a wave is a pair of points, a blur fades, a disk leaves rings",
+       draw::frequency_plane(e.spectrum, marks), told(Trouble::periodic_noise, "no wave is told"));
+  if (!e.cepstrum.empty())
+    cell("cepstrum: a motion leaves two dark spots, a disk a dark ring", draw::picture(e.cepstrum),
+         fmt::format("a pixel each, up to {} from the middle", e.cepstrum.width() / 2));
+  write_sheet(sheet, o.evidence);
+}
 
 int advise(const Session& session, const AdviseArguments& o) {
   const Attended attended;
   Contest contest(session, o.in, o.truth, "");
   const Diagnosis d = diagnose(contest.in);
   const std::vector<Proposal>& proposals = d.proposals;
+  if (!o.evidence.empty()) draw_evidence(o, contest.in, d);
   if (o.lineup || !o.truth.empty() || !o.sheet.empty()) {
     contest.run(proposals.size(), [&](std::size_t i) { return proposals[i].chain; });
   }
@@ -81,6 +116,7 @@ Command declare_advise(CLI::App& root, Session& session) {
   app->add_flag("--lineup", o->lineup, "run the proposals and tell what each leaves");
   app->add_option("--truth", o->truth, "the clean picture: runs the proposals and tells PSNR and SSIM");
   app->add_option("--sheet", o->sheet, "draw input and proposals into this PNG");
+  app->add_option("--evidence", o->evidence, "draw what the findings rest on into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");
   app->footer("Example: lsieve advise noisy.png --lineup --sheet advice.png");
   return {app, [o, &session] { return advise(session, *o); }};

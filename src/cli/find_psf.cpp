@@ -88,7 +88,9 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
     input.below =
         draw::detail(image, {o.point[0] - o.radius, o.point[1] - o.radius, 2 * o.radius + 1, 2 * o.radius + 1});
   sheet.add(std::move(input));
+  constexpr double kShown = 0.01;
   for (const FoundPsf& f : all) {
+    if (f.family == "none" || (f.confidence < kShown && all.size() > 1)) continue;
     draw::SheetCell cell{spec_of(f), draw::heat(f.psf.width(), f.psf.height(), f.psf.taps()),
                          fmt::format("confidence {:.2f}", f.confidence), nullptr};
     if (!f.profile.empty())

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/luma.hpp"
+#include "diagnose/parts.hpp"
 #include "diagnose/proposals.hpp"
 #include "diagnose/signs.hpp"
 #include "diagnose/thresholds.hpp"
@@ -46,35 +47,6 @@ const Finding* Diagnosis::find(Trouble trouble) const {
 
 namespace {
 
-// A picture, or sixteen parts of a large one side by side: what is local is judged by them. The parts begin at whole
-// blocks of 8.
-Image sampled(const ConstView& in) {
-  constexpr int kPart = 256, kAcross = 4;
-  if (in.width() <= kPart * kAcross && in.height() <= kPart * kAcross) return Image(in);
-  const int w = std::min(in.width(), kPart * kAcross), h = std::min(in.height(), kPart * kAcross);
-  Image out(Shape{w, h, in.channels()}, in.white_level);
-  const auto from = [](int at, int whole, int room) {
-    const int parts = (room + kPart - 1) / kPart, part = at / kPart;
-    return whole <= room || parts == 1
-               ? at
-               : static_cast<int>(std::int64_t{part} * (whole - kPart) / (parts - 1)) / 8 * 8 + at % kPart;
-  };
-  for (int c = 0; c < in.channels(); ++c) {
-    for (int y = 0; y < h; ++y) {
-      const float* row = in.row(from(y, in.height(), h), c);
-      float* r = out.row(y, c);
-      for (int x = 0; x < w; ++x) r[x] = row[from(x, in.width(), w)];
-    }
-  }
-  return out;
-}
-
-// The middle of a picture, up to `width` by `height`.
-ConstView middle(const ConstView& in, int width, int height) {
-  const int w = std::min(width, in.width()), h = std::min(height, in.height());
-  return in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h});
-}
-
 class Examination {
  public:
   explicit Examination(const ConstView& in) : in_(in), sample_(sampled(in)), luma_(finite_luma(sample_)) {}
@@ -84,8 +56,7 @@ class Examination {
     if (d_.exposure.verdict == ExposureVerdict::unreadable) return d_;
     single_pixels();
     checkpoint();
-    constexpr int kMiddle = 1024;
-    Image clean = finite_luma(middle(in_, kMiddle, kMiddle));
+    Image clean = finite_luma(middle(in_, kMiddleSide, kMiddleSide));
     if (mended_) clean = AdaptiveMedian{}(clean);
     waves(clean);
     checkpoint();
@@ -204,7 +175,8 @@ class Examination {
     }
     if (sure_grain < kTold) return;
     // Of one channel: the luma of three has less grain than each.
-    const signs::GrainLine line = signs::grain_line(sample_.view().channel(in_.shape.color_channels() == 1 ? 0 : 1));
+    const signs::GrainLine line =
+        signs::grain_line(signs::grain_by_level(sample_.view().channel(in_.shape.color_channels() == 1 ? 0 : 1)));
     const double dark = line.a + line.b * line.low, bright = line.a + line.b * line.high;
     if (line.found && line.b > 0 && line.high - line.low > kPhotonSpan && bright > kPhotonRise * dark &&
         line.b * line.high > line.a) {
@@ -251,7 +223,9 @@ class Examination {
   }
 
   void edges(const Image& clean) {
-    const double over = signs::overshoot(clean);
+    // The luma of three channels has less grain than each.
+    constexpr double kInLuma = 0.67;
+    const double over = signs::overshoot(clean, in_.shape.color_channels() == 3 ? kInLuma * d_.noise : d_.noise);
     tell(Trouble::halos, 100 * over, "% of the step", kHalos.confidence(over),
          fmt::format("the strongest edges overshoot by {:.0f} % of their height", 100 * over));
   }

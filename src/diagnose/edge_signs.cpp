@@ -52,9 +52,13 @@ double mean_gradient(const ConstView& plane) {
 
 }  // namespace
 
-double overshoot(const ConstView& luma) {
+namespace {
+
+// work(low, high, across) for each of the strongest edges of some height: the levels on both sides of it, and across(t)
+// at t pixels from its middle.
+template <class Work>
+void each_edge(const ConstView& luma, const Work& work) {
   constexpr int kRim = 8;
-  constexpr std::size_t kFew = 50;
   constexpr double kLeastStep = 0.08;
   const auto at = [&](double x, double y) {
     const int i = static_cast<int>(x), j = static_cast<int>(y);
@@ -62,21 +66,43 @@ double overshoot(const ConstView& luma) {
     const auto sample = [&](int a, int b) { return static_cast<double>(luma.at(i + a, j + b)); };
     return (1 - v) * ((1 - u) * sample(0, 0) + u * sample(1, 0)) + v * ((1 - u) * sample(0, 1) + u * sample(1, 1));
   };
-  std::vector<double> over;
   for (const Edge& e : strongest_edges(luma, kRim)) {
     const auto across = [&](double t) { return at(e.x + t * e.dx, e.y + t * e.dy); };
-    const double high = 0.5 * (across(5) + across(6)), low = 0.5 * (across(-5) + across(-6)), step = high - low;
-    if (step < kLeastStep) continue;
+    const double high = 0.5 * (across(5) + across(6)), low = 0.5 * (across(-5) + across(-6));
+    if (high - low >= kLeastStep) work(low, high, across);
+  }
+}
+constexpr std::size_t kFewEdges = 25;
+
+}  // namespace
+
+double overshoot(const ConstView& luma, double noise) {
+  // The expectation of the largest of four normal numbers is 1.03 deviations; these lie between samples, and are alike.
+  constexpr double kLargest = 0.8;
+  const double raised = kLargest * noise;
+  std::vector<double> over;
+  each_edge(luma, [&](double low, double high, const auto& across) {
     double most = 0, least = 1;
     for (const double t : {1.5, 2.0, 2.5, 3.0}) {
       most = std::max(most, across(t));
       least = std::min(least, across(-t));
     }
-    over.push_back((most - high) / step);
-    over.push_back((low - least) / step);
-  }
-  if (over.size() < kFew) return 0;
-  return std::max(0.0, at_share(over, 0.5));
+    over.push_back((most - high - raised) / (high - low));
+    over.push_back((low - least - raised) / (high - low));
+  });
+  return over.size() < 2 * kFewEdges ? 0 : std::max(0.0, at_share(over, 0.5));
+}
+
+std::vector<double> mean_edge(const ConstView& luma) {
+  std::vector<double> levels(std::size(kAcross));
+  std::size_t edges = 0;
+  each_edge(luma, [&](double low, double high, const auto& across) {
+    for (std::size_t i = 0; i < levels.size(); ++i) levels[i] += (across(kAcross[i]) - low) / (high - low);
+    ++edges;
+  });
+  if (edges < kFewEdges) return {};
+  for (double& v : levels) v /= static_cast<double>(edges);
+  return levels;
 }
 
 double growth_of_edges(const ConstView& luma, const FoundPsf& blur, double noise) {

@@ -11,7 +11,7 @@
 
 namespace sieve::internal::signs {
 
-GrainLine grain_line(const ConstView& channel) {
+std::vector<GrainAtLevel> grain_by_level(const ConstView& channel) {
   constexpr int kClasses = 12, kLevels = 1024;
   const Image level = Box{.radius = 3}(channel),
               answer = Correlate{.kernel = Kernel::parse("1,-2,1/-2,4,-2/1,-2,1")}(channel);
@@ -27,12 +27,8 @@ GrainLine grain_line(const ConstView& channel) {
       ++all;
     }
   }
-  GrainLine line;
-  if (all < 64 * kClasses) return line;
-  struct Point {
-    double level, variance;
-  };
-  std::vector<Point> points;
+  std::vector<GrainAtLevel> points;
+  if (all < 64 * kClasses) return points;
   std::vector<float> of_class;
   double levels = 0;
   for (std::size_t k = 0; k < kLevels; ++k) {
@@ -46,6 +42,11 @@ GrainLine grain_line(const ConstView& channel) {
     of_class.clear();
     levels = 0;
   }
+  return points;
+}
+
+GrainLine grain_line(const std::vector<GrainAtLevel>& points) {
+  GrainLine line;
   std::vector<double> slopes, offsets;
   for (std::size_t i = 0; i < points.size(); ++i) {
     for (std::size_t j = i + 1; j < points.size(); ++j) {
@@ -55,7 +56,7 @@ GrainLine grain_line(const ConstView& channel) {
   }
   if (slopes.size() < 8) return line;
   line.b = at_share(slopes, 0.5);
-  for (const Point& p : points) offsets.push_back(p.variance - line.b * p.level);
+  for (const GrainAtLevel& p : points) offsets.push_back(p.variance - line.b * p.level);
   line.a = std::max(0.0, at_share(offsets, 0.5));
   line.low = points.front().level;
   line.high = points.back().level;

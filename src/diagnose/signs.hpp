@@ -8,13 +8,20 @@
 
 namespace sieve::internal::signs {
 
-// How much the noise rises with the level: the line variance = a + b level through classes of equal brightness of one
-// channel, by the median of the slopes (Theil and Sen); low and high are the mean levels of the outer classes.
+// The grain in the calmer parts of classes of equal brightness of one channel, about a dozen, from dark to bright; none
+// in pictures that are too small.
+struct GrainAtLevel {
+  double level, variance;
+};
+std::vector<GrainAtLevel> grain_by_level(const ConstView& channel);
+
+// How much it rises with the level: the line variance = a + b level through them, by the median of the slopes (Theil
+// and Sen); low and high are the mean levels of the outer classes.
 struct GrainLine {
   double a = 0, b = 0, low = 0, high = 0;
   bool found = false;
 };
-GrainLine grain_line(const ConstView& channel);
+GrainLine grain_line(const std::vector<GrainAtLevel>& points);
 
 // Deviation of what stands in flat parts where it is alike in neighbors; 0 where it is white.
 double coarse_grain(const ConstView& luma);
@@ -29,8 +36,14 @@ struct BlockSteps {
 };
 BlockSteps block_steps(const ConstView& luma);
 
-// How far the strongest edges overshoot, in parts of their height; 0 where there are too few.
-double overshoot(const ConstView& luma);
+// How far the strongest edges overshoot, in parts of their height; 0 where there are too few. What grain of that
+// deviation adds to the largest of a few samples is taken off.
+double overshoot(const ConstView& luma, double noise);
+// The levels across them, from dark (0) to bright (1), at kAcross from their middles, on the mean; empty where there
+// are too few.
+inline constexpr double kAcross[] = {-6,  -5, -4,  -3.5, -3,  -2.5, -2,  -1.5, -1, -0.5, 0,
+                                     0.5, 1,  1.5, 2,    2.5, 3,    3.5, 4,    5,  6};
+std::vector<double> mean_edge(const ConstView& luma);
 
 // A smooth surface of degree 2 through the lighter part of every block of a few dozen pixels.
 struct Light {

@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "core/luma.hpp"
+#include "restore/cepstrum.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
@@ -24,14 +25,6 @@ double median_of(std::vector<double> v) {
   const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
   std::nth_element(v.begin(), middle, v.end());
   return *middle;
-}
-
-// Median, and deviation from the median absolute distance to it.
-std::pair<double, double> middle_and_spread(const std::vector<double>& v) {
-  const double m = median_of(v);
-  std::vector<double> far;
-  for (const double x : v) far.push_back(std::abs(x - m));
-  return {m, 1.4826 * median_of(far)};
 }
 
 // The luma of the middle of a picture, at most `most` pixels to a side.
@@ -259,39 +252,9 @@ FoundPsf psf_from_motion(const ConstView& in) {
     throw InvalidArgument(
         fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
   const Image gray = middle_of(in, 2048);
-  const int w = gray.width(), h = gray.height();
-  int side = 64;
-  while (2 * side <= std::min({w, h, 256})) side *= 2;
-  const int columns = (w - side) / (side / 2) + 1, rows = (h - side) / (side / 2) + 1;
-  Image power(side, side);
-  for (int j = 0; j < rows; ++j) {
-    checkpoint();
-    for (int i = 0; i < columns; ++i) {
-      const Spectrum s = spectrum(gray.view().part({i * side / 2, j * side / 2, side, side}), Taper::hann);
-      for (int v = 0; v < side; ++v) {
-        for (int u = 0; u < side; ++u) power.at(u, v) += std::norm(s.at(u, v));
-      }
-    }
-  }
-  const DoubleSpectrum cepstrum = double_spectrum(map_samples(power, [](float p) { return std::log(p + 1e-20F); }));
-  const int reach = std::min(80, side / 2 - 4);
-  const auto value = [&](int x, int y) { return cepstrum.at(x, y).real(); };
-  // Each place is compared with the others at the same distance: the picture has a cepstrum of its own, which depends
-  // on the distance.
-  std::vector<std::vector<double>> rings(static_cast<std::size_t>(reach + 3));
-  for (int y = 0; y <= reach + 1; ++y) {
-    for (int x = -reach - 1; x <= reach + 1; ++x) {
-      if (y == 0 && x <= 0) continue;
-      const auto r = static_cast<std::size_t>(std::lround(std::hypot(x, y)));
-      for (std::size_t k = r > 0 ? r - 1 : 0; k <= r + 1 && k < rings.size(); ++k) rings[k].push_back(value(x, y));
-    }
-  }
-  std::vector<std::pair<double, double>> normal;
-  for (const auto& ring : rings) normal.push_back(ring.empty() ? std::pair(0.0, 1.0) : middle_and_spread(ring));
-  const auto depth = [&](int x, int y) {
-    const auto& [m, s] = normal[static_cast<std::size_t>(std::lround(std::hypot(x, y)))];
-    return s > 0 ? (m - value(x, y)) / s : 0;
-  };
+  const Cepstrum cepstrum(gray);
+  const int reach = cepstrum.reach();
+  const auto depth = [&](int x, int y) { return cepstrum.depth(x, y); };
   double deepest = 0, second = 0;
   int bx = 3, by = 0;
   const auto each = [&](auto work) {

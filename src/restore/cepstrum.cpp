@@ -1,0 +1,63 @@
+#include "restore/cepstrum.hpp"
+
+#include <algorithm>
+#include <complex>
+
+#include "sieve/core/map.hpp"
+#include "sieve/core/watch.hpp"
+
+namespace sieve::internal {
+
+namespace {
+
+DoubleSpectrum cepstrum_of(const ConstView& gray, int side) {
+  const int columns = (gray.width() - side) / (side / 2) + 1, rows = (gray.height() - side) / (side / 2) + 1;
+  Image power(side, side);
+  for (int j = 0; j < rows; ++j) {
+    checkpoint();
+    for (int i = 0; i < columns; ++i) {
+      const Spectrum s = spectrum(gray.part({i * side / 2, j * side / 2, side, side}), Taper::hann);
+      for (int v = 0; v < side; ++v) {
+        for (int u = 0; u < side; ++u) power.at(u, v) += std::norm(s.at(u, v));
+      }
+    }
+  }
+  return double_spectrum(map_samples(power, [](float p) { return std::log(p + 1e-20F); }));
+}
+
+int side_of(const ConstView& gray) {
+  constexpr int kSmallest = 64, kLargest = 256;
+  int side = kSmallest;
+  while (2 * side <= std::min({gray.width(), gray.height(), kLargest})) side *= 2;
+  return side;
+}
+
+}  // namespace
+
+std::pair<double, double> middle_and_spread(const std::vector<double>& v) {
+  const auto median = [](std::vector<double> all) {
+    const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
+    std::nth_element(all.begin(), middle, all.end());
+    return *middle;
+  };
+  const double m = median(v);
+  std::vector<double> far;
+  for (const double x : v) far.push_back(std::abs(x - m));
+  return {m, 1.4826 * median(far)};
+}
+
+Cepstrum::Cepstrum(const ConstView& gray) : values_(cepstrum_of(gray, side_of(gray))) {
+  reach_ = std::min(80, side_of(gray) / 2 - 4);
+  std::vector<std::vector<double>> rings(static_cast<std::size_t>(reach_ + 3));
+  for (int y = 0; y <= reach_ + 1; ++y) {
+    for (int x = -reach_ - 1; x <= reach_ + 1; ++x) {
+      if (y == 0 && x <= 0) continue;
+      const auto r = static_cast<std::size_t>(std::lround(std::hypot(x, y)));
+      for (std::size_t k = r > 0 ? r - 1 : 0; k <= r + 1 && k < rings.size(); ++k)
+        rings[k].push_back(values_.at(x, y).real());
+    }
+  }
+  for (const auto& ring : rings) normal_.push_back(ring.empty() ? std::pair(0.0, 1.0) : middle_and_spread(ring));
+}
+
+}  // namespace sieve::internal
