@@ -225,7 +225,10 @@ std::string size_text(const io::Loaded& l) {
 
 // The diagnosis in lines: exposure, estimates, what was found, what to take and what to leave.
 std::vector<std::string> diagnosis_text(const Diagnosis& d, const Image& image) {
-  std::vector<std::string> lines = {std::string("exposure: ") + name_of(d.exposure.verdict) + ": " + d.exposure.reason};
+  std::vector<std::string> lines;
+  // A finding tells it otherwise.
+  if (d.find(Trouble::exposure) == nullptr)
+    lines.push_back(std::string("exposure: ") + name_of(d.exposure.verdict) + ": " + d.exposure.reason);
   if (d.exposure.verdict == ExposureVerdict::unreadable) return lines;
   lines.push_back(fmt::format("estimates: noise {:.4f} ({:.1f}/255), sharpness {:.2e}, impulses {:.2f} %", d.noise,
                               255 * d.noise, sharpness(image), 100 * (d.impulses.dark + d.impulses.bright)));
@@ -234,7 +237,7 @@ std::vector<std::string> diagnosis_text(const Diagnosis& d, const Image& image) 
                                 image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
   for (std::string& line : findings_text(d)) lines.push_back(std::move(line));
   if (!d.proposals.empty())
-    lines.push_back(fmt::format("take: {}: {}", d.proposals[0].chain.text(), d.proposals[0].reason));
+    lines.push_back("take: " + d.proposals[0].chain.text());
   for (const Proposal& p : d.leave) lines.push_back(fmt::format("leave: {}: {}", p.chain.text(), p.reason));
   if (d.proposals.empty()) lines.emplace_back("leave it as it is");
   return lines;
