@@ -236,8 +236,7 @@ std::vector<std::string> diagnosis_text(const Diagnosis& d, const Image& image) 
     lines.push_back(fmt::format("levels: {} of {} used{}", d.comb.used, image.white_level() + 1,
                                 image.shape().color_channels() > 1 ? " in the channel with the most gaps" : ""));
   for (std::string& line : findings_text(d)) lines.push_back(std::move(line));
-  if (!d.proposals.empty())
-    lines.push_back("take: " + d.proposals[0].chain.text());
+  if (!d.proposals.empty()) lines.push_back("take: " + d.proposals[0].chain.text());
   for (const Proposal& p : d.leave) lines.push_back(fmt::format("leave: {}: {}", p.chain.text(), p.reason));
   if (d.proposals.empty()) lines.emplace_back("leave it as it is");
   return lines;
