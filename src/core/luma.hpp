@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -27,6 +28,12 @@ inline Image luma_of(const ConstView& in) {
 // The same with 0 for what is not finite.
 inline Image finite_luma(const ConstView& in) {
   return map_samples(luma_of(in), [](float v) { return std::isfinite(v) ? v : 0; });
+}
+
+// The same of the middle of a picture, at most `most` pixels to a side.
+inline Image finite_middle(const ConstView& in, int most) {
+  const int w = std::min(most, in.width()), h = std::min(most, in.height());
+  return finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
 }
 
 }  // namespace sieve::internal

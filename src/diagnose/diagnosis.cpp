@@ -56,7 +56,7 @@ class Examination {
     if (d_.exposure.verdict == ExposureVerdict::unreadable) return d_;
     single_pixels();
     checkpoint();
-    Image clean = finite_luma(middle(in_, kMiddleSide, kMiddleSide));
+    Image clean = finite_middle(in_, kMiddleSide);
     if (mended_) clean = AdaptiveMedian{}(clean);
     waves(clean);
     checkpoint();

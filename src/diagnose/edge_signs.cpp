@@ -2,7 +2,7 @@
 #include <cmath>
 #include <cstddef>
 
-#include "diagnose/at_share.hpp"
+#include "core/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "diagnose/thresholds.hpp"
 #include "sieve/denoise/total_variation.hpp"

@@ -16,7 +16,7 @@ using namespace internal;
 
 Evidence evidence(const ConstView& in) {
   require_input(in, "evidence");
-  const Image sample = sampled(in), whole = finite_luma(middle(in, kMiddleSide, kMiddleSide));
+  const Image sample = sampled(in), whole = finite_middle(in, kMiddleSide);
   Evidence e;
   e.edge = signs::mean_edge(whole);
   if (!e.edge.empty()) e.distance.assign(std::begin(signs::kAcross), std::end(signs::kAcross));

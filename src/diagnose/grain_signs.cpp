@@ -3,8 +3,8 @@
 #include <cstddef>
 #include <vector>
 
+#include "core/at_share.hpp"
 #include "denoise/block_noise.hpp"
-#include "diagnose/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "sieve/spatial/convolve.hpp"
 #include "sieve/spatial/smooth.hpp"

@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <vector>
 
-#include "diagnose/at_share.hpp"
+#include "core/at_share.hpp"
 #include "diagnose/signs.hpp"
 #include "sieve/illumination/background.hpp"
 #include "sieve/tone/statistics.hpp"

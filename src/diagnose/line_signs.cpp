@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "diagnose/at_share.hpp"
+#include "core/at_share.hpp"
 #include "diagnose/signs.hpp"
 
 namespace sieve::internal::signs {

@@ -6,6 +6,7 @@
 #include <complex>
 #include <numbers>
 
+#include "core/at_share.hpp"
 #include "fft/fft.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
@@ -202,12 +203,10 @@ BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0
                        fall * std::cos(2 * t), fall * std::sin(2 * t), -4 * kPi * kPi * f * f}});
     }
   }
-  const auto quarter = highest.begin() + static_cast<std::ptrdiff_t>(highest.size() / 4);
-  std::nth_element(highest.begin(), quarter, highest.end());
   // Where the picture has less, the leakage of the windows would be taken for the picture: as if that much grain had
   // been added.
   constexpr double kGrain = 0.005;
-  const double grain = kGrain * kGrain * kHannPower * side_ * side_, floor = *quarter + grain;
+  const double grain = kGrain * kGrain * kHannPower * side_ * side_, floor = at_share(highest, 0.25) + grain;
   for (Frequency& f : all_) f.power = (f.power + grain) / floor;
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <complex>
 
+#include "core/at_share.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -35,15 +36,10 @@ int side_of(const ConstView& gray) {
 }  // namespace
 
 std::pair<double, double> middle_and_spread(const std::vector<double>& v) {
-  const auto median = [](std::vector<double> all) {
-    const auto middle = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);
-    std::nth_element(all.begin(), middle, all.end());
-    return *middle;
-  };
-  const double m = median(v);
-  std::vector<double> far;
-  for (const double x : v) far.push_back(std::abs(x - m));
-  return {m, 1.4826 * median(far)};
+  std::vector<double> all = v;
+  const double m = at_share(all, 0.5);
+  for (double& x : all) x = std::abs(x - m);
+  return {m, 1.4826 * at_share(all, 0.5)};
 }
 
 Cepstrum::Cepstrum(const ConstView& gray) : values_(cepstrum_of(gray, side_of(gray))) {

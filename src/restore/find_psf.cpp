@@ -7,6 +7,7 @@
 #include <complex>
 #include <numbers>
 
+#include "core/at_share.hpp"
 #include "core/luma.hpp"
 #include "restore/cepstrum.hpp"
 #include "sieve/core/map.hpp"
@@ -21,17 +22,7 @@ using namespace internal;
 
 namespace {
 
-double median_of(std::vector<double> v) {
-  const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), middle, v.end());
-  return *middle;
-}
-
-// The luma of the middle of a picture, at most `most` pixels to a side.
-Image middle_of(const ConstView& in, int most) {
-  const int w = std::min(most, in.width()), h = std::min(most, in.height());
-  return finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
-}
+double median_of(std::vector<double> v) { return at_share(v, 0.5); }
 
 // The x in [low, high] at which f is lowest, f falling to it and rising from it.
 template <class F>
@@ -251,7 +242,7 @@ FoundPsf psf_from_motion(const ConstView& in) {
   if (in.width() < 64 || in.height() < 64)
     throw InvalidArgument(
         fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
-  const Image gray = middle_of(in, 2048);
+  const Image gray = finite_middle(in, 2048);
   const Cepstrum cepstrum(gray);
   const int reach = cepstrum.reach();
   const auto depth = [&](int x, int y) { return cepstrum.depth(x, y); };
@@ -319,7 +310,7 @@ FoundPsf psf_blind(const ConstView& in) {
   if (in.width() < 32 || in.height() < 32)
     throw InvalidArgument(
         fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
-  const Image gray = middle_of(in, 1024);
+  const Image gray = finite_middle(in, 1024);
   const int w = gray.width(), h = gray.height();
   const double noise = noise_level(gray);
   constexpr double kSharp = 0.7;  // what the edges of sharp pictures measure

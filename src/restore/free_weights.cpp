@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "sieve/core/parallel.hpp"
+#include "sieve/core/watch.hpp"
+
 namespace sieve::internal {
 
 namespace {
@@ -66,16 +69,16 @@ Weights tidied(Weights w) {
   double all = 0;
   for (double& v : w.values) all += v = v < kWeak * most ? 0 : v;
   const std::vector<double> pieces = piece_weights(w);
+  // Where all pieces are small the heaviest stays.
+  const double least = std::min(kPiece * all, *std::max_element(pieces.begin(), pieces.end()));
   double sum = 0, mx = 0, my = 0;
   for (int y = 0; y < w.side; ++y) {
     for (int x = 0; x < w.side; ++x) {
       double& v = w.at(x, y);
-      if (pieces[index(y * w.side + x)] < kPiece * all) v = 0;
+      if (pieces[index(y * w.side + x)] < least) v = 0;
       sum += v, mx += x * v, my += y * v;
     }
   }
-  // A shake in many pieces has none that is heavy.
-  if (!(sum > 0)) return w;
   const int dx = static_cast<int>(std::lround(mx / sum)) - w.side / 2,
             dy = static_cast<int>(std::lround(my / sum)) - w.side / 2;
   Weights middle(w.side);
@@ -95,16 +98,18 @@ Weights solve(const std::vector<double>& equations, const Weights& right) {
   const double ridge = kRidge * equations[index(reach * lags + reach)];
   const auto product = [&](const Weights& k) {
     Weights out(side);
-    for (int y = 0; y < side; ++y) {
-      for (int x = 0; x < side; ++x) {
-        double sum = ridge * k.at(x, y);
-        for (int j = 0; j < side; ++j) {
-          const double* row = &equations[index((y - j + reach) * lags + x + reach)];
-          for (int i = 0; i < side; ++i) sum += row[-i] * k.at(i, j);
+    parallel_rows(side, RowCost(index(side * side * side)), [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        for (int x = 0; x < side; ++x) {
+          double sum = ridge * k.at(x, y);
+          for (int j = 0; j < side; ++j) {
+            const double* row = &equations[index((y - j + reach) * lags + x + reach)];
+            for (int i = 0; i < side; ++i) sum += row[-i] * k.at(i, j);
+          }
+          out.at(x, y) = sum;
         }
-        out.at(x, y) = sum;
       }
-    }
+    });
     return out;
   };
   const auto dot = [](const Weights& p, const Weights& q) {
@@ -116,6 +121,7 @@ Weights solve(const std::vector<double>& equations, const Weights& right) {
   double squares = dot(rest, rest);
   const double enough = kEnough * kEnough * squares;
   for (int round = 0; round < kRounds && squares > enough; ++round) {
+    checkpoint();
     const Weights moved = product(step);
     const double far = squares / dot(step, moved);
     for (std::size_t i = 0; i < k.values.size(); ++i) {

@@ -6,6 +6,7 @@
 #include <numbers>
 #include <vector>
 
+#include "core/at_share.hpp"
 #include "core/luma.hpp"
 #include "restore/blur_model.hpp"
 #include "restore/deconvolution.hpp"
@@ -191,11 +192,10 @@ class Scale {
     for (int y = 0; y < h_; ++y) {
       for (int x = 0; x < w_; ++x) squares.push_back(square(x, y));
     }
-    const auto at = squares.begin() + static_cast<std::ptrdiff_t>((1 - share) * static_cast<double>(squares.size()));
-    std::nth_element(squares.begin(), at, squares.end());
+    const float least = at_share(squares, 1 - share);
     for (int y = 0; y < h_; ++y) {
       for (int x = 0; x < w_; ++x) {
-        if (square(x, y) < *at) across_.at(x, y) = down_.at(x, y) = 0;
+        if (square(x, y) < least) across_.at(x, y) = down_.at(x, y) = 0;
       }
     }
   }
@@ -204,12 +204,6 @@ class Scale {
   Coefficients picture_, slope_across_, slope_down_;
   Image plane_, sharp_, across_, down_, adjoint_;
 };
-
-// The middle of a picture, of even sides, as fine as the estimation needs it.
-Image middle_of(const ConstView& in, int most) {
-  const int w = std::min(most, in.width()) / 2 * 2, h = std::min(most, in.height()) / 2 * 2;
-  return finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
-}
 
 Weights from_coarse_to_fine(const Image& plane, int size) {
   constexpr double kStep = std::numbers::sqrt2;  // from scale to scale: half the area
@@ -251,13 +245,13 @@ FoundPsf psf_free(const ConstView& in, int size) {
     throw InvalidArgument(fmt::format("psf_free: the picture is {}x{}: {}x{} pixels are needed for size={}", in.width(),
                                       in.height(), least, least, size));
   }
-  const Weights weights = from_coarse_to_fine(middle_of(in, 512), size);
+  const Weights weights = from_coarse_to_fine(finite_middle(in, 512), size);
   FoundPsf f;
   f.family = "free";
   f.size = size;
   f.psf = Kernel(size, size, weights.values);
   // Judged by what it was not made from: whether it explains the spectrum.
-  const BlurModel model(middle_of(in, 1024), 2);
+  const BlurModel model(finite_middle(in, 1024), 2);
   const BlurModel::Fit none = model.fit(BlurResponse::none(), model.start(), 12);
   const double better = model.fit(BlurResponse::of(f.psf), none, 12).score - none.score;
   // Over fifteen photographs, two shakes each, and as they are, four of five above the middle were right, none below.
