@@ -5,6 +5,7 @@
 
 #include "core/at_share.hpp"
 #include "diagnose/signs.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/illumination/background.hpp"
 #include "sieve/tone/statistics.hpp"
 
@@ -51,17 +52,24 @@ Light light(const ConstView& luma) {
 
 double tint(const ConstView& colors) {
   if (colors.shape.color_channels() < 3) return 0;
-  double bright[3], edges[3] = {};
+  double bright[3] = {}, edges[3] = {};
+  parallel_rows(
+      3, RowCost(colors.shape.pixels(), 4),
+      [&](int first, int last) {
+        for (int c = first; c < last; ++c) {
+          constexpr double kBright = 0.98;
+          bright[c] = percentile(colors.channel(c), kBright);
+          for (int y = 0; y < colors.height(); ++y) {
+            const float* row = colors.row(y, c);
+            for (int x = 0; x + 1 < colors.width(); ++x) {
+              const auto d = static_cast<double>(std::fabs(row[x + 1] - row[x]));
+              if (std::isfinite(d)) edges[c] += d;
+            }
+          }
+        }
+      },
+      1);
   for (int c = 0; c < 3; ++c) {
-    constexpr double kBright = 0.98;
-    bright[c] = percentile(colors.channel(c), kBright);
-    for (int y = 0; y < colors.height(); ++y) {
-      const float* row = colors.row(y, c);
-      for (int x = 0; x + 1 < colors.width(); ++x) {
-        const auto d = static_cast<double>(std::fabs(row[x + 1] - row[x]));
-        if (std::isfinite(d)) edges[c] += d;
-      }
-    }
     if (!(bright[c] > 0) || !(edges[c] > 0)) return 0;
   }
   // Of red and blue against green.

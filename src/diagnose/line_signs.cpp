@@ -13,28 +13,33 @@ std::vector<int> dead_lines(const ConstView& luma, bool rows) {
   constexpr int kBeside = 16;
   const int lines = rows ? luma.height() : luma.width(), length = rows ? luma.width() : luma.height();
   if (lines < 2 * kBeside || length < 2 * kBeside) return {};
-  const auto at = [&](int line, int along) {
-    return static_cast<double>(rows ? luma.at(along, line) : luma.at(line, along));
-  };
   struct Line {
     double off = 0, off_signed = 0;  // from the mean of its neighbors, means over the line
     double sum = 0, squares = 0;
+    void add(float v, float before, float after) {
+      const auto d = static_cast<double>(v - 0.5F * (before + after));
+      off += std::abs(d);
+      off_signed += d;
+      sum += static_cast<double>(v);
+      squares += static_cast<double>(v) * static_cast<double>(v);
+    }
     double deviation(int n) const { return std::sqrt(std::max(0.0, squares / n - sum * sum / n / n)); }
   };
   std::vector<Line> all(static_cast<std::size_t>(lines));
   // Memory runs along rows.
-  const int outer = rows ? lines : length, inner = rows ? length : lines;
-  for (int j = 0; j < outer; ++j) {
-    for (int i = 0; i < inner; ++i) {
-      const int line = rows ? j : i, along = rows ? i : j;
-      if (line == 0 || line + 1 == lines) continue;
-      const double v = at(line, along), d = v - 0.5 * (at(line - 1, along) + at(line + 1, along));
-      Line& l = all[static_cast<std::size_t>(line)];
-      l.off += std::abs(d) / length;
-      l.off_signed += d / length;
-      l.sum += v;
-      l.squares += v * v;
+  for (int y = rows ? 1 : 0; y + (rows ? 1 : 0) < luma.height(); ++y) {
+    const float* row = luma.row(y);
+    if (rows) {
+      const float *above = luma.row(y - 1), *below = luma.row(y + 1);
+      Line& l = all[static_cast<std::size_t>(y)];
+      for (int x = 0; x < length; ++x) l.add(row[x], above[x], below[x]);
+    } else {
+      for (int x = 1; x + 1 < lines; ++x) all[static_cast<std::size_t>(x)].add(row[x], row[x - 1], row[x + 1]);
     }
+  }
+  for (Line& l : all) {
+    l.off /= length;
+    l.off_signed /= length;
   }
   // The median of the lines beside one.
   const auto beside = [&](int line, auto value) {

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cstdint>
 
+#include "sieve/core/parallel.hpp"
+
 namespace sieve::internal {
 
 Image sampled(const ConstView& in) {
@@ -10,18 +12,20 @@ Image sampled(const ConstView& in) {
   if (in.width() <= kPart * kAcross && in.height() <= kPart * kAcross) return Image(in);
   const int w = std::min(in.width(), kPart * kAcross), h = std::min(in.height(), kPart * kAcross);
   Image out(Shape{w, h, in.channels()}, in.white_level);
-  const auto from = [](int at, int whole, int room) {
-    const int parts = (room + kPart - 1) / kPart, part = at / kPart;
-    return whole <= room || parts == 1
-               ? at
-               : static_cast<int>(std::int64_t{part} * (whole - kPart) / (parts - 1)) / 8 * 8 + at % kPart;
+  // Where the part that holds a place of the result begins in the picture.
+  const auto start = [](int part, int whole, int room) {
+    const int parts = (room + kPart - 1) / kPart;
+    return whole <= room || parts == 1 ? part * kPart
+                                       : static_cast<int>(std::int64_t{part} * (whole - kPart) / (parts - 1)) / 8 * 8;
   };
   for (int c = 0; c < in.channels(); ++c) {
-    for (int y = 0; y < h; ++y) {
-      const float* row = in.row(from(y, in.height(), h), c);
-      float* r = out.row(y, c);
-      for (int x = 0; x < w; ++x) r[x] = row[from(x, in.width(), w)];
-    }
+    parallel_rows(h, RowCost(w, 4), [&](int first, int last) {
+      for (int y = first; y < last; ++y) {
+        const float* row = in.row(start(y / kPart, in.height(), h) + y % kPart, c);
+        for (int x = 0; x < w; x += kPart)
+          std::copy_n(row + start(x / kPart, in.width(), w), std::min(kPart, w - x), out.row(y, c) + x);
+      }
+    });
   }
   return out;
 }

@@ -7,9 +7,7 @@
 #include <numbers>
 
 #include "core/at_share.hpp"
-#include "fft/fft.hpp"
-#include "sieve/core/parallel.hpp"
-#include "sieve/core/watch.hpp"
+#include "restore/window_power.hpp"
 
 namespace sieve::internal {
 
@@ -59,70 +57,21 @@ const SquaredTable& line_squared() {
   return table;
 }
 
-// The mean power spectrum of windows with Hann's taper, each without its mean, half of each beside the next: rows of
-// side / 2 + 1. Windows count by a root of their own power beyond the coarsest: most of a picture may be even, and show
-// but its grain; but one strong pattern must not count for all.
-std::vector<double> mean_power(const ConstView& plane, int side, int columns, int rows) {
-  const auto fft = RealFft2d::of(side, side);
-  const std::size_t numbers = fft->spectrum_size();
+// The mean power spectrum of windows, which count by a root of their own power beyond the coarsest: most of a picture
+// may be even, and show but its grain; but one strong pattern must not count for all.
+std::vector<double> mean_power(const ConstView& plane, int side) {
   // What counts beyond, in cycles per pixel, and the power of grain of 0.003, with which even windows count alike.
   constexpr double kCoarsest = 0.06, kEven = 1e-5, kByPower = 0.65;
-  std::vector<double> counts(numbers);
-  for (std::size_t k = 0; k < numbers; ++k) {
-    const int across = static_cast<int>(k) % (side / 2 + 1), row = static_cast<int>(k) / (side / 2 + 1),
-              down = row <= side / 2 ? row : row - side;
-    counts[k] = std::hypot(across, down) > kCoarsest * side ? 1 : 0;
+  std::vector<float> counts;
+  for (int row = 0; row < side; ++row) {
+    for (int across = 0; across <= side / 2; ++across)
+      counts.push_back(std::hypot(across, row <= side / 2 ? row : row - side) > kCoarsest * side ? 1.0F : 0.0F);
   }
-  std::vector<double> taper;
-  for (int i = 0; i < side; ++i) taper.push_back(0.5 - 0.5 * std::cos(2 * kPi * (i + 0.5) / side));
-  // Row by row, so that the order of the sums does not depend on the threads.
-  struct Sum {
-    std::vector<double> powers;
-    double weights = 0;
-  };
-  std::vector<Sum> of_row(static_cast<std::size_t>(rows), Sum{std::vector<double>(numbers)});
-  parallel_rows(
-      rows, RowCost(static_cast<std::size_t>(side * side * columns), 16),
-      [&](int first, int last) {
-        const FftArray<float> samples(static_cast<std::size_t>(side * side));
-        const FftArray<std::complex<float>> spectrum(numbers);
-        for (int j = first; j < last; ++j) {
-          checkpoint();
-          for (int i = 0; i < columns; ++i) {
-            const ConstView window = plane.part({i * side / 2, j * side / 2, side, side});
-            // The taper would spread the mean over low frequencies.
-            double mean = 0;
-            for (int y = 0; y < side; ++y) {
-              for (int x = 0; x < side; ++x) mean += static_cast<double>(window.at(x, y)) / side / side;
-            }
-            for (int y = 0; y < side; ++y) {
-              const float* row = window.row(y, 0);
-              for (int x = 0; x < side; ++x) {
-                const auto at = static_cast<std::size_t>(y * side + x);
-                samples[at] =
-                    static_cast<float>((static_cast<double>(row[x]) - mean) * taper[static_cast<std::size_t>(x)] *
-                                       taper[static_cast<std::size_t>(y)]);
-              }
-            }
-            fft->forward(samples.data(), spectrum.data());
-            double weight = kEven * kHannPower * std::pow(side, 4);
-            for (std::size_t k = 0; k < numbers; ++k) weight += counts[k] * static_cast<double>(std::norm(spectrum[k]));
-            weight = std::pow(weight, kByPower);
-            Sum& sum = of_row[static_cast<std::size_t>(j)];
-            for (std::size_t k = 0; k < numbers; ++k)
-              sum.powers[k] += weight * static_cast<double>(std::norm(spectrum[k]));
-            sum.weights += weight;
-          }
-        }
-      },
-      1);
-  Sum all{std::vector<double>(numbers)};
-  for (const Sum& row : of_row) {
-    for (std::size_t k = 0; k < numbers; ++k) all.powers[k] += row.powers[k];
-    all.weights += row.weights;
-  }
-  for (double& p : all.powers) p /= all.weights;
-  return all.powers;
+  return window_power(plane, side, [&](const std::complex<float>* spectrum) {
+    double power = kEven * kHannPower * std::pow(side, 4);
+    for (std::size_t k = 0; k < counts.size(); ++k) power += static_cast<double>(counts[k] * std::norm(spectrum[k]));
+    return std::pow(power, kByPower);
+  });
 }
 
 }  // namespace
@@ -180,10 +129,11 @@ double BlurResponse::squared(double fx, double fy) const {
 
 BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0) {
   while (side_ < kLargestWindow && 4 * side_ <= std::min(plane.width(), plane.height())) side_ *= 2;
-  const int half = side_ / 2, columns = (plane.width() - side_) / half + 1, rows = (plane.height() - side_) / half + 1;
-  windows_ = rows * columns;
-  const std::vector<double> power = mean_power(plane, side_, columns, rows);
-  std::vector<double> highest;
+  const int half = side_ / 2;
+  windows_ = windows_along(plane.width(), side_) * windows_along(plane.height(), side_);
+  const std::vector<double> power = mean_power(plane, side_);
+  std::vector<double> highest, kept;
+  std::vector<std::array<double, kNumbers>> terms;
   for (int v = 0; v < side_; ++v) {
     for (int u = 0; u <= half; ++u) {
       const int down = v <= half ? v : v - side_;
@@ -194,66 +144,76 @@ BlurModel::BlurModel(const ConstView& plane, int stride) : side_(64), windows_(0
       if (f > 0.42 && f < 0.5) highest.push_back(p);
       if (f > 0.49 || f < 3.0 / side_ || u % stride != 0 || v % stride != 0) continue;
       const double t = std::atan2(fy, fx), fall = std::log(f / 0.1);
-      all_.push_back({u,
-                      down,
-                      fx,
-                      fy,
-                      p,
-                      {1, std::cos(2 * t), std::sin(2 * t), std::cos(4 * t), std::sin(4 * t), fall,
-                       fall * std::cos(2 * t), fall * std::sin(2 * t), -4 * kPi * kPi * f * f}});
+      all_.places.push_back({u, down});
+      kept.push_back(p);
+      terms.push_back({1, std::cos(2 * t), std::sin(2 * t), std::cos(4 * t), std::sin(4 * t), fall,
+                       fall * std::cos(2 * t), fall * std::sin(2 * t), -4 * kPi * kPi * f * f});
     }
   }
   // Where the picture has less, the leakage of the windows would be taken for the picture: as if that much grain had
   // been added.
   constexpr double kGrain = 0.005;
   const double grain = kGrain * kGrain * kHannPower * side_ * side_, floor = at_share(highest, 0.25) + grain;
-  for (Frequency& f : all_) f.power = (f.power + grain) / floor;
+  const auto count = static_cast<Eigen::Index>(kept.size());
+  all_.power.resize(count);
+  all_.terms.resize(count, kNumbers);
+  for (Eigen::Index i = 0; i < count; ++i) {
+    const auto at = static_cast<std::size_t>(i);
+    all_.power[i] = static_cast<float>((kept[at] + grain) / floor);
+    for (int k = 0; k < kNumbers; ++k) all_.terms(i, k) = static_cast<float>(terms[at][static_cast<std::size_t>(k)]);
+  }
 }
 
 BlurModel BlurModel::thinned(int stride) const {
+  std::vector<Eigen::Index> kept;
+  for (std::size_t i = 0; i < all_.places.size(); ++i) {
+    if (all_.places[i][0] % stride == 0 && all_.places[i][1] % stride == 0)
+      kept.push_back(static_cast<Eigen::Index>(i));
+  }
   BlurModel m = *this;
-  std::erase_if(m.all_, [=](const Frequency& q) { return q.u % stride != 0 || q.v % stride != 0; });
+  m.all_.places.clear();
+  for (const Eigen::Index i : kept) m.all_.places.push_back(all_.places[static_cast<std::size_t>(i)]);
+  m.all_.power = all_.power(kept);
+  m.all_.terms = all_.terms(kept, Eigen::all);
   return m;
 }
 
 BlurModel::Fit BlurModel::start() const {
   Fit f;
-  for (const Frequency& q : all_) f.numbers[0] += std::log(q.power) / static_cast<double>(all_.size());
+  f.numbers[0] = static_cast<double>(all_.power.log().mean());
   for (const Before& b : kBefore) f.numbers[static_cast<std::size_t>(b.number)] = b.mean;
   f.noise = 1;
-  f.score = score_of(f, std::vector<double>(all_.size(), 1.0));
   return f;
 }
 
-// The squared response as the windows show it: Hann's taper mixes each frequency with its neighbors.
-std::vector<double> BlurModel::passed(const BlurResponse& response) const {
+Eigen::ArrayXf BlurModel::passed(const BlurResponse& response) const {
   constexpr double kMixed[] = {1 / 6.0, 2 / 3.0, 1 / 6.0};
-  std::vector<double> all;
-  all.reserve(all_.size());
-  for (const Frequency& q : all_) {
+  Eigen::ArrayXf all(all_.power.size());
+  for (Eigen::Index k = 0; k < all.size(); ++k) {
+    const auto [u, v] = all_.places[static_cast<std::size_t>(k)];
     double sum = 0;
     for (int j = -1; j <= 1; ++j) {
       for (int i = -1; i <= 1; ++i) {
         sum += kMixed[i + 1] * kMixed[j + 1] *
-               response.squared(q.fx + static_cast<double>(i) / side_, q.fy + static_cast<double>(j) / side_);
+               response.squared(static_cast<double>(u + i) / side_, static_cast<double>(v + j) / side_);
       }
     }
-    all.push_back(sum);
+    all[k] = static_cast<float>(sum);
   }
   return all;
 }
 
+Eigen::ArrayXf BlurModel::signal_of(const Fit& fit, const Eigen::ArrayXf& passed) const {
+  const Eigen::Matrix<float, kNumbers, 1> numbers =
+      Eigen::Map<const Eigen::Matrix<double, kNumbers, 1>>(fit.numbers.data()).cast<float>();
+  return (all_.terms * numbers).array().exp() * passed;
+}
+
 // Powers of a spectrum are distributed as exponentials about their mean, and means of such as gammas: log p + power / p
 // but for a factor (Whittle, 1953).
-double BlurModel::score_of(const Fit& fit, const std::vector<double>& passed) const {
-  double sum = 0;
-  for (std::size_t i = 0; i < all_.size(); ++i) {
-    double log_signal = 0;
-    for (std::size_t k = 0; k < kNumbers; ++k) log_signal += fit.numbers[k] * all_[i].terms[k];
-    const double p = std::exp(log_signal) * passed[i] + fit.noise;
-    sum -= std::log(p) + all_[i].power / p;
-  }
-  double score = sum / static_cast<double>(all_.size());
+double BlurModel::score_of(const Fit& fit, const Eigen::ArrayXf& signal) const {
+  const Eigen::ArrayXf p = signal + static_cast<float>(fit.noise);
+  double score = -static_cast<double>((p.log() + all_.power / p).mean());
   for (const Before& b : kBefore)
     score -= 0.5 * kShare * std::pow((fit.numbers[static_cast<std::size_t>(b.number)] - b.mean) / b.deviation, 2);
   return score;
@@ -261,26 +221,20 @@ double BlurModel::score_of(const Fit& fit, const std::vector<double>& passed) co
 
 BlurModel::Fit BlurModel::fit(const BlurResponse& response, const Fit& from, int rounds) const {
   constexpr int kAll = kNumbers + 1;
-  const std::vector<double> h = passed(response);
-  const auto count = static_cast<double>(all_.size());
+  const Eigen::ArrayXf h = passed(response);
+  const auto count = static_cast<double>(h.size());
   Fit best = from;
-  best.score = score_of(best, h);
+  Eigen::ArrayXf signal = signal_of(best, h);
+  best.score = score_of(best, signal);
+  Eigen::Matrix<float, Eigen::Dynamic, kAll> slopes(h.size(), kAll);  // of log p by every number
   for (int round = 0; round < rounds; ++round) {
-    Eigen::Matrix<double, kAll, kAll> a = Eigen::Matrix<double, kAll, kAll>::Zero();
-    Eigen::Matrix<double, kAll, 1> b = Eigen::Matrix<double, kAll, 1>::Zero();
-    for (std::size_t i = 0; i < all_.size(); ++i) {
-      double log_signal = 0;
-      for (std::size_t k = 0; k < kNumbers; ++k) log_signal += best.numbers[k] * all_[i].terms[k];
-      const double signal = std::exp(log_signal) * h[i], p = signal + best.noise;
-      // One line of the picture far above the model must not carry the step away.
-      const double misses = std::min((all_[i].power - p) / p, 4.0);
-      Eigen::Matrix<double, kAll, 1> d;
-      for (int k = 0; k < kNumbers; ++k) d[k] = signal / p * all_[i].terms[static_cast<std::size_t>(k)];
-      d[kNumbers] = best.noise / p;
-      // Whole columns are faster than their lower halves.
-      for (int k = 0; k < kAll; ++k) a.col(k) += d[k] * d;
-      b += misses * d;
-    }
+    const Eigen::ArrayXf p = signal + static_cast<float>(best.noise);
+    // One line of the picture far above the model must not carry the step away.
+    const Eigen::ArrayXf misses = ((all_.power - p) / p).min(4.0F), share_of_signal = signal / p;
+    for (int k = 0; k < kNumbers; ++k) slopes.col(k) = share_of_signal * all_.terms.col(k).array();
+    slopes.col(kNumbers) = static_cast<float>(best.noise) / p;
+    Eigen::Matrix<double, kAll, kAll> a = (slopes.transpose() * slopes).cast<double>();
+    Eigen::Matrix<double, kAll, 1> b = (slopes.transpose() * misses.matrix()).cast<double>();
     for (const Before& known : kBefore) {
       const double weight = kShare * count / (known.deviation * known.deviation);
       a(known.number, known.number) += weight;
@@ -288,34 +242,31 @@ BlurModel::Fit BlurModel::fit(const BlurResponse& response, const Fit& from, int
     }
     a.diagonal() *= 1.001;
     a.diagonal().array() += 1e-6 * count;
-    const Eigen::Matrix<double, kAll, 1> step = a.selfadjointView<Eigen::Lower>().ldlt().solve(b);
+    const Eigen::Matrix<double, kAll, 1> step = a.ldlt().solve(b);
     Fit next;
+    Eigen::ArrayXf next_signal;
     double share = 1;
     for (int tries = 0; tries < 5; ++tries, share /= 2) {
       next = best;
       for (int k = 0; k < kNumbers; ++k) next.numbers[static_cast<std::size_t>(k)] += share * step[k];
       next.noise =
           std::clamp(best.noise * std::exp(std::clamp(share * step[kNumbers], -1.0, 1.0)), kLeastNoise, kMostNoise);
-      next.score = score_of(next, h);
+      next_signal = signal_of(next, h);
+      next.score = score_of(next, next_signal);
       if (next.score > best.score) break;
     }
     if (!(next.score > best.score)) break;
     const double gain = next.score - best.score;
     best = next;
+    signal.swap(next_signal);
     if (gain < 1e-5) break;
   }
   return best;
 }
 
 double BlurModel::informative(const Fit& fit) const {
-  double sum = 0;
-  for (const Frequency& q : all_) {
-    double log_signal = 0;
-    for (std::size_t k = 0; k < kNumbers; ++k) log_signal += fit.numbers[k] * q.terms[k];
-    const double signal = std::exp(log_signal), share = signal / (signal + fit.noise);
-    sum += share * share;
-  }
-  return sum / static_cast<double>(all_.size());
+  const Eigen::ArrayXf signal = signal_of(fit, Eigen::ArrayXf::Ones(all_.power.size()));
+  return static_cast<double>((signal / (signal + static_cast<float>(fit.noise))).square().mean());
 }
 
 }  // namespace sieve::internal

@@ -1,6 +1,7 @@
 #pragma once
 // The spectrum of a natural picture that a blur has passed and noise was added to, and how well one explains another.
 
+#include <Eigen/Core>
 #include <array>
 #include <memory>
 #include <vector>
@@ -67,16 +68,20 @@ class BlurModel {
   double informative(const Fit& fit) const;
 
  private:
-  struct Frequency {
-    int u, v;  // of the windows' spectra
-    double fx, fy, power;
-    std::array<double, kNumbers> terms;
+  // Places of a window's spectrum that are looked at, and per place its power and its terms of the model.
+  struct Frequencies {
+    std::vector<std::array<int, 2>> places;
+    Eigen::ArrayXf power;
+    Eigen::Matrix<float, Eigen::Dynamic, kNumbers> terms;
   };
-  std::vector<double> passed(const BlurResponse& response) const;
-  double score_of(const Fit& fit, const std::vector<double>& passed) const;
+  // The squared response as the windows show it: Hann's taper mixes each frequency with its neighbors.
+  Eigen::ArrayXf passed(const BlurResponse& response) const;
+  // What the model says of the picture behind a blur, without the noise.
+  Eigen::ArrayXf signal_of(const Fit& fit, const Eigen::ArrayXf& passed) const;
+  double score_of(const Fit& fit, const Eigen::ArrayXf& signal) const;
 
   int side_, windows_;
-  std::vector<Frequency> all_;
+  Frequencies all_;
 };
 
 }  // namespace sieve::internal

@@ -1,29 +1,27 @@
 #include "restore/cepstrum.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <complex>
 
 #include "core/at_share.hpp"
-#include "sieve/core/map.hpp"
-#include "sieve/core/watch.hpp"
+#include "restore/window_power.hpp"
 
 namespace sieve::internal {
 
 namespace {
 
 DoubleSpectrum cepstrum_of(const ConstView& gray, int side) {
-  const int columns = (gray.width() - side) / (side / 2) + 1, rows = (gray.height() - side) / (side / 2) + 1;
-  Image power(side, side);
-  for (int j = 0; j < rows; ++j) {
-    checkpoint();
-    for (int i = 0; i < columns; ++i) {
-      const Spectrum s = spectrum(gray.part({i * side / 2, j * side / 2, side, side}), Taper::hann);
-      for (int v = 0; v < side; ++v) {
-        for (int u = 0; u < side; ++u) power.at(u, v) += std::norm(s.at(u, v));
-      }
+  const std::vector<double> power = window_power(gray, side, [](const std::complex<float>*) { return 1.0; });
+  const int half = side / 2;
+  Image logs(side, side);
+  for (int v = 0; v < side; ++v) {
+    for (int u = 0; u < side; ++u) {
+      const int column = u <= half ? u : side - u, row = u <= half ? v : (side - v) % side;
+      logs.at(u, v) = static_cast<float>(std::log(power[static_cast<std::size_t>(row * (half + 1) + column)] + 1e-20));
     }
   }
-  return double_spectrum(map_samples(power, [](float p) { return std::log(p + 1e-20F); }));
+  return double_spectrum(logs);
 }
 
 int side_of(const ConstView& gray) {

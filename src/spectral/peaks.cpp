@@ -5,11 +5,11 @@
 #include <complex>
 #include <numbers>
 
+#include "core/at_share.hpp"
 #include "core/luma.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
-#include "sieve/spatial/rank.hpp"
 #include "sieve/spatial/smooth.hpp"
 #include "sieve/spectral/spectrum.hpp"
 
@@ -27,6 +27,16 @@ double top(double before, double at, double after) {
 
 // What a Hann window lets through of a wave that lies `d` places off the grid.
 double lobe(double d) { return d == 0 ? 1 : std::sin(std::numbers::pi * d) / (std::numbers::pi * d * (1 - d * d)); }
+
+// Of the square of that half-width about a place of a plane that repeats itself. Few places need one.
+float median_around(const Image& plane, int x, int y, int radius) {
+  std::vector<float> values;
+  for (int j = -radius; j <= radius; ++j) {
+    for (int i = -radius; i <= radius; ++i)
+      values.push_back(plane.at((x + i + plane.width()) % plane.width(), (y + j + plane.height()) % plane.height()));
+  }
+  return at_share(values, 0.5);
+}
 
 // Whether a wave is in the whole picture, more or less alike: its size in blocks, each under a Hann window, is in a
 // quarter of them no less than 0.35 of what it is in the upper quarter. Ruled lines and fences end somewhere.
@@ -81,8 +91,6 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
   const Spectrum s = spectrum(map_pairs(gray, slow, [](float a, float b) { return a - b; }), Taper::hann);
   const int cx = w / 2, cy = h / 2;
   const Image size = spectrum_image(s, SpectrumShown::magnitude);
-  const Image around =
-      Median{.radius = static_cast<float>(std::min(8, std::min(w, h) / 4)), .border = Border::wrap}(size);
   // Magnitudes of noise follow Rayleigh's law: P(|F| > t median) = 2^(-t^2).
   const double chance = std::sqrt(std::log2(1000.0 * w * h / 2)), enough = std::max(8.0, chance);
   std::vector<PeriodicWave> waves;
@@ -93,8 +101,7 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
       if (v < 0 || (v == 0 && u <= 0)) continue;
       const double fx = static_cast<double>(u) / w, fy = static_cast<double>(v) / h;
       if (std::hypot(fx, fy) < 1 / longest) continue;
-      const float here = size.at(x, y), ground = around.at(x, y);
-      if (!(here > static_cast<float>(enough) * ground) || ground <= 0) continue;
+      const float here = size.at(x, y);
       bool highest = true;
       for (int j = -1; j <= 1 && highest; ++j) {
         for (int i = -1; i <= 1; ++i)
@@ -112,6 +119,8 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
         }
       }
       if (skirt > 0.2F * here) continue;
+      const float ground = median_around(size, x, y, std::min(8, std::min(w, h) / 4));
+      if (!(here > static_cast<float>(enough) * ground) || ground <= 0) continue;
       const auto log_at = [&](int i, int j) {
         return std::log(std::max(1e-30, static_cast<double>(size.at(x + i, y + j))));
       };

@@ -10,6 +10,7 @@
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "spectral/plane.hpp"
 
@@ -131,20 +132,29 @@ Image spectrum_image(const Spectrum& s, SpectrumShown shown, SpectrumOrigin orig
   const int cx = origin == SpectrumOrigin::center ? s.width() / 2 : 0,
             cy = origin == SpectrumOrigin::center ? s.height() / 2 : 0;
   const double pixels = static_cast<double>(s.width()) * s.height();
-  float most = 0;
-  for (int y = 0; y < s.height(); ++y) {
-    checkpoint();
-    for (int x = 0; x < s.width(); ++x) {
-      const std::complex<float> f = s.at(x - cx, y - cy);
-      float& r = out.at(x, y);
-      if (shown == SpectrumShown::magnitude) r = std::abs(f);
-      if (shown == SpectrumShown::phase) r = std::arg(f);
-      if (shown == SpectrumShown::power) r = std::norm(f);
-      if (shown == SpectrumShown::logarithm)
-        r = static_cast<float>(std::log1p(pixels * static_cast<double>(std::abs(f))));
-      most = std::max(most, r);
+  const int w = s.width(), h = s.height();
+  std::vector<float> largest(static_cast<std::size_t>(h));
+  parallel_rows(h, RowCost(w, 16), [&](int first, int last) {
+    for (int y = first; y < last; ++y) {
+      const int v = modulo(y - cy, h);
+      // The half that is not stored is the other half, turned and conjugated.
+      const std::complex<float>*row = s.row(v), *turned = s.row(modulo(-v, h));
+      float most = 0;
+      int u = modulo(-cx, w);
+      for (int x = 0; x < w; ++x, u = u + 1 == w ? 0 : u + 1) {
+        const std::complex<float> f = 2 * u <= w ? row[u] : std::conj(turned[w - u]);
+        float& r = out.at(x, y);
+        if (shown == SpectrumShown::magnitude) r = std::abs(f);
+        if (shown == SpectrumShown::phase) r = std::arg(f);
+        if (shown == SpectrumShown::power) r = std::norm(f);
+        if (shown == SpectrumShown::logarithm)
+          r = static_cast<float>(std::log1p(pixels * static_cast<double>(std::abs(f))));
+        most = std::max(most, r);
+      }
+      largest[static_cast<std::size_t>(y)] = most;
     }
-  }
+  });
+  const float most = *std::max_element(largest.begin(), largest.end());
   if (shown != SpectrumShown::logarithm || most == 0) return out;
   return map_samples(out, [most](float v) { return v / most; });
 }
