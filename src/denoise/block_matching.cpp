@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "core/opponent.hpp"
 #include "denoise/block_lanes.hpp"
 #include "denoise/block_pass.hpp"
 #include "denoise/block_singular.hpp"
@@ -48,28 +49,6 @@ NoiseSpectrum TextValue<NoiseSpectrum>::parse(std::string_view s, const Resource
 }
 
 namespace {
-
-// Differences of color whose noise is as strong as that of the channels, since the rows are orthonormal.
-constexpr double kOpponent[3][3] = {{0.5773502691896258, 0.5773502691896258, 0.5773502691896258},
-                                    {0.7071067811865476, 0, -0.7071067811865476},
-                                    {0.4082482904638631, -0.8164965809277261, 0.4082482904638631}};
-
-// Turned: from the differences to the channels.
-Image colors_turned(const ConstView& in, bool turned) {
-  Image out(Shape{in.width(), in.height(), 3});
-  parallel_rows(in.height(), 3 * static_cast<std::size_t>(in.width()), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      for (int c = 0; c < 3; ++c) {
-        const float* from[] = {in.row(y, 0), in.row(y, 1), in.row(y, 2)};
-        const auto weight = [&](int k) { return static_cast<float>(turned ? kOpponent[k][c] : kOpponent[c][k]); };
-        const float a = weight(0), b = weight(1), d = weight(2);
-        float* r = out.row(y, c);
-        for (int x = 0; x < in.width(); ++x) r[x] = a * from[0][x] + b * from[1][x] + d * from[2][x];
-      }
-    }
-  });
-  return out;
-}
 
 // A gray picture for each of several channels.
 Image gray_for_all(const ConstView& gray, int channels) {
@@ -173,7 +152,7 @@ Image planes_at(const ConstView& in, const Rectangle& place, int side) {
     }
   });
   const int right = std::max(0, side - in.whole_width()), below = std::max(0, side - in.whole_height());
-  if (color == 3) part = colors_turned(part, false);
+  if (color == 3) part = opponent_colors(part, false);
   if (right > 0 || below > 0) part = Pad{.right = right, .bottom = below, .border = Border::mirror}(part);
   return part;
 }
@@ -216,7 +195,7 @@ Denoised denoised(const BlockMatching& f, const ConstView& in, const Rectangle& 
   progress.add(1);
   const auto given = [&] {
     Image own(cut(made, origin, place));
-    return own.channels() == 3 ? colors_turned(own, true) : own;
+    return own.channels() == 3 ? opponent_colors(own, true) : own;
   };
   Denoised d;
   if (with_basic) d.basic = given();
@@ -362,6 +341,7 @@ void BlockMatching::describe(Description<BlockMatching>& d) {
                        std::bit_floor(static_cast<unsigned>(o.group)), by_noise ? ", of 32 in strong noise" : "",
                        2 * o.search + o.side, o.step);
   });
+  d.takes_noise([](BlockMatching& f, float deviation) { f.noise = deviation; });
   d.field("noise", &BlockMatching::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.field("by", &BlockMatching::by, "", "singular goes on by singular values: better, and far slower");
   d.field("effort", &BlockMatching::effort, "", "sets what is left to itself below");

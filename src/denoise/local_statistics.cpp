@@ -106,6 +106,7 @@ void AdaptiveWiener::describe(Description<AdaptiveWiener>& d) {
   d.meaning([](const AdaptiveWiener& f) { return square(f.radius); });
   d.whole("radius", &AdaptiveWiener::radius, "pixels", "half-width: the window has 2 radius + 1 pixels a side",
           {1, 500});
+  d.takes_noise([](AdaptiveWiener& f, float deviation) { f.noise = deviation; });
   d.field("noise", &AdaptiveWiener::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.border(&AdaptiveWiener::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }

@@ -211,6 +211,7 @@ void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
   d.field("search", &NonlocalMeans::search, "pixels", "half-width of the window that is searched", {1, 50});
   d.field("strength", &NonlocalMeans::strength, "noise deviations",
           "how unlike patches may be; auto: of the least estimated error", {0.01, 10});
+  d.takes_noise([](NonlocalMeans& f, float deviation) { f.noise = deviation; });
   d.field("noise", &NonlocalMeans::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.border(&NonlocalMeans::border, nullptr, picture_borders(), kNoisyBorderHelp);
 }

@@ -328,6 +328,8 @@ void TotalVariation::describe(Description<TotalVariation>& d) {
   d.wrong(
       "fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take "
       "nonlocal_means.");
+  // What has the least error at the usual deviations.
+  d.takes_noise([](TotalVariation& f, float deviation) { f.weight = 0.8F * std::max(1e-6F, deviation); });
   d.field("weight", &TotalVariation::weight, "0..1 scale",
           "strength; auto: of the least estimated error, 0.4 to 2.4 noise deviations", {1e-5, 100});
   d.field("tolerance", &TotalVariation::tolerance, "share", "by which the objective may miss the optimum", {1e-6, 1});

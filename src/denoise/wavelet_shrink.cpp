@@ -240,6 +240,7 @@ void WaveletShrink::describe(Description<WaveletShrink>& d) {
   d.field("shifts", &WaveletShrink::shifts, "pixels", "with undecimated=no: averages shifts x shifts shifted runs",
           {1, 16});
   d.field("strength", &WaveletShrink::strength, "", "times every threshold", {0, 10});
+  d.takes_noise([](WaveletShrink& f, float deviation) { f.noise = deviation; });
   d.field("noise", &WaveletShrink::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
 }
 

@@ -66,9 +66,16 @@ std::string FilterDescription::text(const void* filter, bool full) const {
   std::string s = name;
   for (const Parameter& p : parameters) {
     const std::string v = p.get(filter);
-    if (full || v != p.standard) s += " " + p.name + "=" + one_word(v);
+    if (full || v != p.standard) s += " " + p.name + "=" + one_word(full && p.get_full ? p.get_full(filter) : v);
   }
   return s;
+}
+
+std::shared_ptr<void> FilterDescription::with_noise(const void* filter, double deviation) const {
+  if (!with_noise_) return nullptr;
+  std::shared_ptr<void> told = copy(filter);
+  with_noise_(told.get(), static_cast<float>(deviation));
+  return told;
 }
 
 void FilterDescription::each_step(const std::shared_ptr<const void>& fields, StepVisitor visit) const {

@@ -7,6 +7,7 @@
 
 #include "sieve/degrade.hpp"
 #include "sieve/denoise.hpp"
+#include "sieve/filter/plug_and_play.hpp"
 #include "sieve/filter/within.hpp"
 #include "sieve/illumination.hpp"
 #include "sieve/lowrank.hpp"
@@ -98,6 +99,7 @@ const Catalogue& Catalogue::standard() {
     c.add<Landweber>();
     c.add<RichardsonLucy>();
     c.add<TotalVariationDeconvolution>();
+    c.add<PlugAndPlay>();
     c.add<LowRank>();
     c.add<PrincipalComponents>();
     c.add<Unsharp>();

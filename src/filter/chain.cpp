@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <set>
 
 #include "sieve/run/engine.hpp"
@@ -19,7 +20,10 @@ constexpr int kDeepest = 100;
 class StepReader {
  public:
   StepReader(std::span<const std::string> words, const Catalogue& catalogue, const Resources& resources)
-      : words_(words), catalogue_(catalogue), resources_(resources) {}
+      : words_(words), catalogue_(catalogue), resources_(resources) {
+    // For chains that stand as values.
+    resources_.catalogue = &catalogue;
+  }
 
   // The steps up to the end of the words or, inside of the group of that name, up to the `end` that closes it.
   std::vector<Filter> steps(const std::string& group) {
@@ -80,7 +84,7 @@ class StepReader {
   std::size_t at_ = 0;
   int depth_ = 0;  // groups that are open
   const Catalogue& catalogue_;
-  const Resources& resources_;
+  Resources resources_;
 };
 
 }  // namespace
@@ -111,6 +115,21 @@ std::string Chain::text(bool full) const {
   std::string s;
   for (const Filter& f : steps_) s += (s.empty() ? "" : " then ") + (full ? f.full_text() : f.text());
   return s;
+}
+
+Chain Chain::with_noise(double deviation) const {
+  Chain told = *this;
+  for (Filter& f : told.steps_) f = f.with_noise(deviation).value_or(f);
+  return told;
+}
+
+bool Chain::takes_noise() const {
+  return std::any_of(steps_.begin(), steps_.end(), [](const Filter& f) { return f.about().takes_noise(); });
+}
+
+Chain TextValue<Chain>::parse(std::string_view s, const Resources& resources) {
+  const Catalogue& catalogue = resources.catalogue != nullptr ? *resources.catalogue : Catalogue::standard();
+  return Chain::parse(std::string(s), catalogue, resources);
 }
 
 std::optional<int> Chain::reach() const {

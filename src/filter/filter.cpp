@@ -28,12 +28,23 @@ void Filter::set(std::string_view parameter, std::string_view text, const Resour
   about().set(own(), parameter, text, resources);
 }
 
+std::string Filter::get_full(std::string_view parameter) const {
+  const Parameter& p = about().parameter(parameter);
+  return p.get_full ? p.get_full(held_.get()) : p.get(held_.get());
+}
+
 std::string Filter::get(std::string_view parameter) const { return about().parameter(parameter).get(held_.get()); }
 
 std::optional<Filter> Filter::measured(const ConstView& in) const {
   std::shared_ptr<void> known = about().measured(held_.get(), in);
   if (!known) return std::nullopt;
   return Filter(description_, std::move(known));
+}
+
+std::optional<Filter> Filter::with_noise(double deviation) const {
+  std::shared_ptr<void> told = about().with_noise(held_.get(), deviation);
+  if (!told) return std::nullopt;
+  return Filter(description_, std::move(told));
 }
 
 void Filter::set_group(Chain chain) {

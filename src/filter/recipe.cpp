@@ -136,7 +136,7 @@ void write_steps(const Chain& chain, std::string& out) {
   for (const Filter& f : chain.steps()) {
     out += "\n[[step]]\nfilter = " + quoted(f.about().name) + "\n";
     for (const Parameter& p : f.about().parameters) {
-      const std::string value = f.get(p.name);
+      const std::string value = f.get_full(p.name);
       const bool number = p.kind == ParameterKind::number || p.kind == ParameterKind::whole;
       const bool bare = number && value != "auto";
       out += p.name + " = " +

@@ -23,6 +23,7 @@ const Definitions& Definitions::standard() {
     internal::define_denoise(d);
     internal::define_sharpen(d);
     internal::define_restore(d);
+    internal::define_plug_and_play(d);
     internal::define_groups(d);
     return d;
   }();

@@ -28,6 +28,7 @@ void define_illumination(reference::Definitions& d);
 void define_denoise(reference::Definitions& d);
 void define_sharpen(reference::Definitions& d);
 void define_restore(reference::Definitions& d);
+void define_plug_and_play(reference::Definitions& d);
 void define_groups(reference::Definitions& d);
 
 // work(in with 0 for what is not finite), but what is not finite stays as it is, and so does alpha.

@@ -6,6 +6,7 @@
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
+#include "restore/expected_error.hpp"
 #include "restore/linear_run.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/tone/statistics.hpp"
@@ -59,9 +60,22 @@ class VariationSolver {
     u_ = g_;
   }
 
-  // Iterates; `weight` is moved where `noise` is above 0.
-  Account run(const TotalVariationDeconvolution& f, double weight, double noise) {
+  // What has about the least error, for noise of that deviation: fitted to fifteen photographs under four blurs.
+  double weight_for(double noise) const {
+    constexpr double kFactor = 0.18, kPower = -1.1, kLeast = 0.06, kMost = 1;
+    double squares = 0;
+    for (const Image& channel : g_)
+      squares += std::pow(SignalModel(channel, transfer_, noise).expected_error(), 2) / static_cast<double>(g_.size());
+    const double over_noise = std::sqrt(squares) / noise;
+    // Of channels that are alike the length of the gradient is as the root of their number, the squares as that itself.
+    return std::sqrt(static_cast<double>(g_.size())) * noise *
+           std::clamp(kFactor * std::pow(std::max(1e-6, over_noise), kPower), kLeast, kMost);
+  }
+
+  // Iterates; with `told` each iteration's residual is reckoned, else the last one's.
+  Account run(const TotalVariationDeconvolution& f, double weight, bool told) {
     Account a;
+    a.weight = weight;
     Progress progress(f.iterations);
     double deviation = 0;
     for (const Image& c : g_) deviation += statistics(c)[0].deviation / static_cast<double>(g_.size());
@@ -73,18 +87,11 @@ class VariationSolver {
       split(static_cast<float>(shrink));
       const double changed = solve(static_cast<float>(weight / shrink));
       a.iterations = i + 1;
-      a.weight = weight;
-      a.residual = residual();
-      a.history.push_back(a.residual);
+      if (told) a.history.push_back(residual());
       progress.add(1);
-      bool settled = true;
-      if (noise > 0 && a.residual > 0) {
-        const double ratio = noise / a.residual;
-        settled = std::abs(ratio - 1) < 0.01;
-        weight = std::clamp(weight * std::clamp(ratio, 0.7, 1.4), 1e-6, 10.0);
-      }
-      if (settled && changed <= static_cast<double>(f.tolerance) * deviation) break;
+      if (changed <= static_cast<double>(f.tolerance) * deviation) break;
     }
+    a.residual = told ? a.history.back() : residual();
     return a;
   }
   const Planes& result() const { return u_; }
@@ -197,7 +204,7 @@ Account solve_all(const TotalVariationDeconvolution& f, const ConstView& finite,
     g.push_back(mirrored || f.border != Border::mirror ? std::move(one) : extended(one, frame));
   }
   VariationSolver solver(g, f.psf, mirrored);
-  Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : 0.1 * noise, f.weight ? 0 : noise);
+  Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : solver.weight_for(noise), out == nullptr);
   for (int c = 0; out && c < finite.shape.color_channels(); ++c)
     copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}),
          out->channel(c));

@@ -89,6 +89,10 @@ class FilterDescription {
   std::string meaning(const void* filter) const { return meaning_ ? meaning_(filter) : std::string(); }
   /// What it computes on the way to its result ("blur", "mask"); none where the description names no such function.
   std::vector<Stage> stages(const void* filter, const ConstView& in) const;
+  /// True where it can be told how strong the noise is that it is to take away.
+  bool takes_noise() const { return static_cast<bool>(with_noise_); }
+  /// A copy of it that takes away noise of that deviation (0..1 scale); null where it cannot be told.
+  std::shared_ptr<void> with_noise(const void* filter, double deviation) const;
   /// The chain that a group acts with; null for a filter that is no group.
   const Chain* group(const void* filter) const { return group_ ? group_(const_cast<void*>(filter)) : nullptr; }
   /// The same, to be changed.
@@ -151,6 +155,7 @@ class FilterDescription {
   std::function<Border(const void*)> border_;
   std::function<void(const void*, StepVisitor)> each_step_;
   std::function<Chain*(void*)> group_;
+  std::function<void(void*, float)> with_noise_;
   std::function<bool(const void*)> float_result_;
   std::function<Image(const void*, const ConstView&)> run_;
   std::function<void(const void*, const ConstView&, const View&)> run_into_;
@@ -397,6 +402,14 @@ class Description : public FilterDescription {
     each_step_ = [each_step_of](const void* f, StepVisitor visit) { each_step_of(of(f), visit); };
     return *this;
   }
+  /// A denoiser that can be told how strong the noise is: `set(filter, deviation)` sets its fields for white noise of
+  /// that deviation on the 0..1 scale. What works with a denoiser of anyone's choice, such as plug_and_play, asks for
+  /// it.
+  template <class Set>
+  Description& takes_noise(Set set) {
+    with_noise_ = [set](void* f, float deviation) { std::invoke(set, *static_cast<T*>(f), deviation); };
+    return *this;
+  }
   /// The filter is a group, which acts with the chain in that field: in chain text it opens what `end` closes.
   Description& group(Chain T::*chain) {
     group_ = [chain](void* f) { return &(static_cast<T*>(f)->*chain); };
@@ -407,6 +420,7 @@ class Description : public FilterDescription {
   using FilterDescription::measures;
   using FilterDescription::reads_around;
   using FilterDescription::stages;
+  using FilterDescription::takes_noise;
 
  private:
   static const T& of(const void* f) { return *static_cast<const T*>(f); }

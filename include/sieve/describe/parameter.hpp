@@ -54,7 +54,8 @@ const char* name_of(E value) {
 }
 
 /// How a type of one's own stands as a parameter's text: specialize with `static std::string text(const T&)`,
-/// `static T parse(std::string_view, const Resources&)` (throws InvalidArgument) and `static const char* allowed()`.
+/// `static T parse(std::string_view, const Resources&)` (throws InvalidArgument) and `static const char* allowed()`; a
+/// type that holds filters also with `static std::string full_text(const T&)`, which names every parameter of them.
 template <class T>
 struct TextValue;
 
@@ -87,6 +88,8 @@ struct Parameter {
   std::string allowed;                         ///< what may be given, in words
   /// The field as text.
   std::function<std::string(const void* filter)> get;
+  /// The same with every parameter of the filters that the field holds; empty where it can hold none.
+  std::function<std::string(const void* filter)> get_full;
   /// Sets the field from text; false where the text is no such value (InvalidArgument where the type says more itself).
   std::function<bool(void* filter, std::string_view text, const Resources&)> set;
   /// False where the field is not allowed.
@@ -160,6 +163,11 @@ void describe_value(Parameter& p, const FieldPlace& place, bool whole) {
       *static_cast<V*>(place(f)) = TextValue<V>::parse(s, r);
       return true;
     };
+    if constexpr (requires(const V& v) { TextValue<V>::full_text(v); }) {
+      p.get_full = [place](const void* f) {
+        return TextValue<V>::full_text(*static_cast<V*>(place(const_cast<void*>(f))));
+      };
+    }
     p.in_range = [](const void*) { return true; };
     p.allowed = TextValue<V>::allowed();
   } else {

@@ -53,12 +53,28 @@ class Chain {
   /// "gray then gaussian sigma=2", which parse() reads back (blanks within values have a backslash before them); with
   /// `full` every parameter is named.
   [[nodiscard]] std::string text(bool full = false) const;
+  /// The same steps, of which those that can be told (Description::takes_noise) take away noise of that deviation, 0..1
+  /// scale.
+  [[nodiscard]] Chain with_noise(double deviation) const;
+  /// True where a step can be told how strong the noise is.
+  bool takes_noise() const;
   /// Sum of the steps' reaches; nothing where one of them looks at the whole picture.
   std::optional<int> reach() const;
   static void describe(Description<Chain>& d);
 
  private:
   std::vector<Filter> steps_;
+};
+
+/// A chain as the value of a parameter: its text, of which a chain around it takes the blanks with a backslash before
+/// each (Filter::text() does): `plug_and_play with=median\\ then\\ wavelet_shrink`. A field of the type Chain is
+/// described like any other; its default may be any chain of one step or more.
+template <>
+struct TextValue<Chain> {
+  static std::string text(const Chain& chain) { return chain.text(); }
+  static std::string full_text(const Chain& chain) { return chain.text(true); }
+  static Chain parse(std::string_view s, const Resources& resources);
+  static const char* allowed() { return "a chain in one word: 'NAME key=value then NAME ...'"; }
 };
 
 }  // namespace sieve

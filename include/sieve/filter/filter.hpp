@@ -52,6 +52,8 @@ class Filter {
   void set(std::string_view parameter, std::string_view text, const Resources& resources = {});
   /// A parameter as text.
   [[nodiscard]] std::string get(std::string_view parameter) const;
+  /// The same with every parameter of the filters that it holds, where its value is a chain.
+  [[nodiscard]] std::string get_full(std::string_view parameter) const;
   /// "gaussian sigma=2": the name and what differs from the defaults; a group with what it holds, up to its `end`.
   [[nodiscard]] std::string text() const { return text_of(false); }
   /// The same with every parameter, defaults too: what a record needs to stay true when defaults change.
@@ -63,6 +65,9 @@ class Filter {
   /// The same filter with what it would measure in this picture given as parameters; nothing where its description
   /// names no such function.
   [[nodiscard]] std::optional<Filter> measured(const ConstView& in) const;
+  /// The same filter told to take away noise of that deviation (0..1 scale); nothing where its description names no
+  /// such function.
+  [[nodiscard]] std::optional<Filter> with_noise(double deviation) const;
   /// The shape of its result for a picture of shape `in`.
   Shape result_shape(const Shape& in) const { return about().result_shape(held_.get(), in); }
   /// The white level of its result for a picture of white level `white_level`: 0 where that is float data.

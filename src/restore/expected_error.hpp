@@ -1,0 +1,43 @@
+#pragma once
+// What can be hoped for before a blur is undone.
+
+#include <array>
+#include <complex>
+#include <vector>
+
+#include "restore/deconvolution.hpp"
+
+namespace sieve::internal {
+
+// A blurred plane as a picture behind a PSF and white noise of a deviation above 0. The power of the picture, S, is
+// measured over rings of frequencies where blur and noise leave enough of it; elsewhere it lies on the line of its
+// logarithm over that of the frequency, as pictures lose power by a power of that (Field, J. Optical Society of America
+// A 4, 1987).
+class SignalModel {
+ public:
+  SignalModel(const ConstView& plane, const Transfer2d& transfer, double noise);
+
+  // The deviation of the error that the best linear restoration leaves: of the mean of S N / (|H|^2 S + N).
+  double expected_error() const;
+
+  // By which share the size of the PSF seems to be wrong, 0 to 0.15: a PSF that is larger or smaller has its zeros
+  // elsewhere, and lets through there more than the noise.
+  double psf_error() const;
+  // What a PSF wrong by that share adds to the noise: times its power at every frequency, as the grid has them; and the
+  // deviation of all of it.
+  std::vector<float> noise_with(double psf_error) const;
+  double deviation_with(double psf_error) const;
+
+ private:
+  static constexpr std::size_t kRings = 64;
+  std::size_t ring(int u, int v) const;
+  // How the transfer function changes with the size of the PSF, by its share.
+  std::complex<double> stretch(int u, int v) const;
+
+  const Transfer2d& transfer_;
+  Measured measured_;
+  double pixels_ = 0, floor_ = 0;  // power of the noise
+  std::array<double, kRings> signal_{};
+};
+
+}  // namespace sieve::internal
