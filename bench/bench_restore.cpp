@@ -51,6 +51,9 @@ int main(int argc, char** argv) {
             RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::taper});
   iteration("total_variation_deconvolution, gaussian, mirrored", 2048,
             TotalVariationDeconvolution{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
+  direct("plug_and_play, gaussian, 24 rounds", 512, PlugAndPlay{.psf = soft, .noise = 0.01F});
+  direct("plug_and_play, gaussian, wavelet_shrink", 512,
+         PlugAndPlay{.psf = soft, .with = Chain{WaveletShrink{}}, .noise = 0.01F});
   direct("psf_by_spectrum", 1024, [](const ConstView& in, const View&) { (void)psf_by_spectrum(in); });
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();

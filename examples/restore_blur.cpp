@@ -33,6 +33,10 @@ int main(int argc, char** argv) try {
   tell("constrained_least_squares", sieve::ConstrainedLeastSquares{.psf = psf}(blurred));
   tell("richardson_lucy", sieve::RichardsonLucy{.psf = psf, .iterations = 20, .smoothness = 0.003F}(blurred));
   tell("total_variation_deconvolution", sieve::TotalVariationDeconvolution{.psf = psf, .iterations = 40}(blurred));
+  // With any denoiser as the idea of a picture, or several after each other.
+  tell("plug_and_play", sieve::PlugAndPlay{.psf = psf}(blurred));
+  const sieve::Chain denoisers{sieve::WaveletShrink{}};
+  tell("plug_and_play, wavelets", sieve::PlugAndPlay{.psf = psf, .with = denoisers, .rounds = 12}(blurred));
   // And where the blur is not known: a Gaussian that makes the edges as wide, with how sure that is.
   const sieve::FoundPsf found = sieve::psf_blind(blurred);
   std::cout << "blind: " << found.psf.text() << ", confidence " << found.confidence << '\n';
