@@ -13,6 +13,7 @@
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/total_variation_deconvolution.hpp"
+#include "sieve/tone/statistics.hpp"
 
 namespace sieve {
 
@@ -20,12 +21,14 @@ using namespace internal;
 
 namespace {
 
-// The noise of a plane: as it is given, but never less than rounding leaves.
+// The noise of a plane: as it is given, but never less than the rounding of its samples leaves.
 double noise_of(const std::optional<double>& given, const ConstView& plane, std::uint32_t white_level) {
-  constexpr double kLeast = 1e-4;
-  if (given) return std::max(kLeast, *given);
+  constexpr double kLeast = 1e-4, kFloat = 6e-8;
+  const ChannelStatistics s = statistics(plane)[0];
+  const double least = std::max(kLeast, kFloat * std::max(std::abs(s.minimum), std::abs(s.maximum)));
+  if (given) return std::max(least, *given);
   const double rounding = white_level > 0 ? 1 / (std::sqrt(12.0) * white_level) : 0;
-  return std::max({kLeast, rounding, noise_level(plane)});
+  return std::max({least, rounding, noise_level(plane)});
 }
 
 struct Account {
@@ -137,9 +140,9 @@ void PlugAndPlay::describe(Description<PlugAndPlay>& d) {
   d.field("with", &PlugAndPlay::with, "", "the denoiser, or several after each other");
   d.field("noise", &PlugAndPlay::noise, "0..1 scale", "standard deviation of the noise", {0, 1});
   d.field("rounds", &PlugAndPlay::rounds, "", "of explaining the data and denoising", {1, 200});
-  d.border(
-      &PlugAndPlay::border, nullptr, {Border::taper, Border::wrap},
-      "taper: what blurred into the picture from beyond is found along with it; wrap: the picture goes on with itself");
+  d.border(&PlugAndPlay::border, nullptr, {Border::taper, Border::wrap},
+           "taper, and not the edge repeated: what blurred into the picture from beyond is found along with it; wrap: "
+           "the picture goes on with itself");
 }
 
 }  // namespace sieve

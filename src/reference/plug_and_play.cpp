@@ -162,8 +162,13 @@ Image windowed(const ConstView& in, int width, int height) {
 }
 
 double at_least_rounding(const std::optional<double>& given, const ConstView& plane, std::uint32_t white_level) {
-  if (given) return std::max(1e-4, *given);
-  return std::max({1e-4, white_level > 0 ? 1 / std::sqrt(12.0) / white_level : 0, reference::noise_level(plane)});
+  double most = 0;
+  for (int y = 0; y < plane.height(); ++y) {
+    for (int x = 0; x < plane.width(); ++x) most = std::max(most, std::abs(static_cast<double>(plane.at(x, y))));
+  }
+  const double least = std::max(1e-4, 6e-8 * most);
+  if (given) return std::max(least, *given);
+  return std::max({least, white_level > 0 ? 1 / std::sqrt(12.0) / white_level : 0, reference::noise_level(plane)});
 }
 
 // So many iterations of the alternating direction method (Wang, Yang, Yin and Zhang, 2008) towards the picture of least
@@ -243,7 +248,7 @@ Image of_plane(const PlugAndPlay& f, const ConstView& in, double noise) {
     times[k] += more / model.floor;
     squares += more / frame.pixels() / frame.pixels();
   });
-  const double in_all = std::sqrt(squares), error = std::sqrt(Model(frame, in_all).squared_error()),
+  const double in_all = std::min(1.0, std::sqrt(squares)), error = std::sqrt(Model(frame, in_all).squared_error()),
                first = std::max(std::min(1.4 * error, 12.0 / 255), 0.3 * in_all), last = std::min(first, 2 * in_all);
   Image now = toward_least_variation(frame, in_all / 4, 30);
   for (int i = 0; i < f.rounds; ++i) {

@@ -103,7 +103,8 @@ class PriorRounds {
     constexpr double kRight = 0.3, kWrong = 1, kDoubt = 0.02;
     const SignalModel model(given, transfer_, task_.noise);
     a.psf_error = SignalModel(under_window(), transfer_, std::sqrt(kHannPower) * task_.noise).psf_error();
-    noise_ = model.deviation_with(a.psf_error);
+    // No denoiser takes more than 1.
+    noise_ = std::min(1.0, model.deviation_with(a.psf_error));
     trust_ = a.psf_error > kDoubt ? kWrong : kRight;
     const std::vector<float> times = model.noise_with(a.psf_error);
     for (std::size_t i = 0; i < times.size(); ++i) {
