@@ -1,5 +1,7 @@
 #include "restore/prior_rounds.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <complex>
