@@ -15,7 +15,7 @@ inline std::vector<sieve::Filter> every_filter(const ConstView& in, bool given =
   for (const std::string& name : sieve::Catalogue::standard().names()) {
     sieve::Filter f = sieve::Catalogue::standard().find(name);
     for (const sieve::Parameter& p : f.about().parameters) {
-      if (p.name == "with" && !p.get_full) f.set("with", "second.png", second);
+      if (p.name == "with" && p.picture) f.set("with", "second.png", second);
       if (given && p.may_be_auto && (p.name == "noise" || p.name == "speckle" || p.name == "edge"))
         f.set(p.name, "0.1");
     }

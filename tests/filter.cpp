@@ -92,7 +92,7 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
       Filter ready = f;
       const Resources second{[&](const std::string&) { return noise(w, h, 1, 9); }, {}};
       for (const Parameter& p : f.about().parameters) {
-        if (p.name == "with" && !p.get_full) ready.set("with", "other.png", second);
+        if (p.name == "with" && p.picture) ready.set("with", "other.png", second);
       }
       const Image out = ready(in);
       if (const auto plain = reference::Definitions::standard().plain(ready, in))

@@ -70,6 +70,13 @@ TEST_CASE("any denoiser: told the falling level of the error in every round, one
   CHECK(std::is_sorted(Listener::told.rbegin(), Listener::told.rend()));
   CHECK(Listener::told.back() == doctest::Approx(0.02));
   CHECK(Listener::told[1] / Listener::told[0] == doctest::Approx(Listener::told[6] / Listener::told[5]));
+  // Within a group as well.
+  const Chain group{Within{.part = Rectangle{0, 0, 50, 40}, .chain = Chain{Listener{}}}};
+  CHECK(group.takes_noise());
+  Listener::told.clear();
+  (void)PlugAndPlay{.psf = Kernel::disk(2), .with = group, .noise = 0.01F, .rounds = 2}(d.picture);
+  REQUIRE(Listener::told.size() == 2);
+  CHECK(Listener::told.back() == doctest::Approx(0.02));
   // By text, with a catalogue that knows it; the library's does not.
   Catalogue mine = Catalogue::standard();
   mine.add<Listener>();

@@ -69,7 +69,7 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   std::vector<std::pair<std::string, Image>> others;
   for (const Filter& f : chain.steps()) {
     for (const Parameter& p : f.about().parameters) {
-      if (p.name != "with" || p.get_full || f.get("with") == "none") continue;
+      if (p.name != "with" || !p.picture || f.get("with") == "none") continue;
       others.emplace_back(base_name(f.get("with")), session.read(f.get("with")).image);
       sheet.add(draw::picture_cell("with: " + others.back().first, others.back().second));
     }

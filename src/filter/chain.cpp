@@ -124,7 +124,9 @@ Chain Chain::with_noise(double deviation) const {
 }
 
 bool Chain::takes_noise() const {
-  return std::any_of(steps_.begin(), steps_.end(), [](const Filter& f) { return f.about().takes_noise(); });
+  return std::any_of(steps_.begin(), steps_.end(), [](const Filter& f) {
+    return f.about().takes_noise() || (f.group() != nullptr && f.group()->takes_noise());
+  });
 }
 
 Chain TextValue<Chain>::parse(std::string_view s, const Resources& resources) {

@@ -43,6 +43,10 @@ std::optional<Filter> Filter::measured(const ConstView& in) const {
 
 std::optional<Filter> Filter::with_noise(double deviation) const {
   std::shared_ptr<void> told = about().with_noise(held_.get(), deviation);
+  if (const Chain* inner = group(); !told && inner != nullptr && inner->takes_noise()) {
+    told = about().copy(held_.get());
+    *about().group(told.get()) = inner->with_noise(deviation);
+  }
   if (!told) return std::nullopt;
   return Filter(description_, std::move(told));
 }

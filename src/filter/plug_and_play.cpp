@@ -118,11 +118,11 @@ void PlugAndPlay::operator()(const ConstView& in, const View& out) const {
       "noise {:.5f}{}{}: {} rounds, the denoiser told {:.4f} falling to {:.4f}, residual {:.5f} before the last",
       a.noise, in.shape.color_channels() == 3 ? " in the mean of the channels" : "", noise ? "" : " (estimated)",
       rounds, a.rounds.first, a.rounds.last, a.rounds.residuals.back()));
-  if (a.rounds.psf_error > 0.02)
-    note(fmt::format(
-        "where this PSF lets nothing through there is more than noise: its size may be wrong by {:.0f} %; as "
-        "much is taken for noise",
-        100 * a.rounds.psf_error));
+  if (a.rounds.psf_doubted)
+    note(
+        fmt::format("where this PSF lets nothing through there is more than noise: its size may be wrong by {:.0f} %; "
+                    "what that leaves is taken for noise",
+                    100 * a.rounds.psf_error));
   if (!with.takes_noise())
     note(fmt::format("no step of with={} can be told how strong the noise is: it does the same in every round",
                      one_word(with.text())));

@@ -19,10 +19,6 @@ using namespace internal;
 
 namespace {
 
-using internal::Complex;
-using internal::Frame;
-using internal::Plane;
-
 // The smallest even number of at least n with the factors 2, 3 and 5 alone.
 int even_size(int n) {
   for (int size = n + n % 2;; size += 2) {

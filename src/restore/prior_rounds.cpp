@@ -8,7 +8,7 @@
 #include <numbers>
 
 #include "restore/deconvolution.hpp"
-#include "restore/expected_error.hpp"
+#include "restore/signal_model.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/restore/total_variation_deconvolution.hpp"
 
@@ -107,7 +107,8 @@ class PriorRounds {
     a.psf_error = SignalModel(under_window(), transfer_, std::sqrt(kHannPower) * task_.noise).psf_error();
     // No denoiser takes more than 1.
     noise_ = std::min(1.0, model.deviation_with(a.psf_error));
-    trust_ = a.psf_error > kDoubt ? kWrong : kRight;
+    a.psf_doubted = a.psf_error > kDoubt;
+    trust_ = a.psf_doubted ? kWrong : kRight;
     const std::vector<float> times = model.noise_with(a.psf_error);
     for (std::size_t i = 0; i < times.size(); ++i) {
       adjoint_.push_back(std::complex<float>(std::conj(transfer_.fourier[i])));

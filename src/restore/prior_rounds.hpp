@@ -20,6 +20,7 @@ struct PriorTask {
 // How it went.
 struct PriorAccount {
   double psf_error = 0;           // by which share the size of the PSF seems to be wrong
+  bool psf_doubted = false;       // so much that it is trusted less
   double first = 0, last = 0;     // deviations that the denoiser was told
   std::vector<double> residuals;  // deviation of the result, blurred again, from the picture, before every round
   Image start;                    // what the rounds began with

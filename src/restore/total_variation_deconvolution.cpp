@@ -6,8 +6,8 @@
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
-#include "restore/expected_error.hpp"
 #include "restore/linear_run.hpp"
+#include "restore/signal_model.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/tone/statistics.hpp"
 

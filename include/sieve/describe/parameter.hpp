@@ -22,6 +22,8 @@
 
 namespace SIEVE_EXPORT sieve {
 
+class SharedImage;  // see sieve/describe/shared_image.hpp
+
 /// What kind of value a parameter takes.
 enum class ParameterKind { flag, whole, number, choice, text };
 
@@ -83,6 +85,7 @@ struct Parameter {
   ParameterKind kind = ParameterKind::number;  ///< of its value
   ParameterRange range;                        ///< for whole and number
   bool may_be_auto = false;                    ///< the text `auto` leaves the choice to the filter
+  bool picture = false;                        ///< the text is the name of a picture, or none
   std::vector<std::string> choices;            ///< for choice
   std::string standard;                        ///< the default, as text
   std::string allowed;                         ///< what may be given, in words
@@ -158,6 +161,7 @@ void describe_value(Parameter& p, const FieldPlace& place, bool whole) {
     describe_choice<V>(p, place, {});
   } else if constexpr (HasTextValue<V>) {
     p.kind = ParameterKind::text;
+    p.picture = std::is_same_v<V, SharedImage>;
     p.get = [place](const void* f) { return TextValue<V>::text(*static_cast<V*>(place(const_cast<void*>(f)))); };
     p.set = [place](void* f, std::string_view s, const Resources& r) {
       *static_cast<V*>(place(f)) = TextValue<V>::parse(s, r);

@@ -67,7 +67,7 @@ class Chain {
 };
 
 /// A chain as the value of a parameter: its text, of which a chain around it takes the blanks with a backslash before
-/// each (Filter::text() does): `plug_and_play with=median\\ then\\ wavelet_shrink`. A field of the type Chain is
+/// each (Filter::text() does): `plug_and_play with=median\ then\ wavelet_shrink`. A field of the type Chain is
 /// described like any other; its default may be any chain of one step or more.
 template <>
 struct TextValue<Chain> {

@@ -65,8 +65,8 @@ class Filter {
   /// The same filter with what it would measure in this picture given as parameters; nothing where its description
   /// names no such function.
   [[nodiscard]] std::optional<Filter> measured(const ConstView& in) const;
-  /// The same filter told to take away noise of that deviation (0..1 scale); nothing where its description names no
-  /// such function.
+  /// The same filter told to take away noise of that deviation (0..1 scale), of a group what it acts with; nothing
+  /// where no description names such a function.
   [[nodiscard]] std::optional<Filter> with_noise(double deviation) const;
   /// The shape of its result for a picture of shape `in`.
   Shape result_shape(const Shape& in) const { return about().result_shape(held_.get(), in); }

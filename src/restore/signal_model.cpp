@@ -1,4 +1,4 @@
-#include "restore/expected_error.hpp"
+#include "restore/signal_model.hpp"
 
 #include <algorithm>
 #include <array>

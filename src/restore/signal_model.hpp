@@ -1,5 +1,5 @@
 #pragma once
-// What can be hoped for before a blur is undone.
+// What a blurred picture tells of the picture behind it.
 
 #include <array>
 #include <complex>
