@@ -34,23 +34,24 @@ int main(int argc, char** argv) {
   const Kernel soft = Kernel::gaussian(2), motion = Kernel::motion(15, 25);
   direct("inverse, gaussian, mirrored", 2048, Inverse{.psf = Kernel::gaussian(0.7)});
   direct("pseudo_inverse, gaussian, mirrored", 2048, PseudoInverse{.psf = soft});
-  direct("wiener, gaussian, mirrored", 2048, Wiener{.psf = soft});
-  direct("wiener, ratio given, mirrored", 2048, Wiener{.psf = soft, .ratio = 0.01F});
-  direct("constrained_least_squares, validation, mirrored", 2048, ConstrainedLeastSquares{.psf = soft});
+  direct("wiener, gaussian, mirrored", 2048, Wiener{.psf = soft, .border = Border::mirror});
+  direct("wiener, ratio given, mirrored", 2048, Wiener{.psf = soft, .ratio = 0.01F, .border = Border::mirror});
+  direct("constrained_least_squares, validation, mirrored", 2048,
+         ConstrainedLeastSquares{.psf = soft, .border = Border::mirror});
   direct("constrained_least_squares, discrepancy, mirrored", 2048,
-         ConstrainedLeastSquares{.psf = soft, .by = WeightBy::discrepancy});
-  direct("landweber, gaussian, mirrored", 2048, Landweber{.psf = soft});
-  direct("wiener, motion, mirrored", 2048, Wiener{.psf = motion, .ratio = 0.01F});
+         ConstrainedLeastSquares{.psf = soft, .by = WeightBy::discrepancy, .border = Border::mirror});
+  direct("landweber, gaussian, mirrored", 2048, Landweber{.psf = soft, .border = Border::mirror});
+  direct("wiener, motion, mirrored", 2048, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::mirror});
   direct("wiener, motion, tapered", 1024, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::taper});
   direct("wiener, motion, wrapped", 1024, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::wrap});
   iteration("richardson_lucy, gaussian, mirrored", 2048,
-            RichardsonLucy{.psf = soft, .smoothness = 0.0F, .noise = 0.0F});
+            RichardsonLucy{.psf = soft, .smoothness = 0.0F, .noise = 0.0F, .border = Border::mirror});
   iteration("richardson_lucy, motion, mirrored", 2048,
-            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F});
+            RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::mirror});
   iteration("richardson_lucy, motion, tapered", 1024,
             RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::taper});
   iteration("total_variation_deconvolution, gaussian, mirrored", 2048,
-            TotalVariationDeconvolution{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F});
+            TotalVariationDeconvolution{.psf = soft, .weight = 0.003F, .tolerance = 1e-6F, .border = Border::mirror});
   direct("plug_and_play, gaussian, 24 rounds", 512, PlugAndPlay{.psf = soft, .noise = 0.01F});
   direct("plug_and_play, gaussian, wavelet_shrink", 512,
          PlugAndPlay{.psf = soft, .with = Chain{WaveletShrink{}}, .noise = 0.01F});

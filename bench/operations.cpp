@@ -149,12 +149,13 @@ void restorers(std::vector<Operation>& all) {
   };
   add("inverse, gaussian, mirrored", By::fft_2048, 2, Inverse{.psf = Kernel::gaussian(0.7)});
   add("pseudo_inverse, gaussian, mirrored", By::fft_2048, 2, PseudoInverse{.psf = soft});
-  add("wiener, gaussian, mirrored", By::fft_2048, 2, Wiener{.psf = soft});
-  add("constrained_least_squares, gaussian, mirrored", By::fft_2048, 2, ConstrainedLeastSquares{.psf = soft});
-  add("wiener, motion, mirrored", By::fft_2048, 2, Wiener{.psf = motion, .ratio = 0.01F});
+  add("wiener, gaussian, mirrored", By::fft_2048, 2, Wiener{.psf = soft, .border = Border::mirror});
+  add("constrained_least_squares, gaussian, mirrored", By::fft_2048, 2,
+      ConstrainedLeastSquares{.psf = soft, .border = Border::mirror});
+  add("wiener, motion, mirrored", By::fft_2048, 2, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::mirror});
   add("wiener, motion, tapered", By::fft_1024, 2, Wiener{.psf = motion, .ratio = 0.01F, .border = Border::taper});
   all.push_back({"richardson_lucy, motion, mirrored, 10 iterations", By::fft_2048, Goal::at_most, 25,
-                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F})});
+                 iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::mirror})});
   all.push_back({"richardson_lucy, motion, tapered, 10 iterations", By::fft_1024, Goal::at_most, 25,
                  iterated(RichardsonLucy{.psf = motion, .smoothness = 0.0F, .noise = 0.0F, .border = Border::taper})});
 }

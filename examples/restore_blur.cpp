@@ -26,7 +26,7 @@ int main(int argc, char** argv) try {
     std::cout << what << ": PSNR " << sieve::compare(v, clean).psnr << " dB\n";
   };
   tell("blurred", blurred);
-  tell("inverse", sieve::Inverse{.psf = psf}(blurred));
+  tell("inverse", sieve::Inverse{.psf = psf, .force = true}(blurred));
   tell("pseudo_inverse", sieve::PseudoInverse{.psf = psf, .threshold = 0.1F}(blurred));
   const sieve::Image best = sieve::Wiener{.psf = psf}(blurred);
   tell("wiener", best);

@@ -65,11 +65,88 @@ TEST_CASE("diagnosis: the verdict, and what the inverse does with it") {
   Watch watch;
   watch.on_note = [&](const std::string& line) { notes += line; };
   const Watch::Active active(watch);
-  (void)Inverse{.psf = Kernel::gaussian(2)}(in);
+  (void)Inverse{.psf = Kernel::gaussian(1)}(in);
   CHECK(notes.find("needs regularization") != std::string::npos);
   CHECK(notes.find("border=taper") == std::string::npos);
-  (void)Wiener{.psf = Kernel::motion(7, 30), .noise = 0.01F}(in);
+  (void)Wiener{.psf = Kernel::motion(7, 30), .noise = 0.01F, .border = Border::mirror}(in);
   CHECK(notes.find("border=taper") != std::string::npos);
+}
+
+TEST_CASE("the limits of division: rounding is noise, of a file and of floats; refused, told, forced") {
+  const auto psf = Kernel::gaussian(1);
+  const Image soft = Blur{.psf = psf, .border = Border::mirror}(noon());
+  const test::Folder f;
+  (void)io::write(f / "soft.png", soft);
+  const Image file = io::read(f / "soft.png").image;
+  // The same picture, once with the levels of 8 bits: 537 times 1 / 255 / the root of 12.
+  CHECK(compare(Inverse{.psf = psf}(soft), noon()).psnr > 60);
+  CHECK_THROWS_WITH_AS(Inverse{.psf = psf}(file), doctest::Contains("rounded to steps of 1/255 (deviation 0.0011)"),
+                       InvalidArgument);
+  std::string notes;
+  Watch watch;
+  watch.on_note = [&](const std::string& line) { notes += line + "\n"; };
+  const Watch::Active active(watch);
+  const double forced = std::sqrt(compare(Inverse{.psf = psf, .force = true}(file), noon()).mse);
+  CHECK(notes.find("rounding rules the result") != std::string::npos);
+  CHECK(notes.find("did not blur it") == std::string::npos);
+  // What it says is what comes: the deviation of the rounding times the gain.
+  CHECK(forced == doctest::Approx(invertibility(psf, file.width(), file.height()).noise_gain / 255 / std::sqrt(12.0))
+                      .epsilon(0.15));
+  // Floats have their limit, too; those that hold the noise have none.
+  CHECK_THROWS_WITH_AS(Inverse{.psf = Kernel::gaussian(2)}(soft), doctest::Contains("rounded to 32-bit floats"),
+                       InvalidArgument);
+  notes.clear();
+  CHECK(compare(Wiener{.psf = psf}(file), noon()).psnr > compare(file, noon()).psnr + 6);
+  CHECK(notes.find("noise deviation 0.0011") != std::string::npos);
+  // Where frequencies are gone their number is told, and forced they stay out.
+  const Kernel lost = Kernel::parse("0.25,0.5,0.25");
+  const Image in = noise(32, 32);
+  CHECK(invertibility(lost, 32, 32).reason.starts_with("nothing is left of 32 of 1024 frequencies"));
+  const Image back =
+      Inverse{.psf = lost, .force = true, .border = Border::wrap}(Blur{.psf = lost, .border = Border::wrap}(in));
+  const Spectrum left = spectrum(in), found = spectrum(back);
+  CHECK(std::abs(found.at(16, 5)) < 1e-3);
+  CHECK(std::abs(found.at(15, 5) - left.at(15, 5)) < 1e-3 * std::abs(left.at(15, 5)) + 1e-3);
+}
+
+TEST_CASE("borders that nobody knows: cut out after the blur, taper is the closest, and its rim is little worse") {
+  const Image truth = to_gray(noon());
+  const Rectangle middle{150, 100, 256, 224};
+  for (const std::string psf : {"motion:length=13,angle=35", "box:radius=3"}) {
+    const Image all =
+        GaussianNoise{.deviation = 0.004F}(Blur{.psf = Kernel::parse(psf), .border = Border::mirror}(truth));
+    for (const std::string filter : {"wiener", "constrained_least_squares", "richardson_lucy iterations=20",
+                                     "total_variation_deconvolution iterations=30"}) {
+      CAPTURE(psf);
+      CAPTURE(filter);
+      const auto restored = [&](const ConstView& in, const std::string& border) {
+        return Chain::parse(filter + " noise=0.004 psf=" + psf + " border=" + border)(in);
+      };
+      const auto off = [&](const Image& u) { return compare(u, truth.view().part(middle)).mse; };
+      // The sum of squares in a frame of 16 pixels.
+      const auto rim = [&](const Image& u) {
+        const Rectangle inside{16, 16, 224, 192};
+        return 256 * 224 * off(u) -
+               224 * 192 * compare(u.view().part(inside), truth.view().part(middle).part(inside)).mse;
+      };
+      const Image cut(all.view().part(middle)), taper = restored(cut, "taper"), whole = restored(all, "taper");
+      CHECK(off(taper) < off(restored(cut, "mirror")));
+      CHECK(off(taper) < off(restored(cut, "wrap")));
+      CHECK(10 * std::log10(rim(taper) / rim(Image(whole.view().part(middle)))) < 2.5);
+    }
+  }
+}
+
+TEST_CASE("color: the weights of the mean and of two differences are found apart") {
+  const Kernel psf = Kernel::disk(3);
+  const Image blurred = GaussianNoise{.deviation = 0.02F}(Blur{.psf = psf, .border = Border::mirror}(noon()));
+  for (const char* filter : {"wiener", "constrained_least_squares", "landweber"}) {
+    CAPTURE(std::string(filter));
+    const Chain f = Chain::parse(std::string(filter) + " noise=0.02 psf=disk:radius=3");
+    Image apart = blurred;
+    for (int c = 0; c < 3; ++c) copy(f(blurred.view().channel(c)), apart.view().channel(c));
+    CHECK(compare(f(blurred), noon()).psnr > compare(apart, noon()).psnr + 0.2);
+  }
 }
 
 TEST_CASE("what was blurred without noise comes back") {
@@ -136,7 +213,7 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
   const Kernel psf = Kernel::gaussian(2);
   const Image blurred =
       GaussianNoise{.deviation = 5.0F / 255, .seed = 3}(Blur{.psf = psf, .border = Border::mirror}(noon()));
-  CHECK(gain("inverse psf=gaussian:sigma=2", blurred, noon()) < -20);
+  CHECK(gain("inverse psf=gaussian:sigma=2 force=yes", blurred, noon()) < -20);
   // A wrong PSF on a picture without noise: no weight may make a picture of noise, and a note says so.
   {
     std::string notes;
@@ -169,10 +246,11 @@ TEST_CASE("with noise the inverse is useless, and the others gain") {
   const double both = gain("nonlocal_means then wiener psf=gaussian:sigma=2", blurred, noon());
   CHECK(both > 1.8);
   // What a linear filter can reach at all: the true spectrum as the ratio.
+  const Image gray = to_gray(blurred), sharp = to_gray(noon());
+  const auto noise_of_gray = noise_level(gray);
   const double bound =
-      compare(Wiener{.psf = psf, .ratios = SharedImage(noise_ratio(noon(), 5.0 / 255))}(blurred), noon()).psnr -
-      compare(blurred, noon()).psnr;
-  CHECK(bound > gain("wiener psf=gaussian:sigma=2", blurred, noon()));
+      compare(Wiener{.psf = psf, .ratios = SharedImage(noise_ratio(sharp, noise_of_gray))}(gray), sharp).psnr;
+  CHECK(bound > compare(Wiener{.psf = psf}(gray), sharp).psnr);
   // The pseudo-inverse where some of the band is gone.
   const Image soft = Blur{.psf = psf, .border = Border::mirror}(noon());
   CHECK(gain("pseudo_inverse psf=gaussian:sigma=2 threshold=0.01", soft, noon()) > 4);
@@ -250,7 +328,7 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   const Kernel psf = Kernel::disk(2);
   const Image truth = to_gray(noon().view().part({200, 100, 128, 128}));
   const Image blurred = GaussianNoise{.deviation = 0.02F, .seed = 5}(Blur{.psf = psf, .border = Border::mirror}(truth));
-  const ConstrainedLeastSquares f{.psf = psf, .noise = 0.02F};
+  const ConstrainedLeastSquares f{.psf = psf, .noise = 0.02F, .border = Border::mirror};
   const WeightCurve c = weight_curve(blurred, f);
   REQUIRE(c.weight.size() == c.residual.size());
   CHECK(std::is_sorted(c.residual.begin(), c.residual.end()));
@@ -258,7 +336,8 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
   CHECK(*std::min_element(c.score.begin(), c.score.end()) >= c.score[static_cast<std::size_t>(c.by_validation)] * 0.97);
   // The curve is that of the filter itself: residual and roughness measured on results.
   for (const std::size_t i : {std::size_t{30}, std::size_t{50}, std::size_t{60}}) {
-    const Image u = ConstrainedLeastSquares{.psf = psf, .weight = static_cast<float>(c.weight[i])}(blurred);
+    const Image u = ConstrainedLeastSquares{
+        .psf = psf, .weight = static_cast<float>(c.weight[i]), .border = Border::mirror}(blurred);
     CHECK(std::sqrt(compare(Blur{.psf = psf, .border = Border::mirror}(u), blurred).mse) ==
           doctest::Approx(c.residual[i]).epsilon(0.01));
     const Image l = Convolve{.kernel = Kernel::parse("0,1,0/1,-4,1/0,1,0"), .border = Border::mirror}(u);
@@ -279,7 +358,8 @@ TEST_CASE("the weight of least squares: three ways, their curves, and what a res
 TEST_CASE("Landweber: iterations that lead to the inverse, its stop, its curve") {
   const Image in = noise(40, 30), blurred = Blur{.psf = Kernel::gaussian(0.6), .border = Border::mirror}(in);
   const auto off = [&](int n) {
-    return deviation(Landweber{.psf = Kernel::gaussian(0.6), .iterations = n, .noise = 0.0F}(blurred), in);
+    return deviation(
+        Landweber{.psf = Kernel::gaussian(0.6), .iterations = n, .noise = 0.0F, .border = Border::mirror}(blurred), in);
   };
   CHECK(off(10) < off(1));
   CHECK(off(100000) < 1e-3);
@@ -288,7 +368,7 @@ TEST_CASE("Landweber: iterations that lead to the inverse, its stop, its curve")
   watch.on_note = [&](const std::string& line) { notes += line; };
   const Watch::Active active(watch);
   const Image grain = GaussianNoise{.deviation = 0.02F, .seed = 2}(blurred);
-  const Image stopped = Landweber{.psf = Kernel::gaussian(0.6), .noise = 0.02F}(grain);
+  const Image stopped = Landweber{.psf = Kernel::gaussian(0.6), .noise = 0.02F, .border = Border::mirror}(grain);
   CHECK(std::sqrt(compare(Blur{.psf = Kernel::gaussian(0.6), .border = Border::mirror}(stopped), grain).mse) <= 0.0201);
   CHECK(notes.find(" iterations, residual 0.0") != std::string::npos);
   const auto curve = Filter(Landweber{}).stages(grain)[0].curves[0];
@@ -385,7 +465,7 @@ TEST_CASE("a picture that the PSF did not blur: who hands back noise says so, an
     watch.on_note = [&](const std::string& line) { all += line; };
     const Watch::Active active(watch);
     (void)Chain::parse(chain)(in);
-    return all.find("noise rules it") != std::string::npos;
+    return all.find("noise rules it") != std::string::npos || all.find("rules the result") != std::string::npos;
   };
   const Image sharp(noon().view().part({200, 100, 128, 96}));
   const Image blurred =
@@ -396,7 +476,8 @@ TEST_CASE("a picture that the PSF did not blur: who hands back noise says so, an
   for (const char* filter : {"inverse", "pseudo_inverse", "landweber", "total_variation_deconvolution",
                              "constrained_least_squares", "wiener"}) {
     CAPTURE(std::string(filter));
-    const std::string chain = std::string(filter) + " psf=gaussian:sigma=1";
+    const std::string chain =
+        std::string(filter) + " psf=gaussian:sigma=1" + (std::string(filter) == "inverse" ? " force=yes" : "");
     const bool regular = chain.starts_with("wiener") || chain.starts_with("constrained_least_squares");
     if (!regular) CHECK(told(chain, sharp));
     if (chain.starts_with("inverse")) continue;  // it hands back noise always
@@ -426,3 +507,25 @@ TEST_CASE("total variation deconvolution is the picture that another method find
     }
   }
 }
+
+#ifdef RESTORATION_BENCH
+TEST_CASE(
+    "the bench on the demo view: defaults near the best settings, a denoiser above them, an error for no picture") {
+  const test::Folder f;
+  test::put(f / "noon.png", test::contents(test::noon_file));
+  const std::string bench = std::string(RESTORATION_BENCH) + " " + f / "" + " --side 160 --only motion";
+  const auto r = test::run(bench);
+  CHECK(r.code == 0);
+  int filters = 0;
+  for (auto at = r.out.find(" of its best"); at != std::string::npos; at = r.out.find(" of its best", at + 1)) {
+    ++filters;
+    CHECK(std::stod(r.out.substr(at - 5, 5)) > -0.5);
+  }
+  CHECK(filters == 4);
+  const auto above = r.out.find(" above the best");
+  REQUIRE(above != std::string::npos);
+  CHECK(std::stod(r.out.substr(above - 5, 5)) > 0.5);
+  test::put(f / "broken.png", "no picture");
+  CHECK(test::run(bench).code == 1);
+}
+#endif

@@ -169,6 +169,7 @@ const std::vector<Scene>& scenes() {
         "{d}/noon.png",
         "inverse",
         "psf=gaussian:sigma=1.5",
+        "force=yes",
         "or",
         "pseudo_inverse",
         "psf=gaussian:sigma=1.5",

@@ -8,12 +8,13 @@
 #include "core/finite.hpp"
 #include "core/luma.hpp"
 #include "core/opponent.hpp"
+#include "core/quiet.hpp"
 #include "restore/linear_run.hpp"
 #include "restore/prior_rounds.hpp"
+#include "restore/told_noise.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/total_variation_deconvolution.hpp"
-#include "sieve/tone/statistics.hpp"
 
 namespace sieve {
 
@@ -21,14 +22,15 @@ using namespace internal;
 
 namespace {
 
-// The noise of a plane: as it is given, but never less than the rounding of its samples leaves.
-double noise_of(const std::optional<double>& given, const ConstView& plane, std::uint32_t white_level) {
-  constexpr double kLeast = 1e-4, kFloat = 6e-8;
-  const ChannelStatistics s = statistics(plane)[0];
-  const double least = std::max(kLeast, kFloat * std::max(std::abs(s.minimum), std::abs(s.maximum)));
+// The noise of a plane: as it is given, but never less than its samples as floats leave, nor, where it is measured,
+// than what was rounded off the picture that it is of.
+double noise_of_plane(const std::optional<double>& given, const ConstView& plane, const Rounding& of_picture) {
+  constexpr double kLeast = 1e-4;
+  ConstView floats = plane;
+  floats.white_level = 0;
+  const double least = std::max(kLeast, rounding_of(floats).deviation());
   if (given) return std::max(least, *given);
-  const double rounding = white_level > 0 ? 1 / (std::sqrt(12.0) * white_level) : 0;
-  return std::max({least, rounding, noise_level(plane)});
+  return std::max({least, of_picture.deviation(), noise_level(plane)});
 }
 
 struct Account {
@@ -49,13 +51,11 @@ Account restore_plane(const PlugAndPlay& f, const ConstView& plane, double noise
 // little texture that a denoiser would know, and the light has less noise than every channel.
 Account restore(const PlugAndPlay& f, const ConstView& in, const View& out) {
   // What the steps tell of themselves would come again in every round.
-  Watch quiet;
-  quiet.on_note = [](const std::string&) {};
-  quiet.follow(current_watch());
-  const Watch::Active active(quiet);
+  const Quiet quiet;
+  const Rounding rounding = rounding_of(in);
   std::optional<double> given;
   if (f.noise) given = static_cast<double>(*f.noise);
-  if (in.channels() == 1) return restore_plane(f, in, noise_of(given, in, in.white_level), out);
+  if (in.channels() == 1) return restore_plane(f, in, noise_of_plane(given, in, rounding), out);
   Progress progress(10);
   constexpr double kLight = 8;
   Image planes = opponent_colors(in, false);
@@ -64,14 +64,14 @@ Account restore(const PlugAndPlay& f, const ConstView& in, const View& out) {
   Image light = map_samples(planes.view().channel(0), [k = static_cast<float>(to_mean)](float v) { return k * v; });
   if (given) given = *given * to_mean;
   progress.expect(kLight);
-  Account a = restore_plane(f, light, noise_of(given, light, in.white_level), light.view());
+  Account a = restore_plane(f, light, noise_of_plane(given, light, rounding), light.view());
   progress.add(kLight);
   map_samples(light, planes.view().channel(0), [k = static_cast<float>(1 / to_mean)](float v) { return k * v; });
   if (given) given = *given / to_mean;
   for (int c = 1; c < 3; ++c) {
     constexpr int kIterations = 40;
     const View plane = planes.view().channel(c);
-    const auto noise = static_cast<float>(noise_of(given, plane, in.white_level));
+    const auto noise = static_cast<float>(noise_of_plane(given, plane, rounding));
     copy(
         TotalVariationDeconvolution{.psf = f.psf, .noise = noise, .iterations = kIterations, .border = f.border}(plane),
         plane);

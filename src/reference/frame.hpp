@@ -14,15 +14,15 @@ namespace sieve::internal {
 using Complex = std::complex<double>;
 using Plane = std::vector<Complex>;
 
-// A channel in the frame that the transform repeats: the picture itself, or with its mirror images.
+// A channel in the frame that the transform repeats: the picture itself, with its mirror images, or tapered.
 class Frame {
  public:
   Frame(const ConstView& channel, const Kernel& psf, Border border)
       : picture_(border == Border::taper ? reference::tapered(channel, psf) : Image(channel)),
         psf_(psf.normalized()),
         border_(border == Border::mirror ? Border::mirror : Border::wrap),
-        width_(border == Border::mirror ? 2 * channel.width() : channel.width()),
-        height_(border == Border::mirror ? 2 * channel.height() : channel.height()) {}
+        width_(border == Border::mirror ? 2 * picture_.width() : picture_.width()),
+        height_(border == Border::mirror ? 2 * picture_.height() : picture_.height()) {}
 
   int width() const { return width_; }
   int height() const { return height_; }
@@ -61,7 +61,7 @@ class Frame {
   // No mirrored picture has the highest frequency of a frame.
   bool possible(int u, int v) const { return border_ != Border::mirror || (2 * u != width_ && 2 * v != height_); }
 
-  // The picture in the frame, of its spectrum.
+  // The picture, of the spectrum of the frame; tapered, all of the frame.
   Image back(Plane spectrum) const {
     internal::fourier_by_sums(spectrum, width_, height_, 1);
     Image out(picture_.shape());

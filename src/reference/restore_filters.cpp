@@ -9,6 +9,7 @@
 
 #include "reference/families.hpp"
 #include "reference/frame.hpp"
+#include "reference/plain_signal.hpp"
 #include "sieve/core/border.hpp"
 #include "sieve/reference/quality.hpp"
 #include "sieve/reference/restore.hpp"
@@ -26,22 +27,47 @@ using internal::Complex;
 using internal::Frame;
 using internal::Plane;
 
-// solve(frame of the channel) for every color channel.
-template <class F, class Solve>
-Image each_channel(const F& f, const ConstView& in, Solve solve) {
-  return internal::of_finite(in, [&](Image out) {
-    for (int c = 0; c < in.shape.color_channels(); ++c) {
-      const Frame frame(Image(out.view().channel(c)), f.psf, f.border);
-      copy(solve(frame), out.view().channel(c));
+// The sum of three channels over the root of 3, and the differences of the outer ones and of both to the middle one;
+// turned: back.
+Image in_planes(const ConstView& in, bool turned) {
+  const double rows[3][3] = {{std::sqrt(1 / 3.0), std::sqrt(1 / 3.0), std::sqrt(1 / 3.0)},
+                             {std::sqrt(0.5), 0, -std::sqrt(0.5)},
+                             {std::sqrt(1 / 6.0), -std::sqrt(2 / 3.0), std::sqrt(1 / 6.0)}};
+  Image out(Shape{in.width(), in.height(), 3});
+  for (int y = 0; y < in.height(); ++y) {
+    for (int x = 0; x < in.width(); ++x) {
+      for (int c = 0; c < 3; ++c) {
+        double sum = 0;
+        for (int k = 0; k < 3; ++k) sum += (turned ? rows[k][c] : rows[c][k]) * static_cast<double>(in.at(x, y, k));
+        out.at(x, y, c) = static_cast<float>(sum);
+      }
     }
-    return out;
+  }
+  return out;
+}
+
+// solve(frame of the channel) for every color channel, or for their mean and differences.
+template <class F, class Solve>
+Image each_channel(const F& f, const ConstView& in, Solve solve, bool by_planes = false) {
+  const bool planes = by_planes && in.shape.color_channels() == 3;
+  return internal::of_finite(in, [&](Image all) {
+    Image work = planes ? in_planes(all, false) : all;
+    for (int c = 0; c < in.shape.color_channels(); ++c) {
+      const Frame frame(Image(work.view().channel(c)), f.psf, f.border);
+      const Image solved = solve(frame);
+      copy(solved.view().part({0, 0, in.width(), in.height()}), work.view().channel(c));
+    }
+    if (!planes) return work;
+    const Image colors = in_planes(work, true);
+    for (int c = 0; c < 3; ++c) copy(colors.view().channel(c), all.view().channel(c));
+    return all;
   });
 }
 
 // G times factor(u, v, H) for every frequency, where prepare(frame, H, G) gives the factor.
 template <class F, class Prepare>
-Image multiplied(const F& f, const ConstView& in, Prepare prepare) {
-  return each_channel(f, in, [&](const Frame& frame) {
+Image multiplied(const F& f, const ConstView& in, Prepare prepare, bool by_planes = false) {
+  const auto solve = [&](const Frame& frame) {
     const Plane h = frame.transfer(), g = frame.spectrum();
     const auto factor = prepare(frame, h, g);
     Plane result(g.size());
@@ -50,7 +76,8 @@ Image multiplied(const F& f, const ConstView& in, Prepare prepare) {
         result[frame.place(u, v)] = g[frame.place(u, v)] * factor(u, v, h[frame.place(u, v)]);
     }
     return frame.back(std::move(result));
-  });
+  };
+  return each_channel(f, in, solve, by_planes);
 }
 
 // conj(H) / (|H|^2 + k).
@@ -60,12 +87,18 @@ Complex damped(Complex h, double k) {
 }
 
 double deviation_of(const std::optional<float>& noise, const ConstView& in) {
-  return noise ? static_cast<double>(*noise) : reference::noise_level(in);
+  return noise ? static_cast<double>(*noise) : std::max(plain_rounding(in, in.white_level), reference::noise_level(in));
+}
+
+// Beyond a tapered picture there is no noise: its power in the picture over that in the frame.
+double noise_share(const ConstView& in, Border border, const Frame& frame) {
+  return border == Border::taper ? static_cast<double>(in.shape.pixels()) / frame.pixels() : 1;
 }
 
 Image inverse(const Inverse& f, const ConstView& in) {
-  return multiplied(
-      f, in, [](const Frame&, const Plane&, const Plane&) { return [](int, int, Complex h) { return 1.0 / h; }; });
+  return multiplied(f, in, [](const Frame&, const Plane&, const Plane&) {
+    return [](int, int, Complex h) { return std::abs(h) > 1e-15 ? 1.0 / h : Complex(0); };
+  });
 }
 
 Image pseudo_inverse(const PseudoInverse& f, const ConstView& in) {
@@ -84,7 +117,7 @@ Image pseudo_inverse(const PseudoInverse& f, const ConstView& in) {
 
 // The ratio of the noise's power to the picture's over 96 rings of frequencies, as struct Wiener says.
 std::vector<double> ratios_by_rings(const Frame& frame, const Plane& h, const Plane& g, double noise_deviation,
-                                    const std::function<std::size_t(int, int)>& ring) {
+                                    double noise_share, const std::function<std::size_t(int, int)>& ring) {
   constexpr std::size_t kRings = 96;
   std::vector<double> power(kRings), transfer(kRings), count(kRings), signal(kRings), ratio(kRings);
   for (int v = 0; v < frame.height(); ++v) {
@@ -96,7 +129,7 @@ std::vector<double> ratios_by_rings(const Frame& frame, const Plane& h, const Pl
       count[i] += 1;
     }
   }
-  const double noise = noise_deviation * noise_deviation * frame.pixels();
+  const double noise = noise_deviation * noise_deviation * frame.pixels() * noise_share;
   for (std::size_t i = 1; i < kRings; ++i) {
     if (count[i] == 0) continue;
     power[i] /= count[i];
@@ -113,14 +146,24 @@ std::vector<double> ratios_by_rings(const Frame& frame, const Plane& h, const Pl
   }
   const double det = n * sxx - sx * sx;
   const double slope = n >= 3 && det > 0 ? std::clamp((n * sxy - sx * sy) / det, -5.0, -1.0) : -2;
+  const auto line = [&](std::size_t i) {
+    return n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
+  };
+  // What there is where the blur leaves less than a tenth of the noise.
+  double alone = 0, places = 0;
+  for (std::size_t i = 1; i < kRings; ++i) {
+    if (count[i] > 0 && transfer[i] * line(i) <= 0.1 * noise) alone += power[i] * count[i], places += count[i];
+  }
+  const bool more_noise = alone > 1.5 * noise * places;
+  const double floor = places > 0 ? std::max(noise, alone / places) : noise;
   double last = 1e-12;
   for (std::size_t i = 0; i < kRings; ++i) {
     if (i > 0 && count[i] > 0) {
-      const double line = n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
-      const double there = transfer[i] < 0.1 ? std::min(signal[i], 2 * line) : signal[i];
+      const double there = more_noise && transfer[i] < 0.1 ? std::min(signal[i], 2 * line(i)) : signal[i];
       const double disturbed = std::max(noise, power[i] - there * transfer[i]);
-      const bool drowned = there <= 0 || power[i] <= 1.1 * noise;
-      last = drowned ? last * (1 + 2.0 / static_cast<double>(i)) : std::max(last, disturbed / there);
+      const double by_chance = std::max(0.3, 4 * std::sqrt(2 / count[i]));
+      const bool drowned = there <= 0 || power[i] <= (1 + by_chance) * floor;
+      last = drowned ? std::max(last * (1 + 2.0 / static_cast<double>(i)), transfer[i] / by_chance) : disturbed / there;
     }
     ratio[i] = std::max(1e-15, last);
   }
@@ -128,14 +171,16 @@ std::vector<double> ratios_by_rings(const Frame& frame, const Plane& h, const Pl
 }
 
 Image wiener(const Wiener& f, const ConstView& in) {
-  return multiplied(f, in, [&](const Frame& frame, const Plane& h, const Plane& g) {
+  const bool measured = f.ratios.empty() && !f.ratio;
+  const auto prepare = [&](const Frame& frame, const Plane& h, const Plane& g) {
     const auto ring = [&frame](int u, int v) {
-      const double d = std::hypot(frame.frequency_across(u), frame.frequency_down(v));
+      // Not by hypot: on the edge of a ring its rounding is another.
+      const double d = std::sqrt(std::pow(frame.frequency_across(u), 2) + std::pow(frame.frequency_down(v), 2));
       return std::min<std::size_t>(95, static_cast<std::size_t>(d / 0.7072 * 96));
     };
-    const bool measured = f.ratios.empty() && !f.ratio;
     const std::vector<double> ratios =
-        measured ? ratios_by_rings(frame, h, g, deviation_of(f.noise, in), ring) : std::vector<double>();
+        measured ? ratios_by_rings(frame, h, g, deviation_of(f.noise, in), noise_share(in, f.border, frame), ring)
+                 : std::vector<double>();
     return [&f, &frame, ratios, ring](int u, int v, Complex value) {
       if (!f.ratios.empty()) {
         // Between its own samples the picture of ratios is read linearly, as the filter `transfer` reads one. Of a real
@@ -148,7 +193,8 @@ Image wiener(const Wiener& f, const ConstView& in) {
       }
       return damped(value, f.ratio ? static_cast<double>(*f.ratio) : ratios[ring(u, v)]);
     };
-  });
+  };
+  return multiplied(f, in, prepare, measured);
 }
 
 // Constrained least squares: what a weight leads to, by sums over all frequencies.
@@ -239,11 +285,12 @@ double weight_by(const Balance& b, WeightBy by, double noise) {
 }
 
 Image constrained_least_squares(const ConstrainedLeastSquares& f, const ConstView& in) {
-  return multiplied(f, in, [&](const Frame& frame, const Plane& h, const Plane& g) {
+  const auto prepare = [&](const Frame& frame, const Plane& h, const Plane& g) {
     double weight = f.weight ? static_cast<double>(*f.weight) : 0;
     if (!f.weight) {
       const Balance balance(frame, h, g, f.smooth);
-      double at = weight_by(balance, f.by, f.by == WeightBy::discrepancy ? deviation_of(f.noise, in) : 0);
+      const double share = std::sqrt(noise_share(in, f.border, frame));
+      double at = weight_by(balance, f.by, f.by == WeightBy::discrepancy ? share * deviation_of(f.noise, in) : 0);
       // A result with half as much power again as the blurred picture is noise: more weight.
       while (at < 15 && balance.at(at).growth > 1.5) at += 0.1;
       weight = std::exp(at);
@@ -251,7 +298,16 @@ Image constrained_least_squares(const ConstrainedLeastSquares& f, const ConstVie
     return [&frame, weight, smooth = f.smooth](int u, int v, Complex value) {
       return damped(value, weight * Balance::penalty(frame, u, v, smooth));
     };
-  });
+  };
+  return multiplied(f, in, prepare, !f.weight);
+}
+
+double mean_of(const ConstView& v) {
+  double sum = 0;
+  for (int y = 0; y < v.height(); ++y) {
+    for (int x = 0; x < v.width(); ++x) sum += static_cast<double>(v.at(x, y));
+  }
+  return sum / static_cast<double>(v.shape.pixels());
 }
 
 double mean_square(const Image& v) {
@@ -268,8 +324,8 @@ Image less(const Image& a, const Image& b) {
 
 // The iteration itself, on the whole frame, which repeats.
 Image landweber(const Landweber& f, const ConstView& in) {
-  const double noise = deviation_of(f.noise, in);
-  return each_channel(f, in, [&](const Frame& frame) {
+  const auto solve = [&](const Frame& frame) {
+    const double noise = deviation_of(f.noise, in) * std::sqrt(noise_share(in, f.border, frame));
     double most = 1e-15;
     for (const Complex& h : frame.transfer()) most = std::max(most, std::norm(h));
     const auto rate = static_cast<float>(static_cast<double>(f.step) / most);
@@ -283,18 +339,20 @@ Image landweber(const Landweber& f, const ConstView& in) {
       u = map_pairs(u, reference::correlate(rest, frame.psf(), Border::wrap, 0, 1),
                     [rate](float a, float b) { return a + rate * b; });
     }
-    return Image(u.view().part({0, 0, in.width(), in.height()}));
-  });
+    return u;
+  };
+  return each_channel(f, in, solve, !f.noise || *f.noise != 0);
 }
 
-// u / (1 - s div (grad u / |grad u|)), by forward differences and their adjoint.
-Image less_variation(const Image& u, double s) {
+// u / (1 - s div (grad u / |grad u|)), by forward differences and their adjoint, with `soft` in the square of the
+// length.
+Image less_variation(const Image& u, double s, double soft) {
   const int w = u.width(), h = u.height();
   const auto at = [&](int x, int y) { return static_cast<double>(u.at(std::min(x, w - 1), std::min(y, h - 1))); };
   // The unit vector of the gradient; nothing outside.
   const auto unit = [&](int x, int y) {
     if (x < 0 || y < 0) return std::pair(0.0, 0.0);
-    const double dx = at(x + 1, y) - at(x, y), dy = at(x, y + 1) - at(x, y), size = std::sqrt(dx * dx + dy * dy + 1e-8);
+    const double dx = at(x + 1, y) - at(x, y), dy = at(x, y + 1) - at(x, y), size = std::sqrt(dx * dx + dy * dy + soft);
     return std::pair(dx / size, dy / size);
   };
   Image out(w, h);
@@ -307,57 +365,47 @@ Image less_variation(const Image& u, double s) {
   return out;
 }
 
-// Richardson (1972) and Lucy (1974): u times h correlated with g / (h * u), accelerated as struct RichardsonLucy says.
+// Richardson (1972) and Lucy (1974): u times h correlated with g / (h * u), as struct RichardsonLucy says.
 Image richardson_lucy(const RichardsonLucy& f, const ConstView& in) {
   const double noise = deviation_of(f.noise, in);
-  const double smooth = f.smoothness ? static_cast<double>(*f.smoothness) : std::min(0.02, 0.3 * noise);
   const Border border = f.border == Border::mirror ? Border::mirror : Border::wrap;
   return each_channel(f, in, [&](const Frame& frame) {
+    const ConstView picture = frame.picture().view().part({0, 0, in.width(), in.height()});
+    double smooth = f.smoothness ? static_cast<double>(*f.smoothness) : 0;
+    if (!f.smoothness && noise > 0) {
+      const double error = std::sqrt(PlainSignal(frame, noise).squared_error()),
+                   mean = std::max(0.02, mean_of(picture));
+      smooth =
+          std::min(0.1, noise * std::clamp(0.13 * std::pow(std::max(1e-6, error / noise), -0.2) / mean, 0.03, 1.0));
+    }
     const Image g = map_samples(frame.picture(), [](float v) { return std::max(0.0F, v); });
-    Image u = g, before = g, change(g.shape()), change_before(g.shape());
+    const double enough = static_cast<double>(f.tolerance) * std::sqrt(mean_square(g) - mean_of(g) * mean_of(g));
+    Image u = g;
+    if (smooth > 0 && noise > 0) {
+      const auto at_least = static_cast<float>(std::max(0.3 / 255, noise));
+      u = map_samples(wiener({.psf = f.psf, .noise = at_least, .border = border}, frame.picture()),
+                      [](float v) { return std::max(1e-3F, v); });
+    }
+    Image before = u;
     for (int i = 0; i < f.iterations; ++i) {
-      const double product =
-          mean_square(change_before) > 0
-              ? mean_square(map_pairs(change, change_before, [](float a, float b) { return a + b; })) -
-                    mean_square(change) - mean_square(change_before)
-              : 0;
-      const auto alpha = static_cast<float>(f.accelerate && i >= 2 && mean_square(change_before) > 0
-                                                ? std::clamp(product / 2 / mean_square(change_before), 0.0, 0.98)
-                                                : 0);
+      const auto ahead = static_cast<float>(f.accelerate && i > 0 ? (i - 1.0) / (i + 2.0) : 0);
       const Image start =
-          map_pairs(u, before, [alpha](float now, float then) { return std::max(0.0F, now + alpha * (now - then)); });
-      const Image blurred = reference::convolve(start, frame.psf(), border, 0, 1);
-      if (noise > 0 && std::sqrt(mean_square(less(g, blurred))) <= noise) return start;
+          map_pairs(u, before, [ahead](float now, float then) { return std::max(0.0F, now + ahead * (now - then)); });
+      const Image blurred = reference::convolve(start, frame.psf(), border, 0, 1), rest = less(g, blurred);
+      const double residual = std::sqrt(mean_square(Image(rest.view().part({0, 0, in.width(), in.height()}))));
+      if (smooth == 0 && noise > 0 && residual <= noise) return start;
       const Image ratio = map_pairs(g, blurred, [](float a, float b) { return b > 1e-9F ? a / b : 0; });
-      Image next = map_pairs(start, reference::correlate(ratio, frame.psf(), border, 0, 1),
-                             [](float a, float b) { return std::max(0.0F, a * b); });
-      if (smooth > 0) next = less_variation(next, smooth);
-      change_before = std::exchange(change, less(next, start));
-      before = std::exchange(u, std::move(next));
+      before = u;
+      u = map_pairs(start, reference::correlate(ratio, frame.psf(), border, 0, 1),
+                    [](float a, float b) { return std::max(0.0F, a * b); });
+      if (smooth > 0) u = less_variation(u, smooth, 1e-8 + std::pow(4 * smooth * mean_of(g), 2));
+      if (smooth > 0 && std::sqrt(mean_square(less(u, before))) <= enough) break;
     }
     return u;
   });
 }
 
 }  // namespace
-
-Image reference::tapered(const ConstView& channel, const Kernel& psf) {
-  const Image blurred = convolve(channel, psf.normalized(), Border::wrap, 0, 1);
-  // 1 in the middle, a raised cosine over the width of the PSF at both ends.
-  const auto weight = [](int i, int n, int rim) {
-    const double d = (std::min(i, n - 1 - i) + 0.5) / std::max(1, std::min(rim, n / 2));
-    return std::min(rim, n / 2) == 0 || d >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * d);
-  };
-  Image out(channel);
-  for (int y = 0; y < channel.height(); ++y) {
-    for (int x = 0; x < channel.width(); ++x) {
-      const double t = weight(x, channel.width(), psf.width()) * weight(y, channel.height(), psf.height());
-      out.at(x, y) = static_cast<float>(t * static_cast<double>(channel.at(x, y)) +
-                                        (1 - t) * static_cast<double>(blurred.at(x, y)));
-    }
-  }
-  return out;
-}
 
 void internal::define_restore(reference::Definitions& d) {
   d.add<Inverse>(kSummed, inverse);

@@ -128,11 +128,12 @@ Image reference::total_variation_deconvolution(const ConstView& in, const Kernel
   std::vector<Image> channels;
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     const Image source = border == Border::taper ? tapered(in.channel(c), psf) : Image(in.channel(c));
-    Image framed(doubled ? 2 * in.width() : in.width(), doubled ? 2 * in.height() : in.height());
+    const int times = doubled ? 2 : 1;
+    Image framed(times * source.width(), times * source.height());
     for (int y = 0; y < framed.height(); ++y) {
       for (int x = 0; x < framed.width(); ++x)
-        framed.at(x, y) =
-            source.at(*border_index(x, in.width(), Border::mirror), *border_index(y, in.height(), Border::mirror));
+        framed.at(x, y) = source.at(*border_index(x, source.width(), Border::mirror),
+                                    *border_index(y, source.height(), Border::mirror));
     }
     channels.push_back(std::move(framed));
   }

@@ -5,7 +5,7 @@
 
 #include "core/luma.hpp"
 #include "restore/linear_run.hpp"
-#include "sieve/quality/estimate.hpp"
+#include "restore/told_noise.hpp"
 #include "sieve/restore/linear.hpp"
 
 namespace sieve {
@@ -42,7 +42,7 @@ class Penalty {
 class Balance {
  public:
   Balance(const Measured& m, const Penalty& penalty)
-      : frame_(static_cast<double>(m.grid.frame.width) * m.grid.frame.height) {
+      : frame_(static_cast<double>(m.grid.frame.width) * m.grid.frame.height), noise_share_(m.noise_share) {
     constexpr double kLow = -90, kHigh = 30;
     constexpr std::size_t kClasses = 16384;
     constexpr int kParts = 8;
@@ -77,7 +77,7 @@ class Balance {
   }
 
   struct At {
-    double residual = 0, roughness = 0, score = 0;  // mean squares, and that of cross-validation
+    double residual = 0, roughness = 0, score = 0;  // mean squares (the residual's in the picture), cross-validation's
     double power = 0;                               // of the result, over that of the blurred picture
   };
   At at(double weight) const {
@@ -92,7 +92,7 @@ class Balance {
       before += c.power;
     }
     r.power /= std::max(1e-300, before);
-    r.residual /= frame_ * frame_;
+    r.residual /= frame_ * frame_ * noise_share_;
     r.roughness /= frame_ * frame_;
     left /= count_;
     r.score = r.residual / (left * left);
@@ -103,7 +103,7 @@ class Balance {
   struct Class {
     double power = 0, count = 0, undone = 0, q = 0;
   };
-  double frame_, count_ = 0;
+  double frame_, noise_share_, count_ = 0;
   std::vector<Class> classes_;
 };
 
@@ -175,14 +175,10 @@ Chosen chosen(const Balance& b, WeightBy by, double noise) {
   return c;
 }
 
-double noise_for(const ConstrainedLeastSquares& f, const ConstView& in) {
-  return f.noise ? static_cast<double>(*f.noise) : noise_level(in);
-}
-
 }  // namespace
 
 static Prepare division(const ConstrainedLeastSquares& f, const ConstView& in) {
-  const double s = f.weight || f.by != WeightBy::discrepancy ? 0 : noise_for(f, in);
+  const double s = f.weight || f.by != WeightBy::discrepancy ? 0 : noise_of(f.noise, in);
   return [f, s](const Grid& grid, const std::function<Measured()>& measure) -> Factor {
     const Penalty penalty(grid.frame, f.smooth);
     double weight = f.weight ? static_cast<double>(*f.weight) : 0;
@@ -209,10 +205,9 @@ WeightCurve weight_curve(const ConstView& in, const ConstrainedLeastSquares& f) 
   validate(f, in);
   const Image gray = finite_luma(in);
   const Transfer2d transfer = transfer_of(f.psf, gray.shape(), f.border);
-  const Image from = f.border == Border::taper ? tapered(gray, f.psf) : gray;
-  const Balance balance(ChannelSpectrum(from, transfer).measure(), Penalty(transfer.grid.frame, f.smooth));
+  const Balance balance(ChannelSpectrum(gray, transfer).measure(), Penalty(transfer.grid.frame, f.smooth));
   WeightCurve c;
-  c.noise = noise_for(f, in);
+  c.noise = noise_of(f.noise, in);
   for (double at = kLowest; at <= kHighest; at += 0.5) {
     const Balance::At p = balance.at(std::exp(at));
     c.weight.push_back(std::exp(at));
@@ -253,7 +248,10 @@ static std::vector<Stage> stages_of_constrained_least_squares(const ConstrainedL
 }
 
 Image ConstrainedLeastSquares::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void ConstrainedLeastSquares::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+void ConstrainedLeastSquares::operator()(const ConstView& in, const View& out) const {
+  run_linear(*this, in, out, weight ? Measures::nothing : Measures::channels);
+  tell_of_noise(in, out);
+}
 void ConstrainedLeastSquares::describe(Description<ConstrainedLeastSquares>& d) {
   d.called("constrained_least_squares", "restore",
            "The smoothest picture that explains the blurred one within its noise.");

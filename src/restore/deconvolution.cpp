@@ -9,7 +9,8 @@
 #include <numbers>
 
 #include "core/finite.hpp"
-#include "sieve/spatial/convolve.hpp"
+#include "core/opponent.hpp"
+#include "restore/beyond.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve {
@@ -109,7 +110,7 @@ Transfer2d internal::transfer_of(const Kernel& psf, int width, int height) {
 }
 
 Transfer2d internal::transfer_of(const Kernel& psf, const Shape& shape, Border border) {
-  const Frame f = frame_of(shape, border);
+  const Frame f = frame_of(shape, psf, border);
   if (border == Border::mirror && mirrors_alike(psf)) {
     return {{f, true, shape.width, shape.height},
             FftArray<std::complex<double>>(0),
@@ -120,25 +121,25 @@ Transfer2d internal::transfer_of(const Kernel& psf, const Shape& shape, Border b
   return t;
 }
 
-Frame internal::frame_of(const Shape& s, Border border) {
-  if (border == Border::mirror) return {2 * s.width, 2 * s.height, Border::mirror};
-  return {s.width, s.height, Border::wrap};
-}
-
-ChannelSpectrum::ChannelSpectrum(const ConstView& channel, const Transfer2d& transfer) : transfer_(transfer) {
+ChannelSpectrum::ChannelSpectrum(const ConstView& channel, const Transfer2d& transfer)
+    : transfer_(transfer), noise_share_(noise_share(channel.shape, transfer.grid.frame)) {
   const Grid& g = transfer.grid;
   if (g.cosine) {
     cosine_ = std::make_unique<CosinePlane>(channel.width(), channel.height());
     cosine_rows(channel, *cosine_);
   } else {
     fourier_ = std::make_unique<HalfPlane<double>>(g.frame.width, g.frame.height);
-    forward_rows(channel, g.frame.width, g.frame.border, *fourier_);
+    if (g.frame.border == Border::taper) {
+      forward_rows(in_frame(channel, transfer), g.frame.width, Border::wrap, *fourier_);
+    } else {
+      forward_rows(channel, g.frame.width, g.frame.border, *fourier_);
+    }
   }
 }
 
 Measured ChannelSpectrum::measure() {
   const Grid& g = transfer_.grid;
-  Measured m{g, std::vector<double>(g.size()), std::vector<double>(g.size())};
+  Measured m{g, noise_share_, std::vector<double>(g.size()), std::vector<double>(g.size())};
   const auto keep = [&](int u, auto power) {
     for (int v = 0; v < g.rows; ++v) {
       m.transfer[g.place(u, v)] = std::norm(transfer_.at(u, v));
@@ -215,88 +216,6 @@ void Blurring::filter(const ConstView& in, const View& out, bool turned) const {
   });
 }
 
-Image internal::extended(const Image& channel, const Frame& f) {
-  Image whole(f.width, f.height);
-  for (int y = 0; y < f.height; ++y) {
-    for (int x = 0; x < f.width; ++x)
-      whole.at(x, y) =
-          channel.at(*border_index(x, channel.width(), f.border), *border_index(y, channel.height(), f.border));
-  }
-  return whole;
-}
-
-namespace {
-
-// The blurred wrapped channel in the `rim` rows at the bottom and the `rim` rows at the top, in one picture: first the
-// bottom rows, then the top ones, as they meet where the picture repeats.
-Image blurred_seam(const ConstView& channel, const Kernel& psf, int rim) {
-  const int wide = rim + psf.height();
-  if (2 * wide >= channel.height()) {
-    const Image whole = Convolve{.kernel = psf, .border = Border::wrap}(channel);
-    Image seam(channel.width(), 2 * rim);
-    for (int y = 0; y < 2 * rim; ++y)
-      std::copy_n(whole.row((channel.height() - rim + y) % channel.height()), channel.width(), seam.row(y));
-    return seam;
-  }
-  Image about(channel.width(), 2 * wide);
-  for (int y = 0; y < 2 * wide; ++y)
-    std::copy_n(channel.row((channel.height() - wide + y) % channel.height()), channel.width(), about.row(y));
-  const Image blurred = Convolve{.kernel = psf, .border = Border::wrap}(about);
-  return Image(blurred.view().part({0, psf.height(), channel.width(), 2 * rim}));
-}
-
-Image transposed(const ConstView& in) {
-  Image out(in.height(), in.width());
-  parallel_rows((in.height() + 15) / 16, RowCost(in.width(), 32), [&](int first, int last) {
-    for (int block = first; block < last; ++block) {
-      for (int x = 0; x < in.width(); ++x) {
-        for (int y = 16 * block; y < std::min(in.height(), 16 * block + 16); ++y) out.row(x)[y] = in.row(y)[x];
-      }
-    }
-  });
-  return out;
-}
-
-Kernel transposed(const Kernel& k) {
-  std::vector<double> taps;
-  for (int x = 0; x < k.width(); ++x) {
-    for (int y = 0; y < k.height(); ++y) taps.push_back(k.at(x, y));
-  }
-  return Kernel(k.height(), k.width(), std::move(taps), k.anchor_y(), k.anchor_x());
-}
-
-}  // namespace
-
-Image internal::tapered(const ConstView& channel, const Kernel& psf) {
-  const int w = channel.width(), h = channel.height(), across = std::min(psf.width(), w / 2),
-            down = std::min(psf.height(), h / 2);
-  const Kernel k = checked_psf(psf, "taper");
-  // A raised cosine over the width of the PSF.
-  const auto weight = [](int i, int n, int reach) {
-    const double d = (std::min(i, n - 1 - i) + 0.5) / std::max(1, reach);
-    return reach == 0 || d >= 1 ? 1.0 : 0.5 - 0.5 * std::cos(std::numbers::pi * d);
-  };
-  Image out(channel);
-  const auto blend = [&](int x, int y, float blurred) {
-    const double t = weight(y, h, down) * weight(x, w, across);
-    out.at(x, y) =
-        static_cast<float>(t * static_cast<double>(channel.at(x, y)) + (1 - t) * static_cast<double>(blurred));
-  };
-  if (down > 0) {
-    const Image seam = blurred_seam(channel, k, down);
-    for (int i = 0; i < 2 * down; ++i) {
-      for (int x = 0; x < w; ++x) blend(x, (h - down + i) % h, seam.at(x, i));
-    }
-  }
-  if (across > 0) {
-    const Image seam = blurred_seam(transposed(channel), transposed(k), across);
-    for (int y = down; y < h - down; ++y) {
-      for (int i = 0; i < 2 * across; ++i) blend((w - across + i) % w, y, seam.at(y, i));
-    }
-  }
-  return out;
-}
-
 Stage internal::iteration_stage(const std::vector<double>& residuals) {
   Stage s;
   s.name = "residual over the iterations";
@@ -329,22 +248,25 @@ void internal::tell_of_noise(const ConstView& in, const ConstView& result) {
 }
 
 void internal::restore_linear(const ConstView& in, const View& out, const Kernel& psf, Border border,
-                              const Prepare& prepare) {
+                              const Prepare& prepare, Measures measures) {
   tell_of_mirrors(psf, border);
   const Transfer2d transfer = transfer_of(psf, in.shape, border);
-  on_finite(in, out, [&](const ConstView& finite, const View& result) {
-    for (int c = 0; c < in.shape.color_channels(); ++c) {
+  const auto each_channel = [&](const ConstView& from, const View& to) {
+    for (int c = 0; c < from.shape.color_channels(); ++c) {
       checkpoint();
-      Image blended;
-      ConstView from = finite.channel(c);
-      if (border == Border::taper) from = blended = tapered(from, psf);
-      ChannelSpectrum spectrum(from, transfer);
+      ChannelSpectrum spectrum(from.channel(c), transfer);
       const ChannelSpectrum::Factor factor = prepare(transfer.grid, [&] { return spectrum.measure(); });
-      spectrum.restore(factor, result.channel(c));
+      spectrum.restore(factor, to.channel(c));
     }
+  };
+  on_finite(in, out, [&](const ConstView& finite, const View& result) {
+    if (measures == Measures::nothing || finite.shape.color_channels() != 3) return each_channel(finite, result);
+    Image planes = opponent_colors(finite, false);
+    each_channel(planes, planes.view());
+    const Image colors = opponent_colors(planes, true);
+    for (int c = 0; c < 3; ++c) copy(colors.view().channel(c), result.channel(c));
   });
   copy_alpha(in, out);
-  tell_of_noise(in, out);
 }
 
 }  // namespace sieve

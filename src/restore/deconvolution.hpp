@@ -8,6 +8,7 @@
 #include <memory>
 #include <vector>
 
+#include "restore/frame.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/restore/linear.hpp"
@@ -18,13 +19,6 @@ namespace sieve::internal {
 
 // Below this a transfer function is zero: that is what rounding in double leaves of one.
 inline constexpr double kZero = 1e-15;
-
-// The size that a picture is continued to.
-struct Frame {
-  int width, height;
-  Border border;
-};
-Frame frame_of(const Shape& s, Border border);
 
 // The coefficients of a frame that are kept: half a Fourier transform, or, for a mirrored frame and a PSF that is the
 // same in a mirror, the cosine transform of the picture, a quarter as many. (u, v) are periods over the frame.
@@ -54,6 +48,10 @@ struct Transfer2d {
   std::complex<double> at(int u, int v) const {
     return grid.cosine ? cosine[grid.place(u, v)] : fourier[grid.place(u, v)];
   }
+  // From here on pictures are given in the whole frame (see in_frame), which repeats itself.
+  void repeat() {
+    if (!grid.cosine) grid.frame.border = Border::wrap;
+  }
 };
 Transfer2d transfer_of(const Kernel& psf, const Shape& shape, Border border);
 // The same for a picture of that size that wraps around, as half a Fourier plane.
@@ -64,6 +62,7 @@ Invertibility invertibility_of(const Transfer2d& transfer);
 // |H|^2 and |G|^2 over the grid, both as the frame's Fourier transform, not normalized, has them.
 struct Measured {
   Grid grid;
+  double noise_share;  // of the frame's white noise, see there
   std::vector<double> transfer, picture;
   // The sums of what term(u, v, times, |H|^2, |G|^2, sums) adds, the same for any number of threads.
   template <std::size_t N, class Term>
@@ -97,6 +96,7 @@ class ChannelSpectrum {
 
  private:
   const Transfer2d& transfer_;
+  double noise_share_;
   bool whole_ = false;  // the columns are transformed too
   std::unique_ptr<CosinePlane> cosine_;
   std::unique_ptr<HalfPlane<double>> fourier_;
@@ -104,7 +104,12 @@ class ChannelSpectrum {
 
 // Called for each channel; measure() gives the squared sizes where the factor depends on them.
 using Prepare = std::function<ChannelSpectrum::Factor(const Grid& grid, const std::function<Measured()>& measure)>;
-void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Border border, const Prepare& prepare);
+// Whether the factor is found by measuring a channel. Of color the channels' mean and two differences are then
+// measured and restored instead: the differences have far less power, and are damped more, for half a dB over
+// photographs. With one factor for all it is the same, and takes longer.
+enum class Measures { nothing, channels };
+void restore_linear(const ConstView& in, const View& out, const Kernel& psf, Border border, const Prepare& prepare,
+                    Measures measures);
 
 // change(u, column) on each column of the transform of the channel in its frame, in single precision: the column holds
 // complex numbers, or real ones where the grid is that of a cosine transform.
@@ -133,12 +138,6 @@ class Blurring {
   FftArray<std::complex<float>> fourier_;
   FftArray<float> cosine_;
 };
-
-// The channel continued to its frame.
-Image extended(const Image& channel, const Frame& frame);
-
-// The channel with its border blended into the blur of the wrapped channel.
-Image tapered(const ConstView& channel, const Kernel& psf);
 
 // The same in a mirror, from left to right and from top to bottom.
 bool mirrors_alike(const Kernel& psf);

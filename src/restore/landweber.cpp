@@ -5,8 +5,8 @@
 
 #include "core/luma.hpp"
 #include "restore/linear_run.hpp"
+#include "restore/told_noise.hpp"
 #include "sieve/core/map.hpp"
-#include "sieve/quality/estimate.hpp"
 
 namespace sieve {
 
@@ -21,14 +21,14 @@ double largest_of(const Measured& m) {
 // What is left of a coefficient after n iterations.
 double left(double h2, double step, double n) { return std::pow(std::clamp(1 - step * h2, -1.0, 1.0), n); }
 
-// Deviation of the residual after n iterations.
+// Deviation of the residual in the picture after n iterations.
 double residual(const Measured& m, double step, int n) {
   const double all = static_cast<double>(m.grid.frame.width) * m.grid.frame.height;
   const auto sum = m.sum<1>([&](int, int, double times, double h2, double g2, auto& s) {
     const double l = left(h2, step, n);
     s[0] += times * g2 * l * l;
   });
-  return std::sqrt(sum[0]) / all;
+  return std::sqrt(sum[0] / m.noise_share) / all;
 }
 
 // The first iteration whose residual is at most `noise`, or the last.
@@ -45,7 +45,7 @@ int stop_at(const Measured& m, double step, double noise, int most) {
 }  // namespace
 
 static Prepare division(const Landweber& f, const ConstView& in) {
-  const double s = f.noise ? static_cast<double>(*f.noise) : noise_level(in);
+  const double s = noise_of(f.noise, in);
   return [f, s](const Grid&, const std::function<Measured()>& measure) -> Factor {
     const Measured m = measure();
     const double step = static_cast<double>(f.step) / largest_of(m);
@@ -62,15 +62,17 @@ static Prepare division(const Landweber& f, const ConstView& in) {
 }
 
 Image Landweber::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Landweber::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+void Landweber::operator()(const ConstView& in, const View& out) const {
+  run_linear(*this, in, out, noise && *noise == 0 ? Measures::nothing : Measures::channels);
+  tell_of_noise(in, out);
+}
 
 static std::vector<Stage> stages_of_landweber(const Landweber& f, const ConstView& in) {
   validate(f, in);
   const Image gray = finite_luma(in);
   const Transfer2d transfer = transfer_of(f.psf, gray.shape(), f.border);
-  const Measured m = ChannelSpectrum(f.border == Border::taper ? tapered(gray, f.psf) : gray, transfer).measure();
-  const double rate = static_cast<double>(f.step) / largest_of(m),
-               s = f.noise ? static_cast<double>(*f.noise) : noise_level(in);
+  const Measured m = ChannelSpectrum(gray, transfer).measure();
+  const double rate = static_cast<double>(f.step) / largest_of(m), s = noise_of(f.noise, in);
   StageCurve c{"residual", {}, {}};
   for (double n = 1; n <= f.iterations; n = std::max(n + 1, n * 1.3)) {
     c.x.push_back(std::log10(std::floor(n)));

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "restore/linear_run.hpp"
+#include "restore/told_noise.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/psf.hpp"
@@ -28,13 +29,36 @@ std::span<const std::pair<const char*, PseudoInverse::Below>> ChoiceNames<Pseudo
 
 static Prepare division(const Inverse& f, const ConstView& in) {
   const Invertibility d = invertibility_of(transfer_of(f.psf, in.shape, f.border));
-  if (d.zero > 0)
+  Prepare divided = always([](int, int, Complex h) {
+    const double power = std::norm(h);
+    return power > kZero * kZero ? std::conj(h) / power : Complex(0);
+  });
+  constexpr const char* kInstead = "take wiener or constrained_least_squares, or force=yes to see it all the same";
+  if (d.zero > 0 && !f.force)
+    throw InvalidArgument(fmt::format("inverse: information lost: {}: {}", d.reason, kInstead));
+  // Rounding is noise that no picture is without.
+  const Rounding rounding = rounding_of(in);
+  const double raised = rounding.deviation() * d.noise_gain;
+  double contrast = 0.01;
+  for (const ChannelStatistics& s : statistics(in)) contrast = std::max(contrast, s.deviation);
+  const std::string told =
+      fmt::format("the samples are rounded to {} (deviation {:.2g}), which the division raises {:.3g} times",
+                  rounding.integers ? fmt::format("steps of 1/{}", in.white_level) : "32-bit floats",
+                  rounding.deviation(), d.noise_gain);
+  if (raised > contrast && !f.force)
     throw InvalidArgument(
-        fmt::format("inverse: information lost: {}. Say how to treat the zeros: pseudo_inverse, wiener or "
-                    "constrained_least_squares",
-                    d.reason));
+        fmt::format("inverse: nothing but rounding would come back: {}, to {:.3g}; the picture's own deviation is "
+                    "{:.2g}: {}",
+                    told, raised, contrast, kInstead));
   if (d.verdict != PsfVerdict::safe) note(fmt::format("{}: {}", name_of(d.verdict), d.reason));
-  return always([](int, int, Complex h) { return std::conj(h) / std::norm(h); });
+  if (!notes_heard()) return divided;
+  if (raised > 0.1 * contrast) {
+    note(fmt::format("rounding rules the result: {}, to {:.3g}", told, raised));
+  } else if (const double noise = noise_level(in); noise * d.noise_gain > contrast) {
+    note(fmt::format("noise rules the result: its deviation of {:.2g} becomes {:.3g}; take wiener", noise,
+                     noise * d.noise_gain));
+  }
+  return divided;
 }
 
 static Prepare division(const PseudoInverse& f, const ConstView&) {
@@ -75,7 +99,7 @@ static Prepare division(const Wiener& f, const ConstView& in) {
   if (f.ratio) {
     return always([k = static_cast<double>(*f.ratio)](int, int, Complex h) { return damped(h, k); });
   }
-  const double s = f.noise ? static_cast<double>(*f.noise) : noise_level(in);
+  const double s = noise_of(f.noise, in);
   note(fmt::format("noise deviation {:.4f}{}", s, f.noise ? "" : ", estimated"));
   return [s](const Grid& grid, const std::function<Measured()>& measure) -> Factor {
     // Power of the blurred picture over rings; what is above the noise there is the picture's times |H|^2.
@@ -91,17 +115,17 @@ static Prepare division(const Wiener& f, const ConstView& in) {
                                                                      down[static_cast<std::size_t>(v)]) /
                                                            0.7072 * kRings));
     };
-    const auto sums = measure().sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
+    const Measured measured = measure();
+    const auto sums = measured.sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
       if (u == 0 && v == 0) return;
       const std::size_t i = 3 * ring(u, v);
       sum[i] += times * g2;
       sum[i + 1] += times * h2;
       sum[i + 2] += times;
     });
-    const double noise = s * s * static_cast<double>(frame.width) * frame.height;
+    const double noise = s * s * static_cast<double>(frame.width) * frame.height * measured.noise_share;
     // Pictures lose power as a power of the frequency: that line, through the rings where blur and noise leave enough,
-    // tells how much there can be where they do not. What is above it there is noise too, be it white or the rest of a
-    // denoiser.
+    // tells how much there can be where they do not.
     double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
     const auto log_frequency = [](std::size_t i) { return std::log(static_cast<double>(i) + 0.5); };
     std::vector<double> signal(kRings);
@@ -115,17 +139,34 @@ static Prepare division(const Wiener& f, const ConstView& in) {
     }
     const double det = n * sxx - sx * sx;
     const double slope = n >= 3 && det > 0 ? std::clamp((n * sxy - sx * sy) / det, -5.0, -1.0) : -2;
+    const auto likely = [&](std::size_t i) {
+      return n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
+    };
+    // Where the blur lets through nothing to speak of there is noise alone. If that is much more than was told, as the
+    // rest of a denoiser may be, what lies above the line elsewhere is noise too; if not, it is the picture's texture.
+    double alone = 0, places = 0;
+    for (std::size_t i = 1; i < kRings; ++i) {
+      const double transfer = sums[3 * i + 1], count = sums[3 * i + 2];
+      if (count == 0 || transfer * likely(i) > 0.1 * noise * count) continue;
+      alone += sums[3 * i], places += count;
+    }
+    const bool more_noise = alone > 1.5 * noise * places;
+    const double floor = places > 0 ? std::max(noise, alone / places) : noise;
     std::vector<double> ratio(kRings);
     double last = 1e-12;
     for (std::size_t i = 0; i < kRings; ++i) {
       const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
       if (count > 0 && i > 0) {
-        const double likely = n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
-        const double there = transfer < 0.1 * count ? std::min(signal[i], 2 * likely) : signal[i];
+        const double there = more_noise && transfer < 0.1 * count ? std::min(signal[i], 2 * likely(i)) : signal[i];
         const double disturbed = std::max(noise, power / count - there * transfer / count);
-        // The ratio rises with the frequency; where the noise drowns all, as the square of it.
-        last = there > 0 && power / count > 1.1 * noise ? std::max(last, disturbed / there)
-                                                        : last * (1 + 2.0 / static_cast<double>(i));
+        // What noise may be by chance is no picture, since the division raises it beyond all measure. Its power over n
+        // frequencies, of which every other is the conjugate of another one, has the deviation of the root of 2 / n.
+        const double by_chance = std::max(0.3, 4 * std::sqrt(2 / count));
+        // Where the noise drowns all, the ratio rises as the square of the frequency, from that of a picture which
+        // would just not be seen.
+        last = there > 0 && power / count > (1 + by_chance) * floor
+                   ? disturbed / there
+                   : std::max(last * (1 + 2.0 / static_cast<double>(i)), transfer / count / by_chance);
       }
       ratio[i] = std::max(1e-15, last);
     }
@@ -146,7 +187,9 @@ Image noise_ratio(const ConstView& clean, double deviation) {
 }
 
 Image Inverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Inverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+void Inverse::operator()(const ConstView& in, const View& out) const {
+  run_linear(*this, in, out, Measures::nothing);  // its notes tell what rules the result
+}
 void Inverse::describe(Description<Inverse>& d) {
   d.called("inverse", "restore",
            "Divides the spectrum by that of the blur: exact without noise, where nothing was lost.");
@@ -155,12 +198,17 @@ void Inverse::describe(Description<Inverse>& d) {
       "there is noise, be it that of 8 bits: it is raised beyond all measure; take wiener or "
       "constrained_least_squares.");
   describe_psf(d);
+  d.field("force", &Inverse::force, "",
+          "yes: divides where frequencies are gone (they are left out) or nothing but rounding comes back, to see it");
   describe_border(d);
   d.meaning(psf_meaning<Inverse>);
 }
 
 Image PseudoInverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void PseudoInverse::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+void PseudoInverse::operator()(const ConstView& in, const View& out) const {
+  run_linear(*this, in, out, Measures::nothing);
+  tell_of_noise(in, out);
+}
 void PseudoInverse::describe(Description<PseudoInverse>& d) {
   d.called("pseudo_inverse", "restore", "The inverse where the blur left enough; a threshold says where.");
   d.also({"deblur", "deconvolve", "restore"});
@@ -175,7 +223,10 @@ void PseudoInverse::describe(Description<PseudoInverse>& d) {
 }
 
 Image Wiener::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
-void Wiener::operator()(const ConstView& in, const View& out) const { run_linear(*this, in, out); }
+void Wiener::operator()(const ConstView& in, const View& out) const {
+  run_linear(*this, in, out, ratio || !ratios.empty() ? Measures::nothing : Measures::channels);
+  tell_of_noise(in, out);
+}
 void Wiener::describe(Description<Wiener>& d) {
   d.called("wiener", "restore", "Divides by the blur as far as the noise allows, each frequency by its own measure.");
   d.also({"deblur", "deconvolve", "restore"});

@@ -13,10 +13,10 @@ using Factor = ChannelSpectrum::Factor;
 
 // division(filter, picture) gives what restore_linear asks for.
 template <class F>
-void run_linear(const F& f, const ConstView& in, const View& out) {
+void run_linear(const F& f, const ConstView& in, const View& out, Measures measures) {
   validate(f, in, out);
   checked_psf(f.psf, description_of<F>().name.c_str());
-  restore_linear(in, out, f.psf, f.border, division(f, in));
+  restore_linear(in, out, f.psf, f.border, division(f, in), measures);
 }
 
 template <class F>
@@ -30,9 +30,9 @@ void describe_psf(Description<F>& d) {
 }
 template <class F>
 void describe_border(Description<F>& d) {
-  d.border(&F::border, nullptr, {Border::mirror, Border::taper, Border::wrap},
-           "what blurred into the picture from beyond; mirror images, and not the edge repeated, since they leave no "
-           "jump and make no ripples");
+  d.border(&F::border, nullptr, {Border::taper, Border::mirror, Border::wrap},
+           "what blurred into the picture from beyond; not the edge repeated, which no blur makes: taper finds what "
+           "may have been there, mirror takes mirror images");
 }
 
 inline Prepare always(Factor f) {

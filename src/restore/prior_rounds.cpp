@@ -7,7 +7,7 @@
 #include <complex>
 #include <numbers>
 
-#include "restore/deconvolution.hpp"
+#include "restore/beyond.hpp"
 #include "restore/signal_model.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/restore/total_variation_deconvolution.hpp"
@@ -16,50 +16,22 @@ namespace sieve::internal {
 
 namespace {
 
-// A line of n samples goes on to the length of `to`, mirrored from both ends and from one to the other without a jump,
-// so that it may repeat itself.
-void continue_line(const std::function<float(int)>& from, int n, std::vector<float>& to) {
-  const int length = static_cast<int>(to.size()), gap = length - n;
-  for (int i = 0; i < n; ++i) to[static_cast<std::size_t>(i)] = from(i);
-  for (int i = 0; i < gap; ++i) {
-    const auto share = static_cast<float>(0.5 - 0.5 * std::cos(std::numbers::pi * (i + 1) / (gap + 1)));
-    to[static_cast<std::size_t>(n + i)] =
-        (1 - share) * from(std::max(0, n - 1 - i)) + share * from(std::min(n - 1, gap - 1 - i));
-  }
-}
-
-Image continued(const ConstView& in, int width, int height) {
-  Image out(Shape{width, height, in.channels()});
-  std::vector<float> across(static_cast<std::size_t>(width)), down(static_cast<std::size_t>(height));
-  for (int c = 0; c < in.channels(); ++c) {
-    for (int y = 0; y < in.height(); ++y) {
-      continue_line([&](int x) { return in.at(x, y, c); }, in.width(), across);
-      std::copy(across.begin(), across.end(), out.row(y, c));
-    }
-    for (int x = 0; x < width; ++x) {
-      continue_line([&](int y) { return out.at(x, y, c); }, in.height(), down);
-      for (int y = in.height(); y < height; ++y) out.at(x, y, c) = down[static_cast<std::size_t>(y)];
-    }
-  }
-  return out;
-}
-
 // Rounds in a frame that repeats itself: half-quadratic splitting.
 class PriorRounds {
  public:
   PriorRounds(const PriorTask& task, const ConstView& in)
       : task_(task),
         in_(in),
-        frame_(frame_for(task, in.shape)),
-        transfer_(transfer_of(task.psf, frame_.width, frame_.height)),
+        transfer_(transfer_of(task.psf, in.shape, task.wraps ? Border::wrap : Border::taper)),
+        given_(framed(in, transfer_)),
+        frame_(given_.shape()),
         blurring_(transfer_),
         noise_(task.noise) {}
 
   PriorAccount run(const Prior& prior, const View& out) {
     PriorAccount a;
     Progress progress(task_.rounds + 2);
-    const Image given = continued(in_, frame_.width, frame_.height);
-    choose(given, a);
+    choose(a);
     // Sharp edges from the start: from a linear restoration, with its ripples, the rounds come out lower. A smaller
     // weight, though better in itself, is not reached in so few iterations.
     constexpr double kWeight = 0.25;
@@ -68,7 +40,7 @@ class PriorRounds {
     Image now = TotalVariationDeconvolution{.psf = task_.psf,
                                             .weight = static_cast<float>(kWeight * noise_),
                                             .iterations = kIterations,
-                                            .border = Border::wrap}(given);
+                                            .border = Border::wrap}(given_);
     progress.add(2);
     a.start = Image(inside(now));
     for (int i = 0; i < task_.rounds; ++i) {
@@ -88,22 +60,21 @@ class PriorRounds {
   }
 
  private:
-  static Shape frame_for(const PriorTask& task, const Shape& in) {
-    if (task.wraps) return in;
-    constexpr int kLeast = 8;
-    const int room = std::max({kLeast, task.psf.width(), task.psf.height()});
-    return {good_fft_size(in.width + room), good_fft_size(in.height + room), 1};
+  static Image framed(const ConstView& in, Transfer2d& transfer) {
+    Image frame = in_frame(in, transfer);
+    transfer.repeat();
+    return frame;
   }
   ConstView inside(const Image& frame) const { return frame.view().part({0, 0, in_.width(), in_.height()}); }
 
   // What a PSF of the wrong size leaves counts as noise. The levels fall from the error that is to be expected down to
   // twice the noise. All by trial over photographs: more than kMost spoils texture that the data do not bring back.
-  void choose(const Image& given, PriorAccount& a) {
+  void choose(PriorAccount& a) {
     constexpr double kOfError = 1.4, kMost = 12.0 / 255, kLeastOfNoise = 0.3, kEnd = 2;
     // How far a round keeps to the denoised picture. Below 0.2 rounds may run away; where the PSF is not the right one,
     // what it gets wrong adds up over the rounds.
     constexpr double kRight = 0.3, kWrong = 1, kDoubt = 0.02;
-    const SignalModel model(given, transfer_, task_.noise);
+    const SignalModel model(given_, transfer_, task_.noise);
     a.psf_error = SignalModel(under_window(), transfer_, std::sqrt(kHannPower) * task_.noise).psf_error();
     // No denoiser takes more than 1.
     noise_ = std::min(1.0, model.deviation_with(a.psf_error));
@@ -114,7 +85,7 @@ class PriorRounds {
       adjoint_.push_back(std::complex<float>(std::conj(transfer_.fourier[i])));
       noise_times_.push_back(times[i]);
     }
-    const double error = SignalModel(given, transfer_, noise_).expected_error();
+    const double error = SignalModel(given_, transfer_, noise_).expected_error();
     a.first = std::max(std::min(kOfError * error, kMost), kLeastOfNoise * noise_);
     a.last = std::min(a.first, kEnd * noise_);
   }
@@ -183,8 +154,9 @@ class PriorRounds {
 
   const PriorTask& task_;
   ConstView in_;
-  Shape frame_;
   Transfer2d transfer_;
+  Image given_;  // in its frame
+  Shape frame_;
   Blurring blurring_;
   double noise_;      // with what a wrong PSF leaves
   double trust_ = 0;  // in the denoised picture, a in the noise over the level, squared

@@ -78,10 +78,23 @@ Invertibility internal::invertibility_of(const Transfer2d& h) {
   d.verdict = d.zero > 0           ? PsfVerdict::information_lost
               : d.noise_gain <= 10 ? PsfVerdict::safe
                                    : PsfVerdict::needs_regularization;
+  const std::string left = fmt::format("|H| is below 0.1 at {:.1f} %, below 0.01 at {:.1f} %, below 0.001 at {:.1f} %",
+                                       100 * d.below_tenth, 100 * d.below_hundredth, 100 * d.below_thousandth);
+  if (d.zero > 0) {
+    d.reason = fmt::format(
+        "nothing is left of {:.0f} of {:.0f} frequencies (|H| below {:g}), and no division brings back what the "
+        "picture "
+        "had there; {}",
+        sum.zero, sum.all, kZero, left);
+    return d;
+  }
+  // Of a picture within 0..1.
+  const double of_file = std::sqrt(1 / 12.0) / 255 * d.noise_gain,
+               of_floats = std::sqrt(1 / 12.0) * 0x1p-24 * d.noise_gain;
   d.reason = fmt::format(
-      "smallest |H| {:.3g}; below 0.1: {:.1f} %, below 0.01: {:.1f} %, below 0.001: {:.1f} %, zero: {:.3f} %; division "
-      "raises white noise {:.3g} times",
-      d.smallest, 100 * d.below_tenth, 100 * d.below_hundredth, 100 * d.below_thousandth, 100 * d.zero, d.noise_gain);
+      "smallest |H| {:.3g}; {}; division raises white noise {:.3g} times: rounding to 8 bits to {:.2g}, that of 32-bit "
+      "floats to {:.2g}",
+      d.smallest, left, d.noise_gain, of_file, of_floats);
   return d;
 }
 

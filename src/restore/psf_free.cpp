@@ -14,6 +14,7 @@
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/restore/find_psf.hpp"
+#include "sieve/spatial/convolve.hpp"
 #include "spectral/plane.hpp"
 
 namespace sieve {
@@ -205,6 +206,30 @@ class Scale {
   Image plane_, sharp_, across_, down_, adjoint_;
 };
 
+// The picture with its rim blended into a blur of it that repeats itself, over the size of the PSF: so opposite sides
+// meet, and no edge stands where the picture ends.
+Image with_soft_rim(const Image& plane, int size) {
+  const Image blurred = Convolve{.kernel = Kernel::gaussian(size / 4.0, size), .border = Border::wrap}(plane);
+  const auto weights = [size](int n) {
+    const int rim = std::min(size, n / 2);
+    std::vector<double> w;
+    for (int i = 0; i < n; ++i) {
+      const double d = (std::min(i, n - 1 - i) + 0.5) / rim;
+      w.push_back(d >= 1 ? 1 : 0.5 - 0.5 * std::cos(kPi * d));
+    }
+    return w;
+  };
+  const std::vector<double> across = weights(plane.width()), down = weights(plane.height());
+  Image out(plane.shape());
+  for (int y = 0; y < out.height(); ++y) {
+    for (int x = 0; x < out.width(); ++x) {
+      const auto t = static_cast<float>(across[index(x)] * down[index(y)]);
+      out.at(x, y) = t * plane.at(x, y) + (1 - t) * blurred.at(x, y);
+    }
+  }
+  return out;
+}
+
 Weights from_coarse_to_fine(const Image& plane, int size) {
   constexpr double kStep = std::numbers::sqrt2;  // from scale to scale: half the area
   constexpr int kSmallest = 3, kRounds = 5;
@@ -222,7 +247,7 @@ Weights from_coarse_to_fine(const Image& plane, int size) {
     const int side = std::max(kSmallest, static_cast<int>(std::lround(size / by)) / 2 * 2 + 1);
     const Image small = resized(plane, good_fft_size(static_cast<int>(plane.width() / by)),
                                 good_fft_size(static_cast<int>(plane.height() / by)));
-    Scale scale(tapered(small, Kernel::gaussian(side / 4.0, side)));
+    Scale scale(with_soft_rim(small, side));
     k = s == scales - 1 ? enlarged(k, side, 1) : enlarged(k, side, kStep);
     for (int round = 0; round < kRounds; ++round) {
       scale.find_edges(k, weight);

@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
+#include "restore/beyond.hpp"
 #include "restore/linear_run.hpp"
 #include "restore/signal_model.hpp"
-#include "sieve/quality/estimate.hpp"
+#include "restore/told_noise.hpp"
 #include "sieve/tone/statistics.hpp"
 
 namespace sieve {
@@ -36,13 +38,13 @@ struct Account {
 
 class VariationSolver {
  public:
-  VariationSolver(const Planes& g, const Kernel& psf, bool mirrored)
-      : g_(g),
-        shape_(g[0].shape()),
-        transfer_(transfer_of(psf, shape_, mirrored ? Border::mirror : Border::wrap)),
+  VariationSolver(Planes g, Transfer2d transfer)
+      : g_(std::move(g)),
+        shape_(g_[0].shape()),
+        transfer_(std::move(transfer)),
         blurring_(transfer_),
-        near_{!mirrored, shape_.width, shape_.height} {
-    const double step = mirrored ? std::numbers::pi : 2 * std::numbers::pi;
+        near_{!transfer_.grid.cosine, shape_.width, shape_.height} {
+    const double step = transfer_.grid.cosine ? std::numbers::pi : 2 * std::numbers::pi;
     for (int u = 0; u < transfer_.grid.columns; ++u)
       across_.push_back(static_cast<float>(2 - 2 * std::cos(step * u / shape_.width)));
     for (int v = 0; v < transfer_.grid.rows; ++v)
@@ -194,16 +196,11 @@ class VariationSolver {
 };
 
 Account solve_all(const TotalVariationDeconvolution& f, const ConstView& finite, double noise, const View* out) {
-  // A PSF that is the same in a mirror is solved on the picture itself, any other on the frame that repeats.
-  const Frame frame = frame_of(finite.shape, f.border);
-  const bool mirrored = f.border == Border::mirror && mirrors_alike(f.psf);
+  Transfer2d transfer = transfer_of(f.psf, finite.shape, f.border);
   Planes g;
-  for (int c = 0; c < finite.shape.color_channels(); ++c) {
-    const ConstView channel = finite.channel(c);
-    Image one = f.border == Border::taper ? tapered(channel, f.psf) : Image(channel);
-    g.push_back(mirrored || f.border != Border::mirror ? std::move(one) : extended(one, frame));
-  }
-  VariationSolver solver(g, f.psf, mirrored);
+  for (int c = 0; c < finite.shape.color_channels(); ++c) g.push_back(in_frame(finite.channel(c), transfer));
+  transfer.repeat();
+  VariationSolver solver(std::move(g), std::move(transfer));
   Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : solver.weight_for(noise), out == nullptr);
   for (int c = 0; out && c < finite.shape.color_channels(); ++c)
     copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}),
@@ -213,7 +210,7 @@ Account solve_all(const TotalVariationDeconvolution& f, const ConstView& finite,
 
 double noise_for(const TotalVariationDeconvolution& f, const ConstView& in) {
   if (f.weight) return 0;
-  return std::max(1e-5, f.noise ? static_cast<double>(*f.noise) : noise_level(in));
+  return std::max(1e-5, noise_of(f.noise, in));
 }
 
 }  // namespace

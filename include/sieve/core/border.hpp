@@ -15,7 +15,7 @@ enum class Border {
   wrap,      ///< c d | a b c d | a b : the picture is one tile of an endless pattern.
   zero,      ///< 0 0 | a b c d | 0 0 : darkens a frame; right for textbook sums.
   constant,  ///< f f | a b c d | f f : a value of the caller's (`fill`).
-  taper,     ///< as wrap, with the picture's rim blended into its blur, so that opposite sides meet: for transforms.
+  taper,     ///< goes on as the PSF can have blurred it and repeats itself without a jump: for restorations.
   inside,    ///< no position outside is used: the result keeps only the places where the window fits.
   full,      ///< zero beyond, and the result grows to all places where the window touches the picture.
 };

@@ -19,7 +19,7 @@ struct Landweber {
   int iterations = 1000;             ///< at most, 1 to 1000000
   Real step = 1;                     ///< times 1 / (largest |H|)^2, 0.001 to 1.99
   std::optional<float> noise = {};   ///< deviation at which to stop, 0 to 1; auto: estimated; 0: all iterations
-  Border border = Border::mirror;    ///< mirror, taper or wrap
+  Border border = Border::taper;     ///< taper, mirror or wrap
 
   [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;

@@ -24,7 +24,7 @@ struct TotalVariationDeconvolution {
   std::optional<float> noise = {};   ///< deviation of the noise for weight=auto, 0 to 1; auto: estimated
   Real tolerance = 0.002F;           ///< change of an iteration at which to end, 1e-6 to 0.1
   int iterations = 100;              ///< at most, 1 to 10000
-  Border border = Border::mirror;    ///< mirror, taper or wrap
+  Border border = Border::taper;     ///< taper, mirror or wrap
 
   [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
