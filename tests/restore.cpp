@@ -513,7 +513,7 @@ TEST_CASE(
     "the bench on the demo view: defaults near the best settings, a denoiser above them, an error for no picture") {
   const test::Folder f;
   test::put(f / "noon.png", test::contents(test::noon_file));
-  const std::string bench = std::string(RESTORATION_BENCH) + " " + f / "" + " --side 160 --only motion";
+  const std::string bench = std::string(RESTORATION_BENCH) + " " + f / "" + " --only motion";
   const auto r = test::run(bench);
   CHECK(r.code == 0);
   int filters = 0;

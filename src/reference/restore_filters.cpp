@@ -155,11 +155,16 @@ std::vector<double> ratios_by_rings(const Frame& frame, const Plane& h, const Pl
     if (count[i] > 0 && transfer[i] * line(i) <= 0.1 * noise) alone += power[i] * count[i], places += count[i];
   }
   const bool more_noise = alone > 1.5 * noise * places;
+  const auto comes_back = [&](std::size_t i) {
+    return std::any_of(transfer.begin() + static_cast<std::ptrdiff_t>(i), transfer.end(),
+                       [&](double later) { return later > 1.2 * transfer[i]; });
+  };
   const double floor = places > 0 ? std::max(noise, alone / places) : noise;
   double last = 1e-12;
   for (std::size_t i = 0; i < kRings; ++i) {
     if (i > 0 && count[i] > 0) {
-      const double there = more_noise && transfer[i] < 0.1 ? std::min(signal[i], 2 * line(i)) : signal[i];
+      const double bound = more_noise || comes_back(i) ? 2 * line(i) : 20 * line(i),
+                   there = transfer[i] < 0.1 ? std::min(signal[i], bound) : signal[i];
       const double disturbed = std::max(noise, power[i] - there * transfer[i]);
       const double by_chance = std::max(0.3, 4 * std::sqrt(2 / count[i]));
       const bool drowned = there <= 0 || power[i] <= (1 + by_chance) * floor;

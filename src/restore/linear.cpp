@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <memory>
 #include <vector>
 
@@ -142,22 +143,32 @@ static Prepare division(const Wiener& f, const ConstView& in) {
     const auto likely = [&](std::size_t i) {
       return n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
     };
-    // Where the blur lets through nothing to speak of there is noise alone. If that is much more than was told, as the
-    // rest of a denoiser may be, what lies above the line elsewhere is noise too; if not, it is the picture's texture.
+    // Where the blur lets through nothing to speak of there is noise alone.
     double alone = 0, places = 0;
     for (std::size_t i = 1; i < kRings; ++i) {
       const double transfer = sums[3 * i + 1], count = sums[3 * i + 2];
       if (count == 0 || transfer * likely(i) > 0.1 * noise * count) continue;
       alone += sums[3 * i], places += count;
     }
-    const bool more_noise = alone > 1.5 * noise * places;
     const double floor = places > 0 ? std::max(noise, alone / places) : noise;
+    // What lies above the line where little is left is the picture's texture, within bounds. But where that noise is
+    // much more than was told, as the rest of a denoiser may be, or where the blur lets through more again at a higher
+    // frequency, so that the zero of a PSF of another size may be meant, it is taken for noise.
+    constexpr double kTexture = 20, kDoubtful = 2;
+    std::vector<double> most(kRings);
+    double beyond = 0;
+    for (std::size_t i = kRings; i-- > 0;) {
+      const double count = sums[3 * i + 2], transfer = count > 0 ? sums[3 * i + 1] / count : 0;
+      const bool doubtful = alone > 1.5 * noise * places || beyond > 1.2 * transfer;
+      most[i] = transfer < 0.1 ? (doubtful ? kDoubtful : kTexture) * likely(i) : std::numeric_limits<double>::max();
+      beyond = std::max(beyond, transfer);
+    }
     std::vector<double> ratio(kRings);
     double last = 1e-12;
     for (std::size_t i = 0; i < kRings; ++i) {
       const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
       if (count > 0 && i > 0) {
-        const double there = more_noise && transfer < 0.1 * count ? std::min(signal[i], 2 * likely(i)) : signal[i];
+        const double there = std::min(signal[i], most[i]);
         const double disturbed = std::max(noise, power / count - there * transfer / count);
         // What noise may be by chance is no picture, since the division raises it beyond all measure. Its power over n
         // frequencies, of which every other is the conjugate of another one, has the deviation of the root of 2 / n.

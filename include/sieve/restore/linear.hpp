@@ -66,9 +66,10 @@ struct ChoiceNames<PseudoInverse::Below> {
 /// Wiener filter: conj(H) / (|H|^2 + K) with K the ratio of the noise's power to the picture's. `ratio` auto: for each
 /// frequency by itself, from the noise's deviation and the power of the blurred picture over rings of frequencies, less
 /// the noise's; where that is not more than noise may be by chance, the ratio rises as the square of the frequency.
-/// Where more noise is found than was told, what lies above the straight line of log power over log frequency counts as
-/// noise, too. `ratios` gives K for each frequency as a picture (see noise_ratio) and stands for
-/// `ratio`. Source: Wiener, 1949.
+/// Where less than a tenth is left of the power, at most 20 times what the straight line of log power over log
+/// frequency says counts as picture; 2 times where more noise is found than was told, or where the blur lets through
+/// more at a higher frequency (a zero that may be that of another PSF). `ratios` gives K for each frequency as a
+/// picture (see noise_ratio) and stands for `ratio`. Source: Wiener, 1949.
 struct Wiener {
   Kernel psf = Kernel::gaussian(1);  ///< of the blur, scaled to sum 1
   std::optional<float> ratio = {};   ///< K, 0 to 1000; auto: measured
