@@ -404,7 +404,7 @@ Image richardson_lucy(const RichardsonLucy& f, const ConstView& in) {
       u = map_pairs(start, reference::correlate(ratio, frame.psf(), border, 0, 1),
                     [](float a, float b) { return std::max(0.0F, a * b); });
       if (smooth > 0) u = less_variation(u, smooth, 1e-8 + std::pow(4 * smooth * mean_of(g), 2));
-      if (smooth > 0 && std::sqrt(mean_square(less(u, before))) <= enough) break;
+      if (smooth > 0 && i >= 10 && std::sqrt(mean_square(less(u, before))) <= enough) break;
     }
     return u;
   });

@@ -129,7 +129,10 @@ class Iteration {
       if (smooth) u = smoothed(u, static_cast<float>(smoothness_), soft);
       a.iterations = i + 1;
       progress.add(1);
-      if (smooth && std::sqrt(mean_of(u, before, [](float now, float then) { return square(now - then); })) <= enough)
+      // The first steps are short because they have no momentum yet.
+      constexpr int kFirst = 10;
+      if (smooth && i >= kFirst &&
+          std::sqrt(mean_of(u, before, [](float now, float then) { return square(now - then); })) <= enough)
         break;
     }
     return u;
