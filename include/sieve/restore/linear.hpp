@@ -18,7 +18,7 @@ namespace SIEVE_EXPORT sieve {
 // - Border::taper, the default of all that reckon with noise: the picture goes on for the size of the PSF, from mirror
 //   images of both ends that fade into each other, as the PSF can have blurred it: towards the least sum |H X - G|^2 +
 //   0.01 |D X|^2 over all X, with D the gradient (Reeves, IEEE Trans. Image Processing 14, 2005). Over photographs it
-//   is the best for every PSF, and takes two to three times as long as wrap.
+//   is the best for every PSF, and takes about three times as long as wrap.
 // - Border::mirror, the default of the plain divisions: mirror images, exact for a picture that was blurred with
 //   border=mirror by a PSF that is the same in a mirror.
 // - Border::wrap, the circular model of textbooks, exact for a picture blurred with border=wrap.

@@ -29,8 +29,9 @@ struct RichardsonLucy {
   bool accelerate = true;                ///< begins each step beyond the last result
   std::optional<float> smoothness = {};  ///< 0 to 0.1; auto: by the noise and the picture
   std::optional<float> noise = {};       ///< its deviation, 0 to 1; auto: estimated; 0: all iterations, no smoothness
-  Real tolerance = 0.0005F;              ///< with smoothness, change of an iteration at which to end, 1e-6 to 0.1
-  Border border = Border::taper;         ///< taper, mirror or wrap
+  Real tolerance =
+      0.0005F;  ///< with smoothness, change of the tenth iteration or a later one at which to end, 1e-6 to 0.1
+  Border border = Border::taper;  ///< taper, mirror or wrap
 
   [[nodiscard]] Image operator()(const ConstView& in) const;
   void operator()(const ConstView& in, const View& out) const;
