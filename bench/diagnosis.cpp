@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <array>
 #include <cstdio>
-#include <filesystem>
 #include <functional>
 #include <map>
 #include <string>
 #include <vector>
 
+#include "folder.hpp"
 #include "measure.hpp"
 #include "sieve/io.hpp"
 #include "sieve/sieve.hpp"
@@ -182,15 +182,10 @@ struct Picture {
 };
 
 std::vector<Picture> good_pictures(const Asked& asked, Tally& tally) {
-  std::vector<std::filesystem::path> files;
-  for (const auto& f : std::filesystem::directory_iterator(asked.folder)) {
-    if (f.is_regular_file()) files.push_back(f.path());
-  }
-  std::sort(files.begin(), files.end());
   std::vector<Picture> pictures;
   std::map<Trouble, int> false_alarms;
   int with_proposals = 0;
-  for (const auto& f : files) {
+  for (const auto& f : files_of(asked.folder)) {
     Image in = io::read(f.string()).image;
     if (asked.gray) in = to_gray(in);
     const int w = asked.side > 0 ? std::min(asked.side, in.width()) : in.width(),

@@ -5,12 +5,12 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
-#include <filesystem>
 #include <functional>
 #include <map>
 #include <string>
 #include <vector>
 
+#include "folder.hpp"
 #include "measure.hpp"
 #include "sieve/io.hpp"
 #include "sieve/sieve.hpp"
@@ -177,11 +177,7 @@ int main(int argc, char** argv) {
   app.add_flag("!--not-told", asked.told, "the noise is not told, and measured");
   CLI11_PARSE(app, argc, argv);
   try {
-    std::vector<std::filesystem::path> files;
-    for (const auto& f : std::filesystem::directory_iterator(asked.folder)) {
-      if (f.is_regular_file()) files.push_back(f.path());
-    }
-    std::sort(files.begin(), files.end());
+    const std::vector<std::filesystem::path> files = files_of(asked.folder);
     for (const Blurred& b : all_blurs()) {
       if (!asked.only.empty() && b.name != asked.only) continue;
       Bench bench(b, asked);

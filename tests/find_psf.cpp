@@ -221,7 +221,8 @@ TEST_CASE("find-psf on the tool, and the advice that follows") {
   CHECK(compare(better, noon()).psnr > compare(seen, noon()).psnr + 4);
   const json advice = json::parse(test::lsieve("advise --json " + shaken).out);
   CHECK(advice["findings"][0]["figure"] == doctest::Approx(16).epsilon(0.06));
-  CHECK(advice["proposals"][1]["chain"].get<std::string>().starts_with("wiener psf=motion:"));
+  CHECK(advice["proposals"][0]["chain"].get<std::string>().starts_with("plug_and_play psf=motion:"));
+  CHECK(advice["proposals"][2]["chain"].get<std::string>().starts_with("wiener psf=motion:"));
   // A point, written as weights, read again.
   Image dark(40, 40);
   dark.at(20, 20) = 1;

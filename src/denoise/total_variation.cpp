@@ -8,6 +8,7 @@
 
 #include "core/finite.hpp"
 #include "core/memory.hpp"
+#include "core/row_sums.hpp"
 #include "core/rows.hpp"
 #include "denoise/least_risk.hpp"
 #include "denoise/total_variation_lanes.hpp"
@@ -296,29 +297,23 @@ void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationR
 
 double total_variation_objective(const ConstView& u, const ConstView& f, double weight, bool together) {
   const int color = u.shape.color_channels(), w = u.width(), h = u.height();
-  std::vector<double> rows(static_cast<std::size_t>(h));
-  parallel_rows(h, RowCost(static_cast<std::size_t>(w) * static_cast<std::size_t>(color), 4), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      double sum = 0;
-      for (int x = 0; x < w; ++x) {
-        double squares = 0;
-        for (int c = 0; c < color; ++c) {
-          const double v = u.at(x, y, c), off = v - static_cast<double>(f.at(x, y, c)),
-                       gx = x + 1 < w ? static_cast<double>(u.at(x + 1, y, c)) - v : 0,
-                       gy = y + 1 < h ? static_cast<double>(u.at(x, y + 1, c)) - v : 0;
-          sum += off * off / (2 * weight);
-          squares += gx * gx + gy * gy;
-          if (together && c + 1 < color) continue;
-          sum += std::sqrt(squares);
-          squares = 0;
-        }
+  return sum_of_rows(h, RowCost(static_cast<std::size_t>(w) * static_cast<std::size_t>(color), 4), [&](int y) {
+    double sum = 0;
+    for (int x = 0; x < w; ++x) {
+      double squares = 0;
+      for (int c = 0; c < color; ++c) {
+        const double v = u.at(x, y, c), off = v - static_cast<double>(f.at(x, y, c)),
+                     gx = x + 1 < w ? static_cast<double>(u.at(x + 1, y, c)) - v : 0,
+                     gy = y + 1 < h ? static_cast<double>(u.at(x, y + 1, c)) - v : 0;
+        sum += off * off / (2 * weight);
+        squares += gx * gx + gy * gy;
+        if (together && c + 1 < color) continue;
+        sum += std::sqrt(squares);
+        squares = 0;
       }
-      rows[static_cast<std::size_t>(y)] = sum;
     }
+    return sum;
   });
-  double sum = 0;
-  for (const double r : rows) sum += r;
-  return sum;
 }
 
 void TotalVariation::describe(Description<TotalVariation>& d) {

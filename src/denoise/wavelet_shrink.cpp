@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/finite.hpp"
+#include "core/row_sums.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -32,18 +33,12 @@ std::span<const std::pair<const char*, Shrinkage>> ChoiceNames<Shrinkage>::all()
 namespace {
 
 double sum_of_squares(const Image& band) {
-  std::vector<double> rows(static_cast<std::size_t>(band.height()));
-  parallel_rows(band.height(), band.width(), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float* r = band.row(y);
-      double sum = 0;
-      for (int x = 0; x < band.width(); ++x) sum += static_cast<double>(r[x]) * static_cast<double>(r[x]);
-      rows[static_cast<std::size_t>(y)] = sum;
-    }
+  return sum_of_rows(band.height(), band.width(), [&](int y) {
+    const float* r = band.row(y);
+    double sum = 0;
+    for (int x = 0; x < band.width(); ++x) sum += static_cast<double>(r[x]) * static_cast<double>(r[x]);
+    return sum;
   });
-  double sum = 0;
-  for (const double r : rows) sum += r;
-  return sum;
 }
 
 double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::max(2.0, n))); }

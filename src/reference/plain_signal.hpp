@@ -60,7 +60,9 @@ struct PlainSignal {
   void each(Work work) const {
     for (int v = 0; v < frame.height(); ++v) {
       for (int u = 0; u < frame.width(); ++u) {
-        const double far = std::hypot(frame.frequency_across(u), frame.frequency_down(v)) / 0.7072;
+        // Not by hypot: on the edge of a ring its rounding is another.
+        const double across = frame.frequency_across(u), down = frame.frequency_down(v),
+                     far = std::sqrt(across * across + down * down) / 0.7072;
         if (u != 0 || v != 0)
           work(std::min(kRings - 1, static_cast<std::size_t>(far * kRings)), u, v, frame.place(u, v));
       }

@@ -6,6 +6,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/row_sums.hpp"
 #include "sieve/core/map.hpp"
 
 namespace sieve::internal {
@@ -68,19 +69,13 @@ class Beyond {
     return out;
   }
   double product(const Image& a, const Image& b) const {
-    std::vector<double> rows(static_cast<std::size_t>(a.height()));
-    parallel_rows(a.height(), a.width(), [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        const float *p = a.row(y), *q = b.row(y);
-        double sum = 0;
-        for (int x = y < height_ ? width_ : 0; x < a.width(); ++x)
-          sum += static_cast<double>(p[x]) * static_cast<double>(q[x]);
-        rows[static_cast<std::size_t>(y)] = sum;
-      }
+    return sum_of_rows(a.height(), a.width(), [&](int y) {
+      const float *p = a.row(y), *q = b.row(y);
+      double sum = 0;
+      for (int x = y < height_ ? width_ : 0; x < a.width(); ++x)
+        sum += static_cast<double>(p[x]) * static_cast<double>(q[x]);
+      return sum;
     });
-    double all = 0;
-    for (const double r : rows) all += r;
-    return all;
   }
 
   int width_, height_;

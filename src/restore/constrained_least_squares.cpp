@@ -250,7 +250,6 @@ static std::vector<Stage> stages_of_constrained_least_squares(const ConstrainedL
 Image ConstrainedLeastSquares::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void ConstrainedLeastSquares::operator()(const ConstView& in, const View& out) const {
   run_linear(*this, in, out, weight ? Measures::nothing : Measures::channels);
-  tell_of_noise(in, out);
 }
 void ConstrainedLeastSquares::describe(Description<ConstrainedLeastSquares>& d) {
   d.called("constrained_least_squares", "restore",

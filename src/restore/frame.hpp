@@ -13,6 +13,11 @@ struct Frame {
   Border border;  // mirror, taper or wrap
 };
 
+// Cycles per pixel of the row v of coefficients.
+inline double frequency_down(int v, const Frame& f) {
+  return static_cast<double>(2 * v > f.height ? v - f.height : v) / f.height;
+}
+
 // The picture with its mirror images; with room for the PSF beyond it (taper); or the picture itself (wrap).
 Frame frame_of(const Shape& s, const Kernel& psf, Border border);
 

@@ -64,7 +64,6 @@ static Prepare division(const Landweber& f, const ConstView& in) {
 Image Landweber::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Landweber::operator()(const ConstView& in, const View& out) const {
   run_linear(*this, in, out, noise && *noise == 0 ? Measures::nothing : Measures::channels);
-  tell_of_noise(in, out);
 }
 
 static std::vector<Stage> stages_of_landweber(const Landweber& f, const ConstView& in) {

@@ -2,12 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <memory>
 #include <vector>
 
 #include "restore/linear_run.hpp"
 #include "restore/told_noise.hpp"
+#include "restore/wiener_ratio.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/quality/estimate.hpp"
 #include "sieve/restore/psf.hpp"
@@ -102,86 +102,8 @@ static Prepare division(const Wiener& f, const ConstView& in) {
   }
   const double s = noise_of(f.noise, in);
   note(fmt::format("noise deviation {:.4f}{}", s, f.noise ? "" : ", estimated"));
-  return [s](const Grid& grid, const std::function<Measured()>& measure) -> Factor {
-    // Power of the blurred picture over rings; what is above the noise there is the picture's times |H|^2.
-    constexpr std::size_t kRings = 96;
-    const Frame frame = grid.frame;
-    // Squared frequency, so that rings are found without a root: the distance goes through a table.
-    std::vector<double> across(static_cast<std::size_t>(grid.columns)), down(static_cast<std::size_t>(grid.rows));
-    for (int u = 0; u < grid.columns; ++u)
-      across[static_cast<std::size_t>(u)] = std::pow(static_cast<double>(u) / frame.width, 2);
-    for (int v = 0; v < grid.rows; ++v) down[static_cast<std::size_t>(v)] = std::pow(frequency_down(v, frame), 2);
-    const auto ring = [=](int u, int v) {
-      return std::min(kRings - 1, static_cast<std::size_t>(std::sqrt(across[static_cast<std::size_t>(u)] +
-                                                                     down[static_cast<std::size_t>(v)]) /
-                                                           0.7072 * kRings));
-    };
-    const Measured measured = measure();
-    const auto sums = measured.sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
-      if (u == 0 && v == 0) return;
-      const std::size_t i = 3 * ring(u, v);
-      sum[i] += times * g2;
-      sum[i + 1] += times * h2;
-      sum[i + 2] += times;
-    });
-    const double noise = s * s * static_cast<double>(frame.width) * frame.height * measured.noise_share;
-    // Pictures lose power as a power of the frequency: that line, through the rings where blur and noise leave enough,
-    // tells how much there can be where they do not.
-    double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
-    const auto log_frequency = [](std::size_t i) { return std::log(static_cast<double>(i) + 0.5); };
-    std::vector<double> signal(kRings);
-    for (std::size_t i = 1; i < kRings; ++i) {
-      const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
-      if (count == 0) continue;
-      signal[i] = std::max(0.0, power / count - noise) / std::max(1e-12, transfer / count);
-      if (transfer < 0.1 * count || power < 4 * noise * count || signal[i] <= 0) continue;
-      const double x = log_frequency(i), y = std::log(signal[i]);
-      n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y;
-    }
-    const double det = n * sxx - sx * sx;
-    const double slope = n >= 3 && det > 0 ? std::clamp((n * sxy - sx * sy) / det, -5.0, -1.0) : -2;
-    const auto likely = [&](std::size_t i) {
-      return n > 0 ? std::exp(sy / n + slope * (log_frequency(i) - sx / n)) : signal[i];
-    };
-    // Where the blur lets through nothing to speak of there is noise alone.
-    double alone = 0, places = 0;
-    for (std::size_t i = 1; i < kRings; ++i) {
-      const double transfer = sums[3 * i + 1], count = sums[3 * i + 2];
-      if (count == 0 || transfer * likely(i) > 0.1 * noise * count) continue;
-      alone += sums[3 * i], places += count;
-    }
-    const double floor = places > 0 ? std::max(noise, alone / places) : noise;
-    // What lies above the line where little is left is the picture's texture, within bounds. But where that noise is
-    // much more than was told, as the rest of a denoiser may be, or where the blur lets through more again at a higher
-    // frequency, so that the zero of a PSF of another size may be meant, it is taken for noise.
-    constexpr double kTexture = 20, kDoubtful = 2;
-    std::vector<double> most(kRings);
-    double beyond = 0;
-    for (std::size_t i = kRings; i-- > 0;) {
-      const double count = sums[3 * i + 2], transfer = count > 0 ? sums[3 * i + 1] / count : 0;
-      const bool doubtful = alone > 1.5 * noise * places || beyond > 1.2 * transfer;
-      most[i] = transfer < 0.1 ? (doubtful ? kDoubtful : kTexture) * likely(i) : std::numeric_limits<double>::max();
-      beyond = std::max(beyond, transfer);
-    }
-    std::vector<double> ratio(kRings);
-    double last = 1e-12;
-    for (std::size_t i = 0; i < kRings; ++i) {
-      const double power = sums[3 * i], transfer = sums[3 * i + 1], count = sums[3 * i + 2];
-      if (count > 0 && i > 0) {
-        const double there = std::min(signal[i], most[i]);
-        const double disturbed = std::max(noise, power / count - there * transfer / count);
-        // What noise may be by chance is no picture, since the division raises it beyond all measure. Its power over n
-        // frequencies, of which every other is the conjugate of another one, has the deviation of the root of 2 / n.
-        const double by_chance = std::max(0.3, 4 * std::sqrt(2 / count));
-        // Where the noise drowns all, the ratio rises as the square of the frequency, from that of a picture which
-        // would just not be seen.
-        last = there > 0 && power / count > (1 + by_chance) * floor
-                   ? disturbed / there
-                   : std::max(last * (1 + 2.0 / static_cast<double>(i)), transfer / count / by_chance);
-      }
-      ratio[i] = std::max(1e-15, last);
-    }
-    return [ratio, ring](int u, int v, Complex h) { return damped(h, ratio[ring(u, v)]); };
+  return [s](const Grid&, const std::function<Measured()>& measure) -> Factor {
+    return [ratio = WienerRatio(measure(), s)](int u, int v, Complex h) { return damped(h, ratio(u, v)); };
   };
 }
 
@@ -199,7 +121,10 @@ Image noise_ratio(const ConstView& clean, double deviation) {
 
 Image Inverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Inverse::operator()(const ConstView& in, const View& out) const {
-  run_linear(*this, in, out, Measures::nothing);  // its notes tell what rules the result
+  validate(*this, in, out);
+  checked_psf(psf, "inverse");
+  // What rules the result is known, and told, before: no more notes.
+  restore_linear(in, out, psf, border, division(*this, in), Measures::nothing);
 }
 void Inverse::describe(Description<Inverse>& d) {
   d.called("inverse", "restore",
@@ -218,7 +143,6 @@ void Inverse::describe(Description<Inverse>& d) {
 Image PseudoInverse::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void PseudoInverse::operator()(const ConstView& in, const View& out) const {
   run_linear(*this, in, out, Measures::nothing);
-  tell_of_noise(in, out);
 }
 void PseudoInverse::describe(Description<PseudoInverse>& d) {
   d.called("pseudo_inverse", "restore", "The inverse where the blur left enough; a threshold says where.");
@@ -236,7 +160,6 @@ void PseudoInverse::describe(Description<PseudoInverse>& d) {
 Image Wiener::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Wiener::operator()(const ConstView& in, const View& out) const {
   run_linear(*this, in, out, ratio || !ratios.empty() ? Measures::nothing : Measures::channels);
-  tell_of_noise(in, out);
 }
 void Wiener::describe(Description<Wiener>& d) {
   d.called("wiener", "restore", "Divides by the blur as far as the noise allows, each frequency by its own measure.");

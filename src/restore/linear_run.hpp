@@ -11,12 +11,13 @@ namespace sieve::internal {
 using Complex = std::complex<double>;
 using Factor = ChannelSpectrum::Factor;
 
-// division(filter, picture) gives what restore_linear asks for.
+// division(filter, picture) gives what restore_linear asks for. A note tells where noise rules the result.
 template <class F>
 void run_linear(const F& f, const ConstView& in, const View& out, Measures measures) {
   validate(f, in, out);
   checked_psf(f.psf, description_of<F>().name.c_str());
   restore_linear(in, out, f.psf, f.border, division(f, in), measures);
+  tell_of_noise(in, out);
 }
 
 template <class F>
@@ -37,11 +38,6 @@ void describe_border(Description<F>& d) {
 
 inline Prepare always(Factor f) {
   return [f = std::move(f)](const Grid&, const std::function<Measured()>&) { return f; };
-}
-
-// Cycles per pixel.
-inline double frequency_down(int v, const Frame& f) {
-  return static_cast<double>(2 * v > f.height ? v - f.height : v) / f.height;
 }
 
 }  // namespace sieve::internal

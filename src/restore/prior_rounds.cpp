@@ -7,6 +7,7 @@
 #include <complex>
 #include <numbers>
 
+#include "core/row_sums.hpp"
 #include "restore/beyond.hpp"
 #include "restore/signal_model.hpp"
 #include "sieve/core/map.hpp"
@@ -133,23 +134,17 @@ class PriorRounds {
 
   // Makes of what is explained what it is too much, 0 beyond the picture; the sum of the squares.
   double less_data(const View& explained) const {
-    std::vector<double> rows(static_cast<std::size_t>(frame_.height));
-    parallel_rows(frame_.height, RowCost(frame_.width, 2), [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        const int known = y < in_.height() ? in_.width() : 0;
-        float* r = explained.row(y, 0);
-        double s = 0;
-        for (int x = 0; x < known; ++x) {
-          r[x] -= in_.row(y)[x];
-          s += static_cast<double>(r[x]) * static_cast<double>(r[x]);
-        }
-        std::fill(r + known, r + frame_.width, 0.0F);
-        rows[static_cast<std::size_t>(y)] = s;
+    return sum_of_rows(frame_.height, RowCost(frame_.width, 2), [&](int y) {
+      const int known = y < in_.height() ? in_.width() : 0;
+      float* r = explained.row(y, 0);
+      double s = 0;
+      for (int x = 0; x < known; ++x) {
+        r[x] -= in_.row(y)[x];
+        s += static_cast<double>(r[x]) * static_cast<double>(r[x]);
       }
+      std::fill(r + known, r + frame_.width, 0.0F);
+      return s;
     });
-    double all = 0;
-    for (const double s : rows) all += s;
-    return all;
   }
 
   const PriorTask& task_;

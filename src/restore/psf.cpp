@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "restore/deconvolution.hpp"
+#include "restore/told_noise.hpp"
 
 namespace sieve {
 
@@ -89,8 +90,8 @@ Invertibility internal::invertibility_of(const Transfer2d& h) {
     return d;
   }
   // Of a picture within 0..1.
-  const double of_file = std::sqrt(1 / 12.0) / 255 * d.noise_gain,
-               of_floats = std::sqrt(1 / 12.0) * 0x1p-24 * d.noise_gain;
+  const double of_file = Rounding{1.0 / 255, true}.deviation() * d.noise_gain,
+               of_floats = Rounding{0x1p-24}.deviation() * d.noise_gain;
   d.reason = fmt::format(
       "smallest |H| {:.3g}; {}; division raises white noise {:.3g} times: rounding to 8 bits to {:.2g}, that of 32-bit "
       "floats to {:.2g}",

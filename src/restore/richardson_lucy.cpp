@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <utility>
 #include <vector>
@@ -11,6 +10,7 @@
 #include "core/finite.hpp"
 #include "core/luma.hpp"
 #include "core/quiet.hpp"
+#include "core/row_sums.hpp"
 #include "restore/beyond.hpp"
 #include "restore/linear_run.hpp"
 #include "restore/signal_model.hpp"
@@ -27,31 +27,6 @@ using namespace internal;
 namespace {
 
 constexpr double kMostSmooth = 0.1;
-
-double square(float a) { return static_cast<double>(a) * static_cast<double>(a); }
-
-// The mean of f(a, b) over all samples, in double and row by row, so that threads do not change it.
-template <class F>
-double mean_of(const ConstView& a, const ConstView& b, F f) {
-  constexpr int kLanes = 8;
-  std::vector<double> rows(static_cast<std::size_t>(a.height()));
-  parallel_rows(a.height(), RowCost(a.width(), 2), [&](int first, int last) {
-    for (int y = first; y < last; ++y) {
-      const float *p = a.row(y), *q = b.row(y);
-      // In lanes that a compiler can make vectors of.
-      std::array<double, kLanes> sums{};
-      int x = 0;
-      for (; x + kLanes <= a.width(); x += kLanes) {
-        for (int i = 0; i < kLanes; ++i) sums[static_cast<std::size_t>(i)] += f(p[x + i], q[x + i]);
-      }
-      for (; x < a.width(); ++x) sums[0] += f(p[x], q[x]);
-      for (const double v : sums) rows[static_cast<std::size_t>(y)] += v;
-    }
-  });
-  double all = 0;
-  for (const double r : rows) all += r;
-  return all / static_cast<double>(a.shape.pixels());
-}
 
 // u / (1 - s div (grad u / |grad u|)), with `soft` in the square of the length: what is flatter is smoothed evenly.
 Image smoothed(const Image& u, float s, float soft) {
@@ -131,9 +106,7 @@ class Iteration {
       progress.add(1);
       // The first steps are short because they have no momentum yet.
       constexpr int kFirst = 10;
-      if (smooth && i >= kFirst &&
-          std::sqrt(mean_of(u, before, [](float now, float then) { return square(now - then); })) <= enough)
-        break;
+      if (smooth && i >= kFirst && std::sqrt(mean_square(u, before)) <= enough) break;
     }
     return u;
   }
@@ -163,8 +136,7 @@ class Iteration {
 
   // Makes of what is blurred the ratio of the picture to it; the deviation of the residual within the picture.
   double ratio_to(const Image& g, Image& blurred) const {
-    const double squares =
-        mean_of(g.view().part(inside_), blurred.view().part(inside_), [](float a, float b) { return square(a - b); });
+    const double squares = mean_square(g.view().part(inside_), blurred.view().part(inside_));
     map_pairs(g, blurred, blurred.view(), [](float a, float b) { return b > 1e-9F ? a / b : 0; });
     return std::sqrt(squares);
   }

@@ -5,50 +5,32 @@
 #include <cmath>
 
 #include "core/at_share.hpp"
-#include "restore/linear_run.hpp"
 
 namespace sieve::internal {
 
 SignalModel::SignalModel(const ConstView& plane, const Transfer2d& transfer, double noise)
-    : transfer_(transfer), measured_(ChannelSpectrum(plane, transfer).measure()) {
-  const Frame& f = measured_.grid.frame;
-  pixels_ = static_cast<double>(f.width) * f.height;
-  floor_ = noise * noise * pixels_;
-  const auto sums = measured_.sum<3 * kRings>([&](int u, int v, double times, double h2, double g2, auto& sum) {
-    if (u == 0 && v == 0) return;
-    const std::size_t i = 3 * ring(u, v);
-    sum[i] += times * g2;
-    sum[i + 1] += times * h2;
-    sum[i + 2] += times;
-  });
-  const auto log_frequency = [](std::size_t i) { return std::log(static_cast<double>(i) + 0.5); };
+    : transfer_(transfer),
+      measured_(ChannelSpectrum(plane, transfer).measure()),
+      rings_(measured_),
+      pixels_(static_cast<double>(measured_.grid.frame.width) * measured_.grid.frame.height),
+      floor_(noise * noise * pixels_) {
   std::array<bool, kRings> told{};
-  double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
+  PowerLine line(-6, -2.5);
   for (std::size_t i = 0; i < kRings; ++i) {
-    const double power = sums[3 * i], passed = sums[3 * i + 1], count = sums[3 * i + 2];
-    if (count == 0) continue;
-    signal_[i] = std::max(0.0, power / count - floor_) / std::max(1e-12, passed / count);
-    told[i] = passed >= 0.1 * count && power >= 2 * floor_ * count && signal_[i] > 0;
-    if (!told[i] || i == 0) continue;
-    const double x = log_frequency(i), y = std::log(signal_[i]);
-    n += 1, sx += x, sy += y, sxx += x * x, sxy += x * y;
+    const auto& r = rings_[i];
+    if (r.count == 0) continue;
+    signal_[i] = r.before(floor_);
+    told[i] = r.passed >= 0.1 && r.power >= 2 * floor_ && signal_[i] > 0;
+    if (told[i] && i > 0) line.add(i, signal_[i]);
   }
-  const double det = n * sxx - sx * sx,
-               slope = n >= 3 && det > 0 ? std::clamp((n * sxy - sx * sy) / det, -6.0, -1.0) : -2.5;
   for (std::size_t i = 0; i < kRings; ++i) {
-    if (!told[i] && n > 0) signal_[i] = std::exp(sy / n + slope * (log_frequency(i) - sx / n));
+    if (!told[i] && !line.empty()) signal_[i] = line.at(i);
   }
-}
-
-std::size_t SignalModel::ring(int u, int v) const {
-  const Frame& f = measured_.grid.frame;
-  const double at = std::hypot(static_cast<double>(u) / f.width, frequency_down(v, f)) / 0.7072;
-  return std::min(kRings - 1, static_cast<std::size_t>(at * static_cast<double>(kRings)));
 }
 
 double SignalModel::expected_error() const {
   const auto error = measured_.sum<1>([&](int u, int v, double times, double h2, double, auto& sum) {
-    const double s = signal_[ring(u, v)];
+    const double s = signal_[rings_.ring(u, v)];
     if (s > 0 && (u != 0 || v != 0)) sum[0] += times * s * floor_ / (h2 * s + floor_);
   });
   return std::sqrt(error[0]) / pixels_;
@@ -78,7 +60,7 @@ double SignalModel::psf_error() const {
   for (int u = 2; u < measured_.grid.columns; ++u) {
     for (int v = 2; v + 1 < measured_.grid.rows; ++v) {
       const std::size_t k = measured_.grid.place(u, v);
-      const double s = signal_[ring(u, v)];
+      const double s = signal_[rings_.ring(u, v)];
       if (measured_.transfer[k] * s > floor_) continue;
       const double by_size = std::norm(stretch(u, v)) * s;
       if (0.01 * by_size > floor_) shares.push_back(static_cast<float>((measured_.picture[k] - floor_) / by_size));
@@ -92,8 +74,8 @@ std::vector<float> SignalModel::noise_with(double psf_error) const {
   std::vector<float> all(measured_.grid.size());
   for (int u = 0; u < measured_.grid.columns; ++u) {
     for (int v = 0; v < measured_.grid.rows; ++v)
-      all[measured_.grid.place(u, v)] =
-          static_cast<float>(1 + psf_error * psf_error * std::norm(stretch(u, v)) * signal_[ring(u, v)] / floor_);
+      all[measured_.grid.place(u, v)] = static_cast<float>(1 + psf_error * psf_error * std::norm(stretch(u, v)) *
+                                                                   signal_[rings_.ring(u, v)] / floor_);
   }
   return all;
 }
@@ -101,7 +83,8 @@ std::vector<float> SignalModel::noise_with(double psf_error) const {
 double SignalModel::deviation_with(double psf_error) const {
   const auto sum = measured_.sum<1>([&](int u, int v, double times, double, double, auto& s) {
     s[0] += times *
-            (floor_ + (u == 0 && v == 0 ? 0 : psf_error * psf_error * std::norm(stretch(u, v)) * signal_[ring(u, v)]));
+            (floor_ +
+             (u == 0 && v == 0 ? 0 : psf_error * psf_error * std::norm(stretch(u, v)) * signal_[rings_.ring(u, v)]));
   });
   return std::sqrt(sum[0]) / pixels_;
 }

@@ -5,14 +5,13 @@
 #include <complex>
 #include <vector>
 
-#include "restore/deconvolution.hpp"
+#include "restore/power_rings.hpp"
 
 namespace sieve::internal {
 
 // A blurred plane as a picture behind a PSF and white noise of a deviation above 0. The power of the picture, S, is
-// measured over rings of frequencies where blur and noise leave enough of it; elsewhere it lies on the line of its
-// logarithm over that of the frequency, as pictures lose power by a power of that (Field, J. Optical Society of America
-// A 4, 1987).
+// measured over rings of frequencies where blur and noise leave enough of it; elsewhere it lies on the line of
+// pictures.
 class SignalModel {
  public:
   SignalModel(const ConstView& plane, const Transfer2d& transfer, double noise);
@@ -30,13 +29,13 @@ class SignalModel {
 
  private:
   static constexpr std::size_t kRings = 64;
-  std::size_t ring(int u, int v) const;
   // How the transfer function changes with the size of the PSF, by its share.
   std::complex<double> stretch(int u, int v) const;
 
   const Transfer2d& transfer_;
   Measured measured_;
-  double pixels_ = 0, floor_ = 0;  // power of the noise
+  PowerRings<kRings> rings_;
+  double pixels_, floor_;  // power of the noise
   std::array<double, kRings> signal_{};
 };
 

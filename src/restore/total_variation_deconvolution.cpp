@@ -7,6 +7,7 @@
 
 #include "core/finite.hpp"
 #include "core/luma.hpp"
+#include "core/row_sums.hpp"
 #include "restore/beyond.hpp"
 #include "restore/linear_run.hpp"
 #include "restore/signal_model.hpp"
@@ -170,21 +171,6 @@ class VariationSolver {
       sum += mean_square(blurred, g_[c]) / static_cast<double>(g_.size());
     }
     return std::sqrt(sum);
-  }
-
-  double mean_square(const Image& a, const Image& b) const {
-    std::vector<double> rows(static_cast<std::size_t>(shape_.height));
-    parallel_rows(shape_.height, RowCost(shape_.width, 2), [&](int first, int last) {
-      for (int y = first; y < last; ++y) {
-        const float *p = a.row(y), *q = b.row(y);
-        double s = 0;
-        for (int x = 0; x < shape_.width; ++x) s += static_cast<double>(p[x] - q[x]) * static_cast<double>(p[x] - q[x]);
-        rows[static_cast<std::size_t>(y)] = s;
-      }
-    });
-    double all = 0;
-    for (const double r : rows) all += r;
-    return all / static_cast<double>(shape_.pixels());
   }
 
   Planes g_, back_, u_, bx_, by_, dx_, dy_;

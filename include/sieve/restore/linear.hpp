@@ -22,8 +22,10 @@ namespace SIEVE_EXPORT sieve {
 // - Border::mirror, the default of the plain divisions: mirror images, exact for a picture that was blurred with
 //   border=mirror by a PSF that is the same in a mirror.
 // - Border::wrap, the circular model of textbooks, exact for a picture blurred with border=wrap.
-// They reckon in double, take each color channel by itself, and treat samples that are not finite as 0 and leave them.
-// Source: Gonzalez and Woods, Digital Image Processing, chapter 5.
+// They reckon in double and take each color channel by itself; Wiener, ConstrainedLeastSquares and Landweber, where
+// they find their weight or end themselves, the sum of three channels over the root of 3 and two differences instead
+// (with orthonormal weights, so that the noise is as strong), which have less power and are damped more. Samples that
+// are not finite are treated as 0 and stay. Source: Gonzalez and Woods, Digital Image Processing, chapter 5.
 
 /// Inverse filter: G / H. Where it raises noise, a note tells by how much. Refused where some |H| is below 1e-15, so
 /// that what stood there is gone, and where nothing but rounding would come back: where what was rounded off the
