@@ -209,6 +209,10 @@ TEST_CASE("the examples do what they say") {
   CHECK(packed.code == 0);
   CHECK(packed.out.find("wavelet: ") != std::string::npos);
   CHECK(compare(io::read(f / "p.lsv").image, io::read(noon).image).psnr > 35);
+  const auto paged = test::run(dir + "/page_to_hand_on " + noon + " " + f / "p.html");
+  CHECK(paged.code == 0);
+  CHECK(paged.out.find("4 values to slide through") != std::string::npos);
+  CHECK(test::contents(f / "p.html").find("\"key\":\"amount\"") != std::string::npos);
   const auto steps = test::run(dir + "/spatial_steps " + noon + " " + f / "s.png");
   CHECK(steps.code == 0);
   CHECK(io::read(f / "s.png").image.width() == 1280);

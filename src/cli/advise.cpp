@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/diagnosis_text.hpp"
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 #include "sieve/diagnose.hpp"
@@ -15,7 +16,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct AdviseArguments {
-  std::string in, truth, sheet, evidence;
+  ExhibitFiles files;
+  std::string in, truth, evidence;
   bool lineup = false, json = false;
 };
 
@@ -54,12 +56,13 @@ void draw_evidence(const AdviseArguments& o, const Image& in, const Diagnosis& d
 }
 
 int advise(const Session& session, const AdviseArguments& o) {
+  o.files.check();
   const Attended attended;
   Contest contest(session, o.in, o.truth, "");
   const Diagnosis d = diagnose(contest.in);
   const std::vector<Proposal>& proposals = d.proposals;
   if (!o.evidence.empty()) draw_evidence(o, contest.in, d);
-  if (o.lineup || !o.truth.empty() || !o.sheet.empty()) {
+  if (o.lineup || !o.truth.empty() || o.files.wanted()) {
     contest.run(proposals.size(), [&](std::size_t i) { return proposals[i].chain; });
   }
   const Watch::Active none(nullptr);
@@ -84,21 +87,25 @@ int advise(const Session& session, const AdviseArguments& o) {
     }
     for (const Proposal& p : d.leave) fmt::print("leave {}: {}\n", p.chain.text(), p.reason);
   }
-  if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.in) + ": what to take",
-                      "what is wrong with it, and the chains that mend it, the first choice first");
-    draw::SheetCell input = draw::picture_cell("input", contest.in);
+  if (o.files.wanted()) {
+    Exhibit exhibit(o.files, base_name(o.in) + ": what to take",
+                    "what is wrong with it, and the chains that mend it, the first choice first");
+    draw::SheetCell input;
+    if (exhibit.has_sheet()) input = draw::picture_cell("input", contest.in);
     input.below = draw::text(findings_text(d));
-    sheet.add(std::move(input));
+    exhibit.picture({"input", contest.in, page::Role::input}, std::move(input));
+    exhibit.on_page().add("findings", findings_text(d));
     for (std::size_t i = 0; i < contest.trials.size(); ++i) {
       const Trial& t = contest.trials[i];
-      draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", i + 1, t.name), t.result);
-      cell.note = (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
+      page::Picture made{fmt::format("{}. {}", i + 1, t.name), t.result, page::Role::result};
+      made.chain = t.name;
+      made.figures = contest.figures(i);
+      made.note = (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
                              : fmt::format("noise left {:.4f}  ", t.noise)) +
                   time_text(t.seconds);
-      sheet.add(std::move(cell));
+      exhibit.picture(std::move(made));
     }
-    write_sheet(sheet, o.sheet);
+    exhibit.write();
   }
   if (contest.stopped)
     throw Error(fmt::format("stopped on request: {} of {} proposals are finished and shown", contest.trials.size(),
@@ -115,7 +122,7 @@ Command declare_advise(CLI::App& root, Session& session) {
   app->add_option("IN", o->in, "the picture to measure")->required();
   app->add_flag("--lineup", o->lineup, "run the proposals and tell what each leaves");
   app->add_option("--truth", o->truth, "the clean picture: runs the proposals and tells PSNR and SSIM");
-  app->add_option("--sheet", o->sheet, "draw input and proposals into this PNG");
+  o->files.declare(app, "input and proposals");
   app->add_option("--evidence", o->evidence, "draw what the findings rest on into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");
   app->footer("Example: lsieve advise noisy.png --lineup --sheet advice.png");

@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -13,7 +14,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct ApplyArguments {
-  std::string in, out, sheet, depth, again, recipe, save;
+  ExhibitFiles files;
+  std::string in, out, depth, again, recipe, save;
   std::vector<std::string> words;
   int quality = 92;
   bool json = false, plan = false;
@@ -34,11 +36,11 @@ Chain chain_of(const Session& session, const ApplyArguments& o) {
 }
 
 // Input and result along a row across the steepest upright edge of the input, each the mean of a few rows.
-std::optional<draw::SheetCell> edge_profile(const Image& in, const Image& result) {
+void add_edge_profile(Exhibit& exhibit, const Image& in, const Image& result) {
   constexpr int kHalf = 24, kRows = 4;
   if (in.width() != result.width() || in.height() != result.height() || in.width() < 2 * kHalf + 2 ||
       in.height() < 2 * kRows + 2)
-    return std::nullopt;
+    return;
   const Image before = to_gray(in), after = to_gray(result), smooth = Box{.radius = kRows}(before);
   int x0 = kHalf, y0 = kRows;
   float most = -1;
@@ -48,7 +50,7 @@ std::optional<draw::SheetCell> edge_profile(const Image& in, const Image& result
       if (step > most) most = step, x0 = x, y0 = y;
     }
   }
-  draw::PlotCurve a{"input", {}, {}}, b{"result", {}, {}};
+  StageCurve a{"input", {}, {}}, b{"result", {}, {}};
   for (int x = x0 - kHalf; x <= x0 + kHalf; ++x) {
     double p = 0, q = 0;
     for (int y = y0 - kRows; y <= y0 + kRows; ++y) {
@@ -58,20 +60,19 @@ std::optional<draw::SheetCell> edge_profile(const Image& in, const Image& result
     a.x.push_back(x), b.x.push_back(x);
     a.y.push_back(p), b.y.push_back(q);
   }
-  return draw::SheetCell{"across the steepest edge",
-                         draw::curves({a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows), "luma"),
-                         "", nullptr};
+  exhibit.curves("across the steepest edge", {a, b}, fmt::format("x, mean of rows {}..{}", y0 - kRows, y0 + kRows),
+                 "luma");
 }
 
 // Input, second pictures and result over common axes.
-void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& chain, const Image& in,
+void add_comparison(Exhibit& exhibit, const Session& session, const Chain& chain, const Image& in,
                     const Image& result) {
   std::vector<std::pair<std::string, Image>> others;
   for (const Filter& f : chain.steps()) {
     for (const Parameter& p : f.about().parameters) {
       if (p.name != "with" || !p.picture || f.get("with") == "none") continue;
       others.emplace_back(base_name(f.get("with")), session.read(f.get("with")).image);
-      sheet.add(draw::picture_cell("with: " + others.back().first, others.back().second));
+      exhibit.picture({"with: " + others.back().first, others.back().second});
     }
   }
   std::vector<draw::NamedImage> all = {{"input", in}};
@@ -80,38 +81,33 @@ void add_comparison(draw::Sheet& sheet, const Session& session, const Chain& cha
   const auto peaks = [](const Image& v) {
     return histogram_peaks(histogram(v, {.channel = v.shape().color_channels() == 1 ? 0 : luma_channel})).size();
   };
-  sheet.add({"input and result", draw::histograms(all),
-             fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)),
-             draw::cumulatives(all)});
-  if (auto cell = edge_profile(in, result)) sheet.add(std::move(*cell));
+  if (exhibit.has_sheet())
+    exhibit.on_sheet({"input and result", draw::histograms(all),
+                      fmt::format("peaks of the histogram: {} before, {} after", peaks(in), peaks(result)),
+                      draw::cumulatives(all)});
+  add_edge_profile(exhibit, in, result);
 }
 
 // A step's stages and its result.
-void add_step(draw::Sheet& sheet, const Filter& f, std::size_t number, const Image& before, const ConstView& step) {
-  for (const Stage& p : f.stages(before)) {
-    const std::string name = fmt::format("{}. {}", number, p.name);
-    if (!p.curves.empty()) {
-      sheet.add({name, plot_of(p), "", nullptr});
-      continue;
+void add_step(Exhibit& exhibit, const Chain& chain, std::size_t at, const Image& before, const ConstView& step) {
+  const Filter& f = chain.steps()[at];
+  for (Stage& p : f.stages(before)) {
+    p.name = fmt::format("{}. {}", at + 1, p.name);
+    if (p.curves.empty()) {
+      exhibit.picture({p.name, std::move(p.image), page::Role::step, p.content});
+    } else {
+      exhibit.curves(p);
     }
-    draw::SheetCell cell = draw::picture_cell(name, p.image);
-    if (p.content == StageContent::differences) cell.main = draw::signed_picture(p.image);
-    if (p.content == StageContent::frequencies) {
-      cell.main = draw::frequency_plane(p.image);
-      cell.below = nullptr;
-    }
-    sheet.add(std::move(cell));
   }
-  const Image image(step);
-  draw::SheetCell cell = draw::picture_cell(fmt::format("{}. {}", number, f.text()), image);
-  // Signed by its nature: as a picture most of it would be black.
-  const SampleRange range = f.result_white_level(1) == 0 ? sample_range(image) : SampleRange();
-  if (range.minimum < 0) {
-    cell.main = draw::signed_picture(image);
-    cell.note =
-        fmt::format("{}x{}  range {:.3g} .. {:.3g}", image.width(), image.height(), range.minimum, range.maximum);
+  page::Picture made{fmt::format("{}. {}", at + 1, f.text()), Image(step), page::Role::step, content_of(f, step)};
+  if (at + 1 == chain.steps().size()) made.role = page::Role::result;
+  made.chain =
+      Chain(std::vector<Filter>(chain.steps().begin(), chain.steps().begin() + static_cast<long>(at) + 1)).text();
+  if (made.content == StageContent::differences) {
+    const SampleRange range = sample_range(step);
+    made.note = fmt::format("{}x{}  range {:.3g} .. {:.3g}", step.width(), step.height(), range.minimum, range.maximum);
   }
-  sheet.add(std::move(cell));
+  exhibit.picture(std::move(made));
 }
 
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
@@ -158,8 +154,7 @@ int apply(const Session& session, const ApplyArguments& o) {
   const Chain chain = chain_of(session, o);
   if (!io::format_of_name(o.out))
     throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
-  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
-    throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  Exhibit exhibit(o.files, base_name(o.in) + " step by step", chain.text());
   io::WriteOptions options;
   options.bits = bits_of_text(o.depth);
   options.quality = o.quality;
@@ -169,13 +164,12 @@ int apply(const Session& session, const ApplyArguments& o) {
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
 
-  draw::Sheet sheet(base_name(o.in) + " step by step", chain.text());
   RunOptions wanted;
   wanted.figures = true;
-  if (!o.sheet.empty()) {
-    sheet.add(draw::picture_cell("input", in.image));
+  if (o.files.wanted()) {
+    exhibit.picture({"input", in.image, page::Role::input});
     wanted.on_step = [&, before = in.image](std::size_t i, const ConstView& step) mutable {
-      add_step(sheet, chain.steps()[i], i + 1, before, step);
+      add_step(exhibit, chain, i, before, step);
       before = Image(step);
     };
   }
@@ -207,9 +201,9 @@ int apply(const Session& session, const ApplyArguments& o) {
     io::write_bytes(o.save, {text.begin(), text.end()});
     fmt::print(stderr, "recipe: {}\n", o.save);
   }
-  if (!o.sheet.empty()) {
-    add_comparison(sheet, session, chain, in.image, result);
-    write_sheet(sheet, o.sheet);
+  if (o.files.wanted()) {
+    add_comparison(exhibit, session, chain, in.image, result);
+    exhibit.write();
   }
   return 0;
 }
@@ -225,7 +219,7 @@ Command declare_apply(CLI::App& root, Session& session) {
   app->add_option("--recipe", o->recipe, "take the chain from this TOML file");
   app->add_option("--again", o->again, "take the chain from the record in this picture, written by apply");
   app->add_option("--save", o->save, "write the chain as a recipe into this TOML file");
-  app->add_option("--sheet", o->sheet, "draw input, every step and result side by side into this PNG");
+  o->files.declare(app, "input, every step and result side by side");
   app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
   app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
   app->add_flag("--json", o->json, "print one JSON object");

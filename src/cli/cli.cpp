@@ -51,7 +51,8 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
       declare_judge(app, session),      declare_lineup(app, session), declare_sweep(app, session),
       declare_pack(app, session),       declare_unpack(app, session), declare_rate(app, session),
       declare_compaction(app, session), declare_verify(app, session), declare_time(app, session),
-      declare_demo(app, session),       declare_manual(app, session), declare_completion(app, session)};
+      declare_demo(app, session),       declare_live(app, session),   declare_manual(app, session),
+      declare_completion(app, session)};
   // The chain of a batch stands behind --, so that its words are not taken for pictures.
   const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) {
     return std::string_view(a) == "batch" || std::string_view(a) == "--";

@@ -66,8 +66,8 @@ const std::vector<Scene>& scenes() {
         "gaussian", "sigma=2", "--sheet", "{o}/lineup.png"}},
       {"A slider's worth of values",
        "Every run starts from the untouched input; the curve shows where too little becomes too much.",
-       {"sweep", "{o}/noisy.png", "--truth", "{d}/noon.png", "gaussian", "sigma=0.4..2.5:8", "--sheet",
-        "{o}/sweep.png"}},
+       {"sweep", "{o}/noisy.png", "--truth", "{d}/noon.png", "gaussian", "sigma=0.4..2.5:8", "--sheet", "{o}/sweep.png",
+        "--page", "{o}/sweep.html"}},
       {"Grain: what keeps edges",
        "The same noise, filters that set themselves by the noise they measure: each is better at something.",
        {"lineup", "{o}/noisy.png", "--truth", "{d}/noon.png", "block_matching", "or", "nonlocal_means", "or",
@@ -297,12 +297,14 @@ int demo(const Session& session, const DemoArguments& o) {
     const int code = sieve::cli::run(static_cast<int>(arguments.size()), arguments.data(), session.catalogue);
     if (code != 0) return code;
   }
-  fmt::print("\nDone in {}. The sheets to open:\n", time_text(seconds_since(start)));
+  fmt::print("\nDone in {}. The sheets and pages to open:\n", time_text(seconds_since(start)));
   const char* title = "";
   for (const Scene& s : scenes()) {
     if (s.title[0] != 0) title = s.title;
-    if (s.words.size() > 2 && s.words[s.words.size() - 2] == "--sheet")
-      fmt::print("  {:28} {}\n", filled(s.words.back(), data, o.into), title);
+    for (std::size_t i = 0; i + 1 < s.words.size(); ++i) {
+      if (s.words[i] == "--sheet" || s.words[i] == "--page")
+        fmt::print("  {:28} {}\n", filled(s.words[i + 1], data, o.into), title);
+    }
   }
   return 0;
 }

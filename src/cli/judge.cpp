@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -13,14 +14,15 @@ namespace {
 using nlohmann::ordered_json;
 
 struct JudgeArguments {
-  std::string result, truth, before, sheet;
+  ExhibitFiles files;
+  std::string result, truth, before;
   bool json = false;
 };
 
 // The luma along one row.
-draw::PlotCurve row_profile(const std::string& name, const Image& image, int y) {
+StageCurve row_profile(const std::string& name, const Image& image, int y) {
   const Image gray = to_gray(image);
-  draw::PlotCurve c{name, {}, {}};
+  StageCurve c{name, {}, {}};
   for (int x = 0; x < gray.width(); ++x) {
     c.x.push_back(x);
     c.y.push_back(gray.at(x, y));
@@ -28,10 +30,11 @@ draw::PlotCurve row_profile(const std::string& name, const Image& image, int y) 
   return c;
 }
 
-draw::SheetCell plain_cell(const std::string& caption, const Image& image) {
-  draw::SheetCell c = draw::picture_cell(caption, image);
+void add_plain(Exhibit& exhibit, page::Picture picture) {
+  draw::SheetCell c;
+  if (exhibit.has_sheet()) c = draw::picture_cell(picture.name, picture.image);
   c.below = nullptr;
-  return c;
+  exhibit.picture(std::move(picture), std::move(c));
 }
 
 int judge(const Session& session, const JudgeArguments& o) {
@@ -46,6 +49,9 @@ int judge(const Session& session, const JudgeArguments& o) {
     require_same_size(*before, o.before, truth, o.truth);
     b = compare(*before, truth);
   }
+  Exhibit exhibit(o.files, base_name(o.result) + " judged",
+                  fmt::format("PSNR {} (peak 1), SSIM {:.4f}{}", psnr_text(q.psnr), q.ssim,
+                              b ? fmt::format("; before {}, {:.4f}", psnr_text(b->psnr), b->ssim) : ""));
   const ImpulseShare impulses = impulse_share(result);
   const double noise = measured_noise(result), sharp = sharpness(result), sharp_truth = sharpness(truth);
   const Image gray = to_gray(result);
@@ -88,27 +94,38 @@ int judge(const Session& session, const JudgeArguments& o) {
         "without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
         noise, 100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());
   }
-  if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.result) + " judged",
-                      fmt::format("PSNR {} (peak 1), SSIM {:.4f}{}", psnr_text(q.psnr), q.ssim,
-                                  b ? fmt::format("; before {}, {:.4f}", psnr_text(b->psnr), b->ssim) : ""));
-    sheet.add(plain_cell("truth: " + base_name(o.truth), truth));
-    if (before) sheet.add(plain_cell("before: " + base_name(o.before), *before));
-    sheet.add(plain_cell("result: " + base_name(o.result), result));
-    sheet.add({"result - truth", draw::signed_picture(difference(result, truth)),
-               "blue: too dark, orange: too bright; 99.5 % of the samples lie within the scale", nullptr});
+  if (o.files.wanted()) {
+    add_plain(exhibit, {"truth: " + base_name(o.truth), truth, page::Role::truth});
+    if (before)
+      add_plain(exhibit, {"before: " + base_name(o.before),
+                          *before,
+                          page::Role::input,
+                          StageContent::samples,
+                          "",
+                          "",
+                          {{"psnr", b->psnr}, {"ssim", b->ssim}}});
+    add_plain(exhibit, {"result: " + base_name(o.result),
+                        result,
+                        page::Role::result,
+                        StageContent::samples,
+                        "",
+                        "",
+                        {{"psnr", q.psnr}, {"ssim", q.ssim}}});
+    if (exhibit.has_sheet())
+      exhibit.on_sheet({"result - truth", draw::signed_picture(difference(result, truth)),
+                        "blue: too dark, orange: too bright; 99.5 % of the samples lie within the scale", nullptr});
     std::vector<draw::NamedImage> named = {{"truth", truth}};
     const int y = truth.height() / 2;
-    std::vector<draw::PlotCurve> rows = {row_profile("truth", truth, y)};
+    std::vector<StageCurve> rows = {row_profile("truth", truth, y)};
     if (before) {
       named.push_back({"before", *before});
       rows.push_back(row_profile("before", *before, y));
     }
     named.push_back({"result", result});
     rows.push_back(row_profile("result", result, y));
-    sheet.add({"histograms of the luma", draw::histograms(named), "", nullptr});
-    sheet.add({fmt::format("luma along row {}", y), draw::curves(std::move(rows), "x, pixels", "luma"), "", nullptr});
-    write_sheet(sheet, o.sheet);
+    if (exhibit.has_sheet()) exhibit.on_sheet({"histograms of the luma", draw::histograms(named), "", nullptr});
+    exhibit.curves(fmt::format("luma along row {}", y), std::move(rows), "x, pixels", "luma");
+    exhibit.write();
   }
   return 0;
 }
@@ -121,8 +138,7 @@ Command declare_judge(CLI::App& root, Session& session) {
   app->add_option("RESULT", o->result, "the picture to judge")->required();
   app->add_option("--truth", o->truth, "the clean picture")->required();
   app->add_option("--before", o->before, "the damaged picture: the gain over it is told");
-  app->add_option("--sheet", o->sheet,
-                  "draw truth, before, result, difference, histograms and a row profile into this PNG");
+  o->files.declare(app, "truth, before, result, difference, histograms and a row profile");
   app->add_flag("--json", o->json, "print one JSON object");
   return {app, [o, &session] { return judge(session, *o); }};
 }

@@ -113,7 +113,8 @@ int kernel(const Session& session, const KernelArguments& o) {
                  fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())),
                  draw::frequency_plane(response(k))});
       responses.push_back(response_curve(o.specs[i], k));
-      profiles.push_back(profile(o.specs[i], k));
+      const StageCurve row = profile(o.specs[i], k);
+      profiles.push_back({row.name, row.x, row.y});
     }
     sheet.add({"row through the anchor", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "",
                draw::curves(std::move(responses), "frequency along x, cycles per pixel", "gain")});

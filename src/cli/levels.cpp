@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -12,7 +13,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct LevelsArguments {
-  std::string file, channel = "luma", sheet;
+  ExhibitFiles files;
+  std::string file, channel = "luma";
   int levels = 0;
   bool json = false, csv = false;
 };
@@ -27,26 +29,34 @@ int channel_of(const std::string& name, const Image& image) {
   throw InvalidArgument(fmt::format("--channel {}: the picture has {}", name, known));
 }
 
-draw::Sheet sheet_of(const LevelsArguments& o, const Image& image, const std::vector<LevelRow>& table) {
-  draw::Sheet sheet(
-      base_name(o.file) + ": equalization worked out",
+void show(const LevelsArguments& o, const Image& image, const std::vector<LevelRow>& table) {
+  Exhibit exhibit(
+      o.files, base_name(o.file) + ": equalization worked out",
       fmt::format("{} levels of {}: level k becomes round((L - 1) * cumulative(k))", table.size(), o.channel));
   const Image equalized = Equalize{.levels = static_cast<int>(table.size())}(image);
-  sheet.add(draw::picture_cell("before", image));
-  sheet.add(draw::picture_cell("equalized", equalized));
-  draw::PlotCurve map{"new level", {}, {}}, same{"unchanged", {}, {}};
+  exhibit.picture({"before", image, page::Role::input});
+  exhibit.picture({"equalized", equalized, page::Role::result});
+  StageCurve map{"new level", {}, {}}, same{"unchanged", {}, {}};
+  page::Table rows{
+      "level by level", {"level", "count", "probability", "cumulative", "scaled", "mapped", "new count"}, {}};
   for (const LevelRow& r : table) {
     map.x.push_back(r.level);
     map.y.push_back(r.mapped);
     same.x.push_back(r.level);
     same.y.push_back(r.level);
+    if (r.count > 0 || r.new_count > 0)
+      rows.rows.push_back({fmt::format("{}", r.level), fmt::format("{}", r.count), fmt::format("{:.6f}", r.probability),
+                           fmt::format("{:.6f}", r.cumulative), fmt::format("{:.4f}", r.scaled),
+                           fmt::format("{}", r.mapped), fmt::format("{}", r.new_count)});
   }
-  sheet.add({"the map", draw::curves({map, same}, "level", "new level"), "",
-             draw::cumulatives({{"before", image}, {"equalized", equalized}})});
-  return sheet;
+  exhibit.curves("the map", {map, same}, "level", "new level", "",
+                 exhibit.has_sheet() ? draw::cumulatives({{"before", image}, {"equalized", equalized}}) : nullptr);
+  exhibit.on_page().add(std::move(rows));
+  exhibit.write();
 }
 
 int levels(const Session& session, const LevelsArguments& o) {
+  o.files.check();
   const Attended attended;
   const io::Loaded in = session.read(o.file);
   const auto table = level_table(in.image, channel_of(o.channel, in.image), o.levels);
@@ -93,7 +103,7 @@ int levels(const Session& session, const LevelsArguments& o) {
     if (in.image.white_level() == 0)
       fmt::print("float samples were sorted into {} levels; --levels N takes finer or coarser steps\n", table.size());
   }
-  if (!o.sheet.empty()) write_sheet(sheet_of(o, in.image, table), o.sheet);
+  if (o.files.wanted()) show(o, in.image, table);
   return 0;
 }
 
@@ -106,7 +116,7 @@ Command declare_levels(CLI::App& root, Session& session) {
   app->add_option("--channel", o->channel, "luma (default), red, green, blue, gray or alpha");
   app->add_option("--levels", o->levels, "number of levels; default: those of the source, 256 for float data")
       ->check(CLI::Range(2, 65536));
-  app->add_option("--sheet", o->sheet, "draw before, after, the map and both cumulative curves into this PNG");
+  o->files.declare(app, "before, after, the map and both cumulative curves");
   auto* csv = app->add_flag("--csv", o->csv, "print comma-separated rows");
   app->add_flag("--json", o->json, "print one JSON object with a row a level")->excludes(csv);
   return {app, [o, &session] { return levels(session, *o); }};

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <tuple>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -14,7 +15,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct LineupArguments {
-  std::string in, truth, sheet, detail, by;
+  ExhibitFiles files;
+  std::string in, truth, detail, by;
   std::vector<std::string> words, recipes;
   bool json = false, csv = false;
 };
@@ -122,43 +124,70 @@ void report(const LineupArguments& o, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
+void show(const LineupArguments& o, const Contest& c, const Rectangle& part) {
+  Exhibit exhibit(o.files, base_name(o.in) + ": the candidates",
+                  fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
+                              c.truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x,
+                              part.y, c.best >= 0 ? fmt::format("; * the best by {}", c.figure.name) : ""));
+  const auto add = [&](page::Picture picture, const std::string& note, bool best = false) {
+    draw::SheetCell cell;
+    if (exhibit.has_sheet()) {
+      cell = draw::picture_cell((best ? "* " : "") + picture.name, picture.image);
+      if (!note.empty()) cell.note = note;
+      const bool fits = part.x + part.width <= picture.image.width() && part.y + part.height <= picture.image.height();
+      cell.below = fits ? draw::beside(draw::detail(picture.image, part), draw::histograms({{"", picture.image}}))
+                        : draw::histograms({{"", picture.image}});
+    }
+    return exhibit.picture(std::move(picture), std::move(cell));
+  };
+  const bool comparable = c.truth && c.in.width() == c.truth->width() && c.in.height() == c.truth->height() &&
+                          c.in.shape().color_channels() == c.truth->shape().color_channels();
+  page::Picture input{"input", c.in, page::Role::input};
+  std::string note;
+  if (comparable) {
+    const Comparison q = compare(c.in, *c.truth);
+    input.figures = {{"psnr", q.psnr}, {"ssim", q.ssim}};
+    note = fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(q.psnr), q.ssim);
+  }
+  add(std::move(input), note);
+  if (c.truth && exhibit.has_page()) exhibit.on_page().add({"truth", *c.truth, page::Role::truth});
+  page::Table table{"the candidates", {"chain"}, {}};
+  if (c.truth) table.columns.insert(table.columns.end(), {"PSNR", "SSIM"});
+  table.columns.insert(table.columns.end(), {"noise", "ms"});
+  table.best = c.best;
+  for (std::size_t i = 0; i < c.trials.size(); ++i) {
+    const Trial& t = c.trials[i];
+    page::Picture made{t.name, t.result, page::Role::result};
+    made.chain = t.name;
+    made.figures = c.figures(i);
+    table.pictures.push_back(
+        add(std::move(made),
+            (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
+                       : fmt::format("noise {:.4f}  ", t.noise)) +
+                time_text(t.seconds),
+            c.is_best(i)));
+    std::vector<std::string> row = {t.name};
+    if (t.against)
+      row.insert(row.end(), {fmt::format("{:.2f}", t.against->psnr), fmt::format("{:.4f}", t.against->ssim)});
+    row.insert(row.end(), {fmt::format("{:.4f}", t.noise), fmt::format("{:.1f}", 1000 * t.seconds)});
+    table.rows.push_back(std::move(row));
+  }
+  if (exhibit.has_page()) exhibit.on_page().add(std::move(table));
+  exhibit.write();
+}
+
 int lineup(const Session& session, const LineupArguments& o) {
   const std::vector<Chain> chains = candidates(session, o);
+  o.files.check();
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
   contest.run(chains.size(), [&](std::size_t i) { return chains[i]; });
   const auto& [trials, truth, figure, best, in] =
       std::tie(contest.trials, contest.truth, contest.figure, contest.best, contest.in);
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
-  const Rectangle part = o.sheet.empty() && o.detail.empty() ? Rectangle{} : detail_of(o, trials);
+  const Rectangle part = !o.files.wanted() && o.detail.empty() ? Rectangle{} : detail_of(o, trials);
   report(o, contest);
-  if (!o.sheet.empty()) {
-    draw::Sheet sheet(base_name(o.in) + ": the candidates",
-                      fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
-                                  truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x,
-                                  part.y, best >= 0 ? fmt::format("; * the best by {}", figure.name) : ""));
-    const auto cell = [&](const std::string& caption, const Image& image, const std::string& note) {
-      draw::SheetCell c = draw::picture_cell(caption, image);
-      if (!note.empty()) c.note = note;
-      const bool fits = part.x + part.width <= image.width() && part.y + part.height <= image.height();
-      c.below = fits ? draw::beside(draw::detail(image, part), draw::histograms({{"", image}}))
-                     : draw::histograms({{"", image}});
-      sheet.add(std::move(c));
-    };
-    cell("input", in,
-         truth && in.width() == truth->width() && in.height() == truth->height() &&
-                 in.shape().color_channels() == truth->shape().color_channels()
-             ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(compare(in, *truth).psnr), ssim(in, *truth))
-             : "");
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-      const Trial& t = trials[i];
-      cell((contest.is_best(i) ? "* " : "") + t.name, t.result,
-           (t.against ? fmt::format("PSNR {}  SSIM {:.4f}  ", psnr_text(t.against->psnr), t.against->ssim)
-                      : fmt::format("noise {:.4f}  ", t.noise)) +
-               time_text(t.seconds));
-    }
-    write_sheet(sheet, o.sheet);
-  }
+  if (o.files.wanted()) show(o, contest, part);
   if (contest.stopped)
     throw Error(
         fmt::format("stopped on request: {} of {} candidates are finished and shown", trials.size(), chains.size()));
@@ -177,7 +206,7 @@ Command declare_lineup(CLI::App& root, Session& session) {
   app->add_option("--by", o->by,
                   "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
   app->add_option("--detail", o->detail, "X,Y,SIZE of the enlarged detail; default: where the results differ most");
-  app->add_option("--sheet", o->sheet, "draw input and all results into this PNG");
+  o->files.declare(app, "input and all results");
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--csv", o->csv, "print a CSV table");
   app->footer("Example: lsieve lineup noisy.png --truth noon.png gaussian sigma=1 or box radius=2 or gaussian sigma=2");

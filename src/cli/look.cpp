@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/diagnosis_text.hpp"
+#include "cli/exhibit.hpp"
 #include "cli/look_transform.hpp"
 #include "cli/session.hpp"
 
@@ -290,15 +291,15 @@ void print(const Looked& looked, const std::vector<Place>& places) {
   }
 }
 
-draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
+void show(const ExhibitFiles& files, const std::vector<Looked>& pictures, const TransformsWanted& transforms) {
   if (pictures.size() > 1) {
-    draw::Sheet sheet(counted(pictures.size(), "picture", "pictures"),
-                      "each with its range and its histogram: counts over the level");
-    for (const auto& [file, l, d] : pictures) sheet.add(draw::picture_cell(base_name(file), l.image));
-    return sheet;
+    Exhibit exhibit(files, counted(pictures.size(), "picture", "pictures"),
+                    "each with its range and its histogram: counts over the level");
+    for (const auto& [file, l, d] : pictures) exhibit.picture({base_name(file), l.image});
+    return exhibit.write();
   }
   const auto& [file, l, diagnosis] = pictures[0];
-  draw::Sheet sheet(base_name(file), size_text(l));
+  Exhibit exhibit(files, base_name(file), size_text(l));
   std::vector<std::string> facts;
   const auto all = statistics(l.image);
   for (int c = 0; c < l.image.channels(); ++c) {
@@ -309,18 +310,22 @@ draw::Sheet sheet_of(const std::vector<Looked>& pictures, const TransformsWanted
                     100 * s.at_ceiling));
   }
   for (std::string& line : diagnosis_text(diagnosis, l.image)) facts.push_back(std::move(line));
-  draw::SheetCell cell = draw::picture_cell("picture", l.image);
+  draw::SheetCell cell;
+  if (exhibit.has_sheet()) cell = draw::picture_cell("picture", l.image);
   // Where transforms take the room the figures stand below the picture.
   cell.below = transforms.any() ? draw::text(facts) : nullptr;
-  sheet.add(std::move(cell));
-  sheet.add({"histogram", draw::histogram(l.image, true), "", transforms.any() ? nullptr : draw::text(facts)});
-  add_transforms(sheet, l.image, transforms);
-  return sheet;
+  exhibit.picture({base_name(file), l.image, page::Role::input}, std::move(cell));
+  if (exhibit.has_sheet())
+    exhibit.on_sheet({"histogram", draw::histogram(l.image, true), "", transforms.any() ? nullptr : draw::text(facts)});
+  exhibit.on_page().add("figures", facts);
+  add_transforms(exhibit, l.image, transforms);
+  exhibit.write();
 }
 
 struct LookArguments {
   std::vector<std::string> files, at;
-  std::string sheet, range, taper = "none", wavelet;
+  ExhibitFiles exhibit;
+  std::string range, taper = "none", wavelet;
   std::optional<int> bins, cosine;
   std::vector<std::string> probes;
   int levels = 4;
@@ -347,6 +352,7 @@ int look(const Session& session, const LookArguments& o) {
   for (const std::string& a : o.at) places.push_back(place_of(a));
   const Wanted wanted = wanted_of(o.bins.value_or(0), o.range);
   const TransformsWanted transforms = transforms_of(o);
+  o.exhibit.check();
   const bool counted = o.bins.has_value() || !o.range.empty();
   const Attended attended;
   std::vector<Looked> pictures;
@@ -367,7 +373,7 @@ int look(const Session& session, const LookArguments& o) {
         if (counted) print_histogram(looked.loaded.image, wanted);
         print_transforms(looked.loaded.image, transforms);
       }
-      if (!o.sheet.empty()) pictures.push_back(std::move(looked));
+      if (o.exhibit.wanted()) pictures.push_back(std::move(looked));
     } catch (const InvalidArgument&) {
       throw;
     } catch (const Error& e) {
@@ -377,7 +383,7 @@ int look(const Session& session, const LookArguments& o) {
     }
   }
   if (o.json && !(o.files.size() == 1 && out.empty())) print_json(o.files.size() == 1 ? out[0] : out);
-  if (!pictures.empty()) write_sheet(sheet_of(pictures, transforms), o.sheet);
+  if (!pictures.empty()) show(o.exhibit, pictures, transforms);
   return failures == 0 ? 0 : 1;
 }
 
@@ -408,7 +414,7 @@ Command declare_look(CLI::App& root, Session& session) {
   app->add_option("--wavelet", o->wavelet,
                   "the bands of a wavelet: haar, daubechies4, symlet8, coiflet2, 5/3, 9/7 and their kin");
   app->add_option("--levels", o->levels, "levels of the wavelet")->check(CLI::Range(1, 16));
-  app->add_option("--sheet", o->sheet, "draw picture, histogram and figures into this PNG");
+  o->exhibit.declare(app, "picture, histogram and figures");
   app->add_flag("--json", o->json, "print one JSON object (an array for several files)");
   return {app, [o, &session] { return look(session, *o); }};
 }

@@ -153,7 +153,7 @@ nlohmann::ordered_json transforms_json(const Image& image, const TransformsWante
   return j;
 }
 
-void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWanted& w) {
+void add_transforms(Exhibit& exhibit, const Image& image, const TransformsWanted& w) {
   if (w.spectrum) {
     const Spectrum s = spectrum(image, w.taper);
     std::vector<std::pair<double, double>> marks;
@@ -169,37 +169,45 @@ void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWant
       lines.push_back(fmt::format("strong: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}, rank {}", p.period,
                                   p.angle, p.amplitude, p.rank));
     }
-    sheet.add({fmt::format("log spectrum{}", w.taper == Taper::none ? "" : fmt::format(", taper {}", name_of(w.taper))),
-               draw::frequency_plane(spectrum_image(s), marks),
-               waves.empty() ? "rings: the strongest off the axes" : "rings: periodic interference",
-               draw::text(lines)});
-    draw::PlotCurve power{"mean power", {}, {}};
+    const std::string name =
+        fmt::format("log spectrum{}", w.taper == Taper::none ? "" : fmt::format(", taper {}", name_of(w.taper)));
+    const Image seen = spectrum_image(s);
+    exhibit.picture(
+        {name, seen, page::Role::other, StageContent::frequencies},
+        {name, draw::frequency_plane(seen, marks),
+         waves.empty() ? "rings: the strongest off the axes" : "rings: periodic interference", draw::text(lines)});
+    exhibit.on_page().add("waves", lines);
+    StageCurve power{"mean power", {}, {}};
     const std::vector<double> rings = radial_power(s, 1.0 / 128);
     for (std::size_t i = 1; i < rings.size(); ++i) {
       power.x.push_back((static_cast<double>(i) + 0.5) / 128);
       power.y.push_back(std::log10(std::max(1e-16, rings[i])));
     }
-    sheet.add({"radial average", draw::curves({power}, "frequency, cycles per pixel", "log10 of the mean power"), "",
-               nullptr});
+    exhibit.curves("radial average", {power}, "frequency, cycles per pixel", "log10 of the mean power");
   }
   if (w.cosine) {
-    sheet.add(
-        {"cosine coefficients", draw::picture(coefficient_image(cosine_forward(gray_of(image), *w.cosine))),
-         *w.cosine == 0 ? "log scale; slowest at the upper left" : fmt::format("log scale; blocks {0}x{0}", *w.cosine),
-         nullptr});
+    const Image seen = coefficient_image(cosine_forward(gray_of(image), *w.cosine));
+    const std::string note =
+        *w.cosine == 0 ? "log scale; slowest at the upper left" : fmt::format("log scale; blocks {0}x{0}", *w.cosine);
+    exhibit.picture({"cosine coefficients", seen, page::Role::other, StageContent::samples, note},
+                    {"cosine coefficients", draw::picture(seen), note, nullptr});
   }
   if (w.wavelet) {
     const WaveletBands bands = bands_of(image, w), gray = bands_of(gray_of(image), w);
     std::vector<std::string> lines;
     for (const BandEnergy& e : band_energies(bands))
       lines.push_back(fmt::format("{}: {:.4f} % of the energy", e.name, 100 * e.share));
-    sheet.add({fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels), draw::picture(nested_bands(gray)),
-               "each band scaled by itself, details around gray", draw::text(lines)});
+    const std::string name = fmt::format("wavelet {}, {} levels", name_of(*w.wavelet), w.levels);
+    const std::string note = "each band scaled by itself, details around gray";
+    const Image seen = nested_bands(gray);
+    exhibit.picture({name, seen, page::Role::other, StageContent::samples, note},
+                    {name, draw::picture(seen), note, draw::text(lines)});
+    exhibit.on_page().add(name, lines);
   }
   if (w.singular) {
     for (Stage& stage : Filter(LowRank{}).stages(image)) {
       for (StageCurve& c : stage.curves) c.chosen = -1;  // no rank is asked for here
-      sheet.add({stage.name, plot_of(stage), "", nullptr});
+      exhibit.curves(stage);
     }
   }
 }

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "sieve/draw.hpp"
+#include "cli/exhibit.hpp"
 #include "sieve/spectral.hpp"
 #include "sieve/wavelet.hpp"
 
@@ -23,9 +23,9 @@ struct TransformsWanted {
   bool any() const { return spectrum || cosine || wavelet || singular; }
 };
 
-// Prints, or adds to the JSON, or to the sheet, what is wanted.
+// Prints, or adds to the JSON, or to what is shown, what is wanted.
 void print_transforms(const Image& image, const TransformsWanted& w);
 nlohmann::ordered_json transforms_json(const Image& image, const TransformsWanted& w);
-void add_transforms(draw::Sheet& sheet, const Image& image, const TransformsWanted& w);
+void add_transforms(Exhibit& exhibit, const Image& image, const TransformsWanted& w);
 
 }  // namespace sieve::internal::cli

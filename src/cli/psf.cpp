@@ -4,6 +4,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "sieve/restore/psf.hpp"
 
@@ -15,7 +16,8 @@ using nlohmann::ordered_json;
 
 struct PsfArguments {
   std::vector<std::string> specs;
-  std::string size = "512x512", picture, sheet;
+  ExhibitFiles files;
+  std::string size = "512x512", picture;
   bool json = false;
 };
 
@@ -39,8 +41,8 @@ std::pair<int, int> size_of(const std::string& text) {
 }
 
 // log10 |H| along fx, held at 1e-6.
-draw::PlotCurve transfer_curve(const std::string& spec, const Kernel& k) {
-  draw::PlotCurve c{spec, {}, {}};
+StageCurve transfer_curve(const std::string& spec, const Kernel& k) {
+  StageCurve c{spec, {}, {}};
   for (int i = 0; i <= 200; ++i) {
     c.x.push_back(i / 400.0);
     c.y.push_back(std::log10(std::max(1e-6, std::abs(frequency_response(k, c.x.back(), 0)))));
@@ -65,10 +67,11 @@ int psf(const Session& session, const PsfArguments& o) {
   std::vector<Kernel> kernels;
   for (const std::string& s : o.specs) kernels.push_back(psf_of(session, s));
   ordered_json all = ordered_json::array();
-  draw::Sheet sheet("Point spread functions", fmt::format("as weights, and the logarithm of their transfer function at "
-                                                          "{}x{} (white: all passes, black: 1/10000 and less)",
-                                                          w, h));
-  std::vector<draw::PlotCurve> profiles, transfers;
+  Exhibit exhibit(o.files, "Point spread functions",
+                  fmt::format("as weights, and the logarithm of their transfer function at {}x{} (white: all passes, "
+                              "black: 1/10000 and less)",
+                              w, h));
+  std::vector<StageCurve> profiles, transfers;
   for (std::size_t i = 0; i < kernels.size(); ++i) {
     const Kernel& k = kernels[i];
     const Invertibility d = invertibility(k, w, h);
@@ -88,23 +91,28 @@ int psf(const Session& session, const PsfArguments& o) {
       fmt::print("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, name_of(d.verdict),
                  d.reason);
     }
-    if (o.sheet.empty()) continue;
-    sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()),
-               fmt::format("{}: smallest |H| {:.2g}, noise times {:.3g}", name_of(d.verdict), d.smallest, d.noise_gain),
-               draw::frequency_plane(transfer_picture(k, w, h))});
+    if (!o.files.wanted()) continue;
+    const std::string note =
+        fmt::format("{}: smallest |H| {:.2g}, noise times {:.3g}", name_of(d.verdict), d.smallest, d.noise_gain);
+    const Image transfer = transfer_picture(k, w, h);
+    exhibit.kernel(o.specs[i], k, note, exhibit.has_sheet() ? draw::frequency_plane(transfer) : nullptr);
+    if (exhibit.has_page())
+      exhibit.on_page().add(
+          {o.specs[i] + ", transfer function", transfer, page::Role::result, StageContent::frequencies, note});
     profiles.push_back(profile(o.specs[i], k));
     transfers.push_back(transfer_curve(o.specs[i], k));
   }
   if (o.json) print_json(kernels.size() == 1 ? all[0] : all);
-  if (o.sheet.empty()) return 0;
-  sheet.add({"profile, and gain along x", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "",
-             draw::curves(std::move(transfers), "cycles per pixel", "log10 |H|")});
+  if (!o.files.wanted()) return 0;
+  if (exhibit.has_page()) exhibit.on_page().add(page::Plot{"gain along x", transfers, "cycles per pixel", "log10 |H|"});
+  exhibit.curves("profile, and gain along x", std::move(profiles), "pixels from the anchor", "weight", "",
+                 Exhibit::plot(transfers, "cycles per pixel", "log10 |H|"));
   if (!o.picture.empty()) {
     const Image image = session.read(o.picture).image;
-    sheet.add({"log spectrum of " + base_name(o.picture),
-               draw::frequency_plane(spectrum_image(spectrum(image, Taper::periodic))), "", nullptr});
+    exhibit.picture({"log spectrum of " + base_name(o.picture), spectrum_image(spectrum(image, Taper::periodic)),
+                     page::Role::other, StageContent::frequencies});
   }
-  write_sheet(sheet, o.sheet);
+  exhibit.write();
   return 0;
 }
 
@@ -120,7 +128,7 @@ Command declare_psf(CLI::App& root, Session& session) {
       ->required();
   app->add_option("--size", o->size, "WxH of the picture it is for (default 512x512)");
   app->add_option("--picture", o->picture, "on the sheet, beside it the spectrum of this picture");
-  app->add_option("--sheet", o->sheet, "draw weights, profiles and transfer functions into this PNG");
+  o->files.declare(app, "weights, profiles and transfer functions");
   app->add_flag("--json", o->json, "print JSON");
   app->footer("Example: lsieve psf disk:radius=5 --size 768x512 --sheet psf.png");
   return {app, [o, &session] { return psf(session, *o); }};

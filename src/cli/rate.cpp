@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "sieve/pack.hpp"
 
@@ -15,7 +16,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct RateArguments {
-  std::string in, sheet;
+  ExhibitFiles files;
+  std::string in;
   std::vector<std::string> by = {"cosine", "wavelet", "svd", "pca"};
   bool json = false;
 };
@@ -70,19 +72,20 @@ Method jpeg_curve(const Image& image) {
   return all;
 }
 
-draw::SheetPanelPtr curves_of(const std::vector<Method>& all, bool psnr) {
-  std::vector<draw::PlotCurve> curves;
+std::vector<StageCurve> curves_of(const std::vector<Method>& all, bool psnr) {
+  std::vector<StageCurve> curves;
   for (const Method& m : all) {
-    draw::PlotCurve c{m.name, {}, {}};
+    StageCurve c{m.name, {}, {}};
     for (const Point& p : m.points) c.x.push_back(std::log2(p.bits)), c.y.push_back(psnr ? p.psnr : p.ssim);
     if (!c.x.empty()) curves.push_back(std::move(c));
   }
-  return draw::curves(std::move(curves), "log2 bits a pixel", psnr ? "PSNR, dB" : "SSIM");
+  return curves;
 }
 
 int rate(const Session& session, const RateArguments& o) {
-  if (!o.sheet.empty() && io::format_of_name(o.sheet) != io::Format::png)
-    throw InvalidArgument(o.sheet + ": a sheet is a PNG: give a name that ends in .png");
+  Exhibit exhibit(o.files, base_name(o.in) + ": bytes and quality",
+                  "each method over the rate, beside baseline JPEG with optimized tables (color at every or every "
+                  "fourth pixel, whichever is better)");
   std::vector<PackBy> methods;
   for (const std::string& name : o.by) methods.push_back(choice_of<PackBy>("--by", name));
   const Attended attended;
@@ -131,22 +134,24 @@ int rate(const Session& session, const RateArguments& o) {
       }
     }
   }
-  if (o.sheet.empty()) return 0;
-  draw::Sheet sheet(base_name(o.in) + ": bytes and quality",
-                    "each method over the rate, beside baseline JPEG with optimized tables (color at every or every "
-                    "fourth pixel, whichever is better)");
-  sheet.add({"PSNR over the rate", curves_of(all, true), "", nullptr});
-  sheet.add({"SSIM over the rate", curves_of(all, false), "", nullptr});
+  if (!o.files.wanted()) return 0;
+  exhibit.curves("PSNR over the rate", curves_of(all, true), "log2 bits a pixel", "PSNR, dB");
+  exhibit.curves("SSIM over the rate", curves_of(all, false), "log2 bits a pixel", "SSIM");
+  if (exhibit.has_page()) exhibit.on_page().add({"input", image, page::Role::input});
   const double raw = static_cast<double>(image.shape().pixels()) * image.channels();
   for (const double ratio : {4.0, 8.0, 16.0, 32.0, 64.0}) {
     const Packed p = pack(image, {.by = methods.size() == 1 ? methods[0] : PackBy::wavelet,
                                   .bytes = std::max<std::uint64_t>(64, static_cast<std::uint64_t>(raw / ratio))});
     const Image back = unpack(p.bytes).image;
-    sheet.add({fmt::format("{}, {:.0f} times smaller", methods.size() == 1 ? o.by[0] : "wavelet", ratio),
-               draw::picture(back), fmt::format("{} bytes, PSNR {:.2f} dB", p.bytes.size(), compare(back, image).psnr),
-               nullptr});
+    const double psnr = compare(back, image).psnr;
+    page::Picture picture{fmt::format("{}, {:.0f} times smaller", methods.size() == 1 ? o.by[0] : "wavelet", ratio),
+                          back, page::Role::result};
+    picture.figures = {{"bytes", static_cast<double>(p.bytes.size())}, {"psnr", psnr}};
+    draw::SheetCell cell{picture.name, draw::picture(back),
+                         fmt::format("{} bytes, PSNR {:.2f} dB", p.bytes.size(), psnr), nullptr};
+    exhibit.picture(std::move(picture), std::move(cell));
   }
-  write_sheet(sheet, o.sheet);
+  exhibit.write();
   return 0;
 }
 
@@ -157,7 +162,7 @@ Command declare_rate(CLI::App& root, Session& session) {
   CLI::App* app = root.add_subcommand("rate", "Quality over bytes for every way to pack, beside baseline JPEG.");
   app->add_option("IN", o->in, "the picture")->required();
   app->add_option("--by", o->by, "methods (default: cosine wavelet svd pca)");
-  app->add_option("--sheet", o->sheet, "draw curves, and the picture packed 4 to 64 times smaller, into this PNG");
+  o->files.declare(app, "curves, and the picture packed 4 to 64 times smaller,");
   app->add_flag("--json", o->json, "print one JSON object");
   app->footer("Example: lsieve rate noon.png --by cosine wavelet --sheet rate.png");
   return {app, [o, &session] { return rate(session, *o); }};

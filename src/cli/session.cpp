@@ -43,14 +43,8 @@ std::vector<std::string> chain_words(const Session& session, const std::vector<s
                         : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
 }
 
-draw::SheetPanelPtr plot_of(const Stage& stage) {
-  std::vector<draw::PlotCurve> all;
-  for (const StageCurve& c : stage.curves) all.push_back({c.name, c.x, c.y, c.chosen});
-  return draw::curves(std::move(all), stage.x_name, stage.y_name);
-}
-
-draw::PlotCurve profile(const std::string& spec, const Kernel& k) {
-  draw::PlotCurve c{spec, {}, {}};
+StageCurve profile(const std::string& spec, const Kernel& k) {
+  StageCurve c{spec, {}, {}};
   for (int x = 0; x < k.width(); ++x) {
     c.x.push_back(x - k.anchor_x());
     c.y.push_back(k.at(x, k.anchor_y()));

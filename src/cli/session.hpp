@@ -37,6 +37,7 @@ struct Command {
 
 Command declare_advise(CLI::App& root, Session& session);
 Command declare_look(CLI::App& root, Session& session);
+Command declare_live(CLI::App& root, Session& session);
 Command declare_levels(CLI::App& root, Session& session);
 Command declare_apply(CLI::App& root, Session& session);
 Command declare_batch(CLI::App& root, Session& session);
@@ -81,11 +82,8 @@ E choice_of(const std::string& option, const std::string& text) {
   throw InvalidArgument(option + " " + text + ": give one of " + listed(names));
 }
 
-// The curves of a stage as a plot.
-draw::SheetPanelPtr plot_of(const Stage& stage);
-
 // The row of a kernel through its anchor.
-draw::PlotCurve profile(const std::string& spec, const Kernel& k);
+StageCurve profile(const std::string& spec, const Kernel& k);
 
 // Prints one JSON value on standard output.
 void print_json(const nlohmann::ordered_json& value);

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <tuple>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -15,7 +16,8 @@ namespace {
 using nlohmann::ordered_json;
 
 struct SweepArguments {
-  std::string in, truth, sheet, by, recipe;
+  ExhibitFiles files;
+  std::string in, truth, by, recipe;
   std::vector<std::string> words;
   bool json = false, csv = false;
 };
@@ -146,10 +148,12 @@ void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
+void show(const SweepArguments& o, const Plan& plan, const Contest& c) {
   const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
-  draw::Sheet sheet(base_name(o.in) + ": a sweep",
-                    o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
+  Exhibit exhibit(o.files, base_name(o.in) + ": a sweep",
+                  o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
+  if (exhibit.has_page()) exhibit.on_page().add({"input", c.in, page::Role::input});
+  if (exhibit.has_page() && c.truth) exhibit.on_page().add({"truth", *c.truth, page::Role::truth});
   const std::string marked = best >= 0 ? "; the best is marked" : "";
   if (plan.varied.size() == 1) {
     draw::PlotCurve curve{figure.name, {}, {}, best};
@@ -165,41 +169,52 @@ void draw_sheet(const SweepArguments& o, const Plan& plan, const Contest& c) {
     const std::string axis = plan.varied[0].logarithmic ? "log10 of " + plan.varied[0].key
                              : numbers                  ? plan.varied[0].key
                                                         : plan.varied[0].key + ", place in the list";
-    sheet.add({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked),
-               draw::curves({curve}, axis, figure.name), "", nullptr});
+    exhibit.on_sheet({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked),
+                      draw::curves({curve}, axis, figure.name), "", nullptr});
   } else {
     std::vector<double> values;
     for (std::size_t i = 0; i < plan.size(); ++i)
       values.push_back(i < trials.size() ? value_of(trials[i], figure) : std::nan(""));
-    sheet.add(
+    exhibit.on_sheet(
         {fmt::format("{}{}", figure.name, marked),
          draw::map(plan.varied[0].values, plan.varied[1].values, values, best, plan.varied[0].key, plan.varied[1].key),
          "", nullptr});
   }
-  // At most two dozen pictures, evenly chosen, the best always among them.
+  // On the sheet at most two dozen pictures, evenly chosen, the best always among them.
   const std::size_t every = (trials.size() + 23) / 24;
+  page::Runs runs;
+  for (const Varied& v : plan.varied) runs.axes.push_back({v.key, v.values});
+  runs.by = figure.name;
+  runs.best = best;
   for (std::size_t i = 0; i < trials.size(); ++i) {
-    const bool is_best = c.is_best(i);
-    if (i % every != 0 && !is_best) continue;
-    draw::SheetCell cell = draw::picture_cell((is_best ? "* " : "") + plan.label(i), trials[i].result);
-    cell.below = nullptr;
     const Trial& t = trials[i];
+    if (exhibit.has_page()) {
+      page::Picture made{plan.label(i), t.result, page::Role::result};
+      made.chain = t.name;
+      made.figures = c.figures(i);
+      runs.pictures.push_back(exhibit.on_page().add(std::move(made)));
+    }
+    if (!exhibit.has_sheet() || (i % every != 0 && !c.is_best(i))) continue;
+    draw::SheetCell cell = draw::picture_cell((c.is_best(i) ? "* " : "") + plan.label(i), t.result);
+    cell.below = nullptr;
     cell.note = t.against ? fmt::format("PSNR {}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim)
                           : fmt::format("noise {:.4f}  sharpness {:.3g}", t.noise, t.sharpness);
-    sheet.add(std::move(cell));
+    exhibit.on_sheet(std::move(cell));
   }
-  write_sheet(sheet, o.sheet);
+  if (exhibit.has_page()) exhibit.on_page().set(std::move(runs));
+  exhibit.write();
 }
 
 int sweep(const Session& session, const SweepArguments& o) {
   const Plan plan = plan_of(session, o);
+  o.files.check();
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);
   contest.run(plan.size(),
               [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
   report(o, plan, contest);
-  if (!o.sheet.empty()) draw_sheet(o, plan, contest);
+  if (o.files.wanted()) show(o, plan, contest);
   if (contest.stopped)
     throw Error(
         fmt::format("stopped on request: {} of {} runs are finished and shown", contest.trials.size(), plan.size()));
@@ -218,7 +233,7 @@ Command declare_sweep(CLI::App& root, Session& session) {
   app->add_option("--truth", o->truth, "the clean picture");
   app->add_option("--by", o->by,
                   "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
-  app->add_option("--sheet", o->sheet, "draw the figure over the values and the results into this PNG");
+  o->files.declare(app, "the figure over the values and the results");
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--csv", o->csv, "print a CSV table");
   app->footer("Example: lsieve sweep noisy.png --truth noon.png gaussian sigma=0.5..4:8");

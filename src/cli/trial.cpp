@@ -119,6 +119,15 @@ std::string Contest::csv(std::size_t i) const {
   return fmt::format("{},{},{},{},{}", figures, t.noise, t.sharpness, t.seconds, is_best(i));
 }
 
+std::vector<std::pair<std::string, double>> Contest::figures(std::size_t i) const {
+  const Trial& t = trials[i];
+  std::vector<std::pair<std::string, double>> all;
+  if (t.against)
+    all = {{"psnr", t.against->psnr}, {"ssim", t.against->ssim}, {"mse", t.against->mse}, {"mae", t.against->mae}};
+  all.insert(all.end(), {{"noise", t.noise}, {"sharpness", t.sharpness}, {"seconds", t.seconds}});
+  return all;
+}
+
 void require_same_size(const Image& result, const std::string& what, const Image& truth,
                        const std::string& truth_file) {
   if (result.width() != truth.width() || result.height() != truth.height() ||

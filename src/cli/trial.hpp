@@ -46,6 +46,8 @@ struct Contest {
   // The figures of a trial, under their names, and as the cells of kCsvHead.
   nlohmann::ordered_json json(std::size_t i) const;
   std::string csv(std::size_t i) const;
+  // Those that a page shows and plots.
+  std::vector<std::pair<std::string, double>> figures(std::size_t i) const;
   bool is_best(std::size_t i) const { return static_cast<int>(i) == best; }
 };
 inline constexpr const char* kCsvHead = "psnr,ssim,mse,mae,noise,sharpness,seconds,best";

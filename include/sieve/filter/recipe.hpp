@@ -25,6 +25,11 @@ namespace SIEVE_EXPORT sieve {
 /// A recipe that recipe_words() reads back, with every parameter.
 [[nodiscard]] std::string recipe_text(const Chain& chain);
 
+/// C++ that makes the chain: a function `sieve::Chain chain()` with one variable a step, which compiles with
+/// `#include <sieve/sieve.hpp>` and the headers of one's own filters. Numbers and flags are fields, all else is given
+/// as text.
+[[nodiscard]] std::string source_text(const Chain& chain);
+
 /// "lean-sieve 0.1.0 | gaussian sigma=2 ...": version and chain with every parameter and seed.
 [[nodiscard]] std::string record_of(const Chain& chain);
 
