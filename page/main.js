@@ -9,6 +9,7 @@ import { startStill } from "page/still";
 
 performance.mark("page-start");
 const d = JSON.parse(document.getElementById("document").textContent);
+document.body.dataset.kind = d.live ? "live" : "still";
 const header = document.getElementById("top");
 const slots = element("span", { class: "group" }), figures = element("span", { class: "figures" }), tail = element("span", { class: "group" });
 const choice = (which, key) => {

@@ -90,7 +90,7 @@ function drawStatistics() {
     const r = state.part, words = `${r.x},${r.y},${r.width},${r.height}`;
     parts.push(element("div", { class: "row" }, element("code", { id: "rectangle", text: words }),
       element("button", { text: "copy --detail", title: "for lineup: the square at its upper left", onclick: () => tell("copy", `--detail ${r.x},${r.y},${Math.max(2, Math.min(r.width, r.height))}`) }),
-      element("button", { text: "within part=", title: "put the chain into a group for this rectangle", onclick: () => tell("within", words), id: "within" }),
+      document.body.dataset.kind === "live" ? element("button", { text: "within part=", title: "put the chain into a group for this rectangle", onclick: () => tell("within", words), id: "within" }) : null,
       element("button", { text: "clear", onclick: () => change({ part: null, scope: "whole" }) })));
   }
   sections.statistics.replaceChildren(...parts);
@@ -155,7 +155,7 @@ export function showExtra(values) {
   for (const p of extra.plots || []) {
     const node = element("div");
     sections.extra.append(element("h3", { text: p.title }), node);
-    plot(node, { curves: p.curves, x: p.x, y: p.y, height: 130 });
+    plot(node, { curves: p.curves, x: p.x, y: p.y, height: 130, logX: p.log_x, logY: p.log_y });
     if (p.note) sections.extra.append(element("p", { class: "hint", text: p.note }));
   }
 }

@@ -76,6 +76,6 @@ export function element(tag, attributes = {}, ...children) {
     else if (value === true) e.setAttribute(name, "");
     else if (value !== false && value !== null && value !== undefined) e.setAttribute(name, value);
   }
-  e.append(...children.filter(c => c !== null && c !== undefined));
+  e.append(...children.filter(c => c !== null && c !== undefined && c !== ""));
   return e;
 }

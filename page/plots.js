@@ -29,9 +29,12 @@ function tickText(v) {
 
 // Curves over common axes. `curves`: {name, x, y, marked, filled, share}; a curve with `share` runs from 0 to 1 over the
 // whole height. The axes fit the data. `pick` hears the index of the point nearest to a click.
-export function plot(node, { curves, x = "", y = "", height = 120, logarithmic = false, from0 = false, xRange = null, pick = null }) {
+export function plot(node, { curves, x = "", y = "", height = 120, logarithmic = false, logX = false, logY = false, from0 = false, xRange = null, pick = null }) {
   const width = Math.max(140, node.clientWidth || 164), left = 30, bottom = x ? 26 : 15, top = 4, right = 4;
   const w = width - left - right, h = height - top - bottom;
+  // Along an axis of logarithms a curve is drawn by them, and read off by its values.
+  const placed = (values, log) => log ? Array.from(values, v => v > 0 ? Math.log10(v) : NaN) : values;
+  curves = curves.map(c => ({ ...c, shownX: c.x, shownY: c.y, x: placed(c.x, logX), y: placed(c.y, logY) }));
   const own = curves.filter(c => !c.share);
   const finite = v => typeof v === "number" && Number.isFinite(v);
   const xs = curves.flatMap(c => [...c.x]).filter(finite);
@@ -47,14 +50,15 @@ export function plot(node, { curves, x = "", y = "", height = 120, logarithmic =
   const Y = v => top + h - ((logarithmic ? Math.log10(Math.max(v, 10 ** y0)) : v) - y0) / (y1 - y0) * h;
   const s = svg("svg", { width, height, viewBox: `0 0 ${width} ${height}`, role: "img",
                          "aria-label": curves.map(c => c.name).join(", ") });
+  const label = (v, log) => tickText(log ? +(10 ** v).toPrecision(2) : v);
   const yTicks = logarithmic ? ticks(Math.ceil(y0), Math.floor(y1), 3).filter(Number.isInteger).map(v => 10 ** v) : ticks(y0, y1, 3);
   for (const v of yTicks) {
     s.append(svg("line", { class: "grid", x1: left, x2: left + w, y1: Y(v), y2: Y(v) }));
-    s.append(svg("text", { class: "tick", x: left - 3, y: Y(v) + 3.5, "text-anchor": "end" }, tickText(v)));
+    s.append(svg("text", { class: "tick", x: left - 3, y: Y(v) + 3.5, "text-anchor": "end" }, label(v, logY)));
   }
   for (const v of ticks(x0, x1, Math.max(3, Math.floor(w / 45)))) {
     s.append(svg("line", { class: "grid", x1: X(v), x2: X(v), y1: top, y2: top + h }));
-    s.append(svg("text", { class: "tick", x: X(v), y: top + h + 11, "text-anchor": X(v) > left + w - 12 ? "end" : X(v) < left + 8 ? "start" : "middle" }, tickText(v)));
+    s.append(svg("text", { class: "tick", x: X(v), y: top + h + 11, "text-anchor": X(v) > left + w - 12 ? "end" : X(v) < left + 8 ? "start" : "middle" }, label(v, logX)));
   }
   if (x) s.append(svg("text", { class: "tick", x: left + w / 2, y: height - 3, "text-anchor": "middle" }, x));
   curves.forEach((c, n) => {
@@ -89,7 +93,7 @@ export function plot(node, { curves, x = "", y = "", height = 120, logarithmic =
     if (i < 0) return;
     cross.setAttribute("x1", X(own[0].x[i]));
     cross.setAttribute("x2", X(own[0].x[i]));
-    read.textContent = `${number(own[0].x[i])}: ${own.map(c => number(c.y[i])).join(" | ")}`;
+    read.textContent = `${number(own[0].shownX[i])}: ${own.map(c => number(c.shownY[i])).join(" | ")}`;
   });
   s.addEventListener("pointerleave", () => { cross.setAttribute("x1", -9); cross.setAttribute("x2", -9); read.textContent = "\u00a0"; });
   if (pick) s.addEventListener("click", event => pick(nearest(event)));

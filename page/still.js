@@ -80,6 +80,7 @@ function runsOf(d, show) {
     const p = d.runs.pictures[index()];
     if (p !== undefined) show(`p${p}`);
     draw();
+    if (axes.length > 1) drawMap();
   };
   axes.forEach((a, k) => {
     const text = element("output", { class: "box" });
@@ -95,6 +96,24 @@ function runsOf(d, show) {
       { name: "", x: [x[at[0]]], y: [y[at[0]]], marked: 0, kind: 0 }], height: 120, pick: i => { at[0] = i; use(); } });
   };
   node.append(chart);
+  const map = element("div", { class: "scroll" });
+  if (axes.length > 1) node.append(map);
+  // All values of the figure at once, dark where it is large.
+  const drawMap = () => {
+    const n = axes[0].values.length, all = d.runs.pictures.map((_, i) => value(i)).filter(Number.isFinite), low = Math.min(...all), high = Math.max(...all);
+    map.replaceChildren(element("table", { class: "map", "aria-label": `${by} over ${axes[0].key} and ${axes[1].key}` },
+      element("tr", {}, element("th", { text: axes[1].key }), ...axes[0].values.map(v => element("th", { text: v }))),
+      ...axes[1].values.map((v, row) => element("tr", {}, element("th", { text: v }), ...axes[0].values.map((_, column) => {
+        const i = row * n + column, x = value(i), t = Number.isFinite(x) && high > low ? (x - low) / (high - low) : 0;
+        const b = element("button", { text: Number.isFinite(x) ? number(x, 2) : "-", title: i === d.runs.best ? "the best" : "", "data-run": i, "aria-pressed": column === at[0] && row === at[1] ? "true" : "false",
+          onclick: () => { at[0] = column; at[1] = row; use(); } });
+        const level = Math.round(240 - 200 * t);
+        b.style.backgroundColor = `rgb(${level},${level},${level})`;
+        b.style.color = level > 130 ? "#000" : "#fff";
+        if (i === d.runs.best) b.style.fontWeight = "700";
+        return element("td", {}, b);
+      })))));
+  };
   if (d.runs.best >= 0) node.append(element("button", { id: "best", text: `best: ${axes.map((a, k) => `${a.key}=${a.values[k ? Math.floor(d.runs.best / axes[0].values.length) : d.runs.best % axes[0].values.length]}`).join(" ")}`,
     onclick: () => { at[0] = d.runs.best % axes[0].values.length; if (axes.length > 1) at[1] = Math.floor(d.runs.best / axes[0].values.length); use(); } }));
   action("run-back", "j", "back", "the run before", () => { at[0] = Math.max(0, at[0] - 1); use(); });

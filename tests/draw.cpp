@@ -26,18 +26,49 @@ double share(const Image& page, float r, float g, float b) {
 
 }  // namespace
 
-TEST_CASE("a sheet is 1280x800, shows its pictures, and grows for many") {
-  Image gray(60, 40);
-  for (int y = 0; y < 40; ++y) std::fill_n(gray.row(y), 60, 0.5F);
+TEST_CASE("a sheet is 1280 wide, its pictures fill it, and it grows for many") {
+  Image gray(1200, 800);
+  gray.fill(0.5F);
   draw::Sheet sheet("title", "subtitle");
   sheet.add(draw::picture_cell("flat", gray));
   const Image page = drawn(sheet);
   CHECK(page.width() == 1280);
   CHECK(page.height() == 800);
-  CHECK(share(page, 0.5F, 0.5F, 0.5F) > 0.05);
-  for (int i = 0; i < 60; ++i) sheet.add(draw::picture_cell("flat", gray));
-  CHECK(drawn(sheet).height() > 800);
+  CHECK(share(page, 0.5F, 0.5F, 0.5F) > 0.3);
+  for (int i = 1; i < 60; ++i) {
+    sheet.add(draw::picture_cell("flat", gray));
+    if (i > 2 && i != 8 && i != 18 && i != 59) continue;
+    // Pictures fill their columns (in whole steps of their pixels), on a page that is no higher than it must be.
+    CAPTURE(i);
+    const Image many = drawn(sheet);
+    CHECK(many.width() == 1280);
+    CHECK(many.height() < (i < 9 ? 1320 : 200 + 400 * (i / 4 + 1)));
+    CHECK(share(many, 0.5F, 0.5F, 0.5F) > 0.25);
+  }
   CHECK_NOTHROW(drawn(draw::Sheet("empty")));
+}
+
+TEST_CASE("logarithmic axes have places for what is above 0, and a level curve stands in the middle") {
+  const auto panel = [](std::vector<double> y, draw::LogAxes logs) {
+    draw::Sheet sheet("curve");
+    sheet.add({"", draw::curves({{"", {1, 10, 100, 1000}, std::move(y)}}, "x", "y", logs), "", nullptr});
+    return drawn(sheet);
+  };
+  const auto ink_at = [](const Image& page, double share_of_width) {
+    const int x = 60 + static_cast<int>(share_of_width * 1200);
+    for (int y = 100; y < page.height() - 60; ++y) {
+      if (page.at(x, y, 2) > page.at(x, y, 0) + 0.15F) return y;
+    }
+    return -1;
+  };
+  // By logarithms a power is a straight line.
+  const Image straight = panel({2, 20, 200, 2000}, {.x = true, .y = true});
+  CHECK(ink_at(straight, 0.2) > ink_at(straight, 0.5) + 60);
+  CHECK(std::abs(ink_at(straight, 0.2) + ink_at(straight, 0.8) - 2 * ink_at(straight, 0.5)) <= 4);
+  const int level = ink_at(panel({0.02, 0.02, 0.02, 0.02}, {}), 0.5);
+  CHECK(level > 300);
+  CHECK(level < 550);
+  CHECK_NOTHROW(panel({0, -1, 0, -3}, {.x = true, .y = true}));
 }
 
 TEST_CASE("samples outside 0..1 are tinted and said, not hidden") {

@@ -229,6 +229,31 @@ TEST_CASE("a recipe that is no text is refused with its line, before the parser 
         std::vector<std::string>{"clip"});
 }
 
+TEST_CASE("the C++ of a chain compiles, whatever its filters and values") {
+  CHECK(source_text(Chain::parse("gaussian sigma=2 then within part=1,2,3,4 then median then end then gaussian")) ==
+        "#include <sieve/sieve.hpp>\n\nsieve::Chain chain() {\n"
+        "  sieve::Filter gaussian = sieve::Gaussian{};\n  gaussian.set(\"sigma\", \"2\");\n"
+        "  sieve::Filter median = sieve::Median{};\n  const sieve::Chain chain_inside{median};\n"
+        "  sieve::Filter within = sieve::Within{};\n  within.set(\"part\", \"1,2,3,4\");\n"
+        "  within.set_group(chain_inside);\n  sieve::Filter gaussian_2 = sieve::Gaussian{};\n"
+        "  return {gaussian, within, gaussian_2};\n}\n");
+  std::vector<Filter> all;
+  for (const std::string& name : Catalogue::standard().names()) {
+    Filter f = Catalogue::standard().find(name);
+    for (const Parameter& p : f.about().parameters) {
+      if (p.kind == ParameterKind::choice) f.set(p.name, p.choices.back());
+      if (p.kind == ParameterKind::text && p.standard.find(':') != std::string::npos) f.set(p.name, p.standard);
+    }
+    all.push_back(f);
+  }
+  const test::Folder f;
+  test::put(f / "all.cpp", source_text(Chain(all)) + source_text(Chain{}).substr(28).replace(13, 5, "empty"));
+  const auto compiled = test::run("c++ -std=c++20 -fsyntax-only -Wall -Wextra -Werror -I" + std::string(SIEVE_SOURCE) +
+                                  "/include " + (f / "all.cpp"));
+  CAPTURE(compiled.err);
+  CHECK(compiled.code == 0);
+}
+
 TEST_CASE("values that stand for several") {
   for (const char* several : {"0.5..4:8", "1..100:5:log", "1|2|3", "edge|mirror"}) CHECK(holds_range(several));
   for (const char* one : {"0.5", "-1e-3", "auto", "edge", "", "0,0/1,1", "a.b"}) CHECK_FALSE(holds_range(one));

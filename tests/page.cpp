@@ -258,6 +258,57 @@ TEST_CASE("views, probe, line, rectangle and histogram say what the library says
   CHECK(browser.value("document.getElementById('help').hidden") == true);
 }
 
+TEST_CASE("every text has contrast, in light and dark, on a small screen too") {
+  if (!Browser::there()) return;
+  const Folder f;
+  page::Page p("contrast");
+  p.add({"before", test::noise(64, 48, 3), Role::input});
+  p.add({"after", test::noise(64, 48, 3, 2), Role::result});
+  p.add(page::Table{"table", {"name", "figure"}, {{"a", "1"}, {"b", "2"}}, {0, 1}, 0});
+  p.add("lines", {"words"});
+  p.add(page::Plot{"curve", {{"one", {0, 1, 2}, {1, 3, 2}, 1}, {"two", {0, 1, 2}, {2, 1, 4}}}, "x", "y"});
+  // The ratio of WCAG 2 for every piece of text against what is painted behind it; the worst with its words.
+  const std::string worst = R"((() => {
+    const parts = c => (c.match(/[\d.]+/g) || []).map(Number);
+    const linear = v => (v /= 255) <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4;
+    const light = c => 0.2126 * linear(c[0]) + 0.7152 * linear(c[1]) + 0.0722 * linear(c[2]);
+    const over = (top, under) => { const a = top[3] ?? 1; return [0, 1, 2].map(i => top[i] * a + under[i] * (1 - a)); };
+    let least = [99, ''];
+    const walk = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+    for (let n; (n = walk.nextNode());) {
+      const e = n.parentElement;
+      if (!n.textContent.trim() || e.closest('script, [hidden], option') || !e.getClientRects().length) continue;
+      const layers = [];
+      for (let u = e; u; u = u.parentElement) layers.push(parts(getComputedStyle(u).backgroundColor));
+      let behind = [255, 255, 255];
+      for (const l of layers.reverse()) if (l.length) behind = over(l, behind);
+      const style = getComputedStyle(e), ink = over(parts(e instanceof SVGElement ? style.fill : style.color), behind);
+      const [a, b] = [light(ink), light(behind)].sort((x, y) => y - x), ratio = (a + 0.05) / (b + 0.05);
+      if (ratio < least[0]) least = [ratio, n.textContent];
+    }
+    return least;
+  })())";
+  for (const auto& [width, height] : {std::pair{1280, 800}, {1024, 640}}) {
+    Browser browser(false, width, height);
+    browser.open(written(f, "contrast.html", p));
+    browser.wait("document.querySelector('#panel-extra svg') && document.querySelector('#panel-statistics td')");
+    browser.pointer(width / 2, height / 2);
+    browser.wait("document.querySelector('[data-value]')");
+    browser.keys("?");
+    for (int theme = 0; theme < 2; ++theme) {
+      const json least = browser.value(worst);
+      CAPTURE(least.dump());
+      CHECK(least[0].get<double>() >= 4.5);
+      // Nothing is cut off at the side.
+      CHECK(browser.value("[...document.querySelectorAll('#top button')].every(b => b.getBoundingClientRect().right <= "
+                          "innerWidth)") == true);
+      const std::string before = browser.value("getComputedStyle(document.body).backgroundColor");
+      browser.keys("n");
+      browser.wait("getComputedStyle(document.body).backgroundColor !== " + json(before).dump());
+    }
+  }
+}
+
 TEST_CASE("pages of the tool: a sweep with its slider, a lineup with its table, and all others") {
   if (!Browser::there()) return;
   const Folder f;

@@ -21,6 +21,11 @@ class SheetPanel {
   virtual double aspect() const { return 0; }
   /// How high it may grow for its width when it stands below another panel.
   virtual double tallest() const { return 0.75; }
+  /// The height in pixels that it needs below another panel, where it is `width` wide.
+  virtual double least_height(double width) const {
+    static_cast<void>(width);
+    return 120;
+  }
   /// For the library's own use: paints on a Cairo context (`cairo_t*`), within left, top, width, height in pixels.
   virtual void paint(void* cairo, double left, double top, double width, double height) const = 0;
 };
@@ -45,8 +50,15 @@ struct PlotCurve {
   std::vector<double> y;
   int marked = -1;  ///< index of a point to mark, -1 for none
 };
+/// Which axes of a plot are logarithmic: they are labeled with the values themselves, and what is not above 0 has no
+/// place on them.
+struct LogAxes {
+  bool x = false;
+  bool y = false;
+};
 /// Curves on common axes with a legend; points are drawn where a curve has few. O(points).
-[[nodiscard]] SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label);
+[[nodiscard]] SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label,
+                                   LogAxes logarithmic = {});
 
 /// A grid of numbers as colors, with a bar of the scale: blue below 0, orange above, pale at 0, so that sign and size
 /// are seen and told apart without relying on red and green. Each cell shows its number where there is room.
@@ -76,8 +88,8 @@ struct NamedImage {
 /// axes in cycles per pixel and rings around the places (fx, fy) and their mirror places. Keeps a reduced copy.
 [[nodiscard]] SheetPanelPtr frequency_plane(const ConstView& image, std::vector<std::pair<double, double>> marks = {});
 
-/// Two panels side by side, or one above the other where there is more height than width; the first gets the room that
-/// its aspect needs, up to half.
+/// Two panels side by side, or one above the other in a narrow column, where the first is as wide as that; beside each
+/// other the first gets the room that its aspect needs, up to half.
 [[nodiscard]] SheetPanelPtr beside(SheetPanelPtr first, SheetPanelPtr second);
 
 /// Lines of text.
@@ -104,7 +116,9 @@ class Sheet {
   explicit Sheet(std::string title, std::string subtitle = {})
       : title_(std::move(title)), subtitle_(std::move(subtitle)) {}
   void add(SheetCell cell) { cells_.push_back(std::move(cell)); }
-  /// The page as a PNG file: `width` by `height` pixels, higher where so many cells need it. Error where Cairo fails.
+  /// The page as a PNG file, `width` pixels wide. Pictures fill their columns, of which there are as few as keep the
+  /// page below 1.65 times `height`, and four where it must be higher; it ends where its cells do. Error where Cairo
+  /// fails.
   std::vector<std::uint8_t> png(int width = 1280, int height = 800) const;
 
  private:

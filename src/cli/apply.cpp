@@ -89,8 +89,14 @@ void add_comparison(Exhibit& exhibit, const Session& session, const Chain& chain
 }
 
 // A step's stages and its result.
-void add_step(Exhibit& exhibit, const Chain& chain, std::size_t at, const Image& before, const ConstView& step) {
+void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std::size_t at, const Image& before,
+              const ConstView& step) {
   const Filter& f = chain.steps()[at];
+  if (exhibit.has_page()) {
+    for (const auto& [name, k] : kernels_in(f, session.resources()))
+      exhibit.on_page().add(
+          page::Grid{fmt::format("{}. {} {}", at + 1, name, f.get(name)), k.width(), k.height(), k.taps()});
+  }
   for (Stage& p : f.stages(before)) {
     p.name = fmt::format("{}. {}", at + 1, p.name);
     if (p.curves.empty()) {
@@ -108,6 +114,13 @@ void add_step(Exhibit& exhibit, const Chain& chain, std::size_t at, const Image&
     made.note = fmt::format("{}x{}  range {:.3g} .. {:.3g}", step.width(), step.height(), range.minimum, range.maximum);
   }
   exhibit.picture(std::move(made));
+}
+
+// A logarithmic spectrum in 65536 levels: it is looked at, and nothing is worked out from it.
+page::Picture spectrum_picture(const std::string& name, const ConstView& image) {
+  Image seen = Quantize{.bits = 16}(spectrum_image(spectrum(image, Taper::periodic)));
+  seen.set_white_level(65535);
+  return {name, std::move(seen), page::Role::other, StageContent::frequencies};
 }
 
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
@@ -169,7 +182,7 @@ int apply(const Session& session, const ApplyArguments& o) {
   if (o.files.wanted()) {
     exhibit.picture({"input", in.image, page::Role::input});
     wanted.on_step = [&, before = in.image](std::size_t i, const ConstView& step) mutable {
-      add_step(exhibit, chain, i, before, step);
+      add_step(exhibit, session, chain, i, before, step);
       before = Image(step);
     };
   }
@@ -203,6 +216,10 @@ int apply(const Session& session, const ApplyArguments& o) {
   }
   if (o.files.wanted()) {
     add_comparison(exhibit, session, chain, in.image, result);
+    if (exhibit.has_page()) {
+      exhibit.on_page().add(spectrum_picture("spectrum of the input", in.image));
+      exhibit.on_page().add(spectrum_picture("spectrum of the result", result));
+    }
     exhibit.write();
   }
   return 0;

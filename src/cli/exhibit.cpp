@@ -43,15 +43,16 @@ int Exhibit::picture(page::Picture picture, draw::SheetCell cell) {
 }
 
 void Exhibit::curves(const std::string& title, std::vector<StageCurve> all, const std::string& x, const std::string& y,
-                     const std::string& note, draw::SheetPanelPtr below) {
-  if (has_sheet()) sheet_.add({title, plot(all, x, y), note, std::move(below)});
-  if (has_page()) page_.add(page::Plot{title, std::move(all), x, y, note});
+                     const std::string& note, draw::SheetPanelPtr below, draw::LogAxes logarithmic) {
+  if (has_sheet()) sheet_.add({title, plot(all, x, y, logarithmic), note, std::move(below)});
+  if (has_page()) page_.add(page::Plot{title, std::move(all), x, y, note, logarithmic.x, logarithmic.y});
 }
 
-draw::SheetPanelPtr Exhibit::plot(const std::vector<StageCurve>& all, const std::string& x, const std::string& y) {
+draw::SheetPanelPtr Exhibit::plot(const std::vector<StageCurve>& all, const std::string& x, const std::string& y,
+                                  draw::LogAxes logarithmic) {
   std::vector<draw::PlotCurve> drawn;
   for (const StageCurve& c : all) drawn.push_back({c.name, c.x, c.y, c.chosen});
-  return draw::curves(std::move(drawn), x, y);
+  return draw::curves(std::move(drawn), x, y, logarithmic);
 }
 
 void Exhibit::curves(const Stage& stage) { curves(stage.name, stage.curves, stage.x_name, stage.y_name); }

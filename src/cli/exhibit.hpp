@@ -33,9 +33,10 @@ class Exhibit {
   // The same with a cell of its own.
   int picture(page::Picture picture, draw::SheetCell cell);
   void curves(const std::string& title, std::vector<StageCurve> all, const std::string& x, const std::string& y,
-              const std::string& note = "", draw::SheetPanelPtr below = nullptr);
+              const std::string& note = "", draw::SheetPanelPtr below = nullptr, draw::LogAxes logarithmic = {});
   // Curves as a panel of a sheet.
-  static draw::SheetPanelPtr plot(const std::vector<StageCurve>& all, const std::string& x, const std::string& y);
+  static draw::SheetPanelPtr plot(const std::vector<StageCurve>& all, const std::string& x, const std::string& y,
+                                  draw::LogAxes logarithmic = {});
   // The curves of a stage.
   void curves(const Stage& stage);
   void kernel(const std::string& title, const Kernel& kernel, const std::string& note, draw::SheetPanelPtr below);

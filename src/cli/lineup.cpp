@@ -124,9 +124,36 @@ void report(const LineupArguments& o, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
+// What tells the chains apart: the words that all begin or end with are left out, where something is left of each.
+// Gives what is common as the last.
+std::vector<std::string> differing(const std::vector<Trial>& trials) {
+  std::vector<std::vector<std::string>> words;
+  for (const Trial& t : trials) words.push_back(words_of(t.name));
+  std::size_t least = words[0].size(), head = 0, tail = 0;
+  for (const auto& w : words) least = std::min(least, w.size());
+  const auto all_alike = [&](auto word) {
+    return std::all_of(words.begin(), words.end(), [&](const auto& w) { return word(w) == word(words[0]); });
+  };
+  while (words.size() > 1 && head + 1 < least && all_alike([&](const auto& w) { return w[head]; })) ++head;
+  while (words.size() > 1 && head + tail + 1 < least &&
+         all_alike([&](const auto& w) { return w[w.size() - 1 - tail]; }))
+    ++tail;
+  const auto text = [](auto from, auto to) { return fmt::format("{}", fmt::join(from, to, " ")); };
+  std::vector<std::string> names;
+  for (const auto& w : words)
+    names.push_back(text(w.begin() + static_cast<long>(head), w.end() - static_cast<long>(tail)));
+  const auto& w = words[0];
+  names.push_back(head + tail == 0 ? ""
+                                   : text(w.begin(), w.begin() + static_cast<long>(head)) + " ... " +
+                                         text(w.end() - static_cast<long>(tail), w.end()));
+  return names;
+}
+
 void show(const LineupArguments& o, const Contest& c, const Rectangle& part) {
+  const std::vector<std::string> names = differing(c.trials);
   Exhibit exhibit(o.files, base_name(o.in) + ": the candidates",
-                  fmt::format("{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
+                  fmt::format("{}{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
+                              names.back().empty() ? "" : "all: " + names.back() + "; ",
                               c.truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x,
                               part.y, c.best >= 0 ? fmt::format("; * the best by {}", c.figure.name) : ""));
   const auto add = [&](page::Picture picture, const std::string& note, bool best = false) {
@@ -157,7 +184,7 @@ void show(const LineupArguments& o, const Contest& c, const Rectangle& part) {
   table.best = c.best;
   for (std::size_t i = 0; i < c.trials.size(); ++i) {
     const Trial& t = c.trials[i];
-    page::Picture made{t.name, t.result, page::Role::result};
+    page::Picture made{names[i], t.result, page::Role::result};
     made.chain = t.name;
     made.figures = c.figures(i);
     table.pictures.push_back(

@@ -181,9 +181,9 @@ void add_transforms(Exhibit& exhibit, const Image& image, const TransformsWanted
     const std::vector<double> rings = radial_power(s, 1.0 / 128);
     for (std::size_t i = 1; i < rings.size(); ++i) {
       power.x.push_back((static_cast<double>(i) + 0.5) / 128);
-      power.y.push_back(std::log10(std::max(1e-16, rings[i])));
+      power.y.push_back(std::max(1e-16, rings[i]));
     }
-    exhibit.curves("radial average", {power}, "frequency, cycles per pixel", "log10 of the mean power");
+    exhibit.curves("radial average", {power}, "frequency, cycles per pixel", "mean power", "", nullptr, {.y = true});
   }
   if (w.cosine) {
     const Image seen = coefficient_image(cosine_forward(gray_of(image), *w.cosine));

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -40,12 +41,12 @@ std::pair<int, int> size_of(const std::string& text) {
   return {static_cast<int>(*w), static_cast<int>(*h)};
 }
 
-// log10 |H| along fx, held at 1e-6.
+// |H| along fx, held at 1e-6.
 StageCurve transfer_curve(const std::string& spec, const Kernel& k) {
   StageCurve c{spec, {}, {}};
   for (int i = 0; i <= 200; ++i) {
     c.x.push_back(i / 400.0);
-    c.y.push_back(std::log10(std::max(1e-6, std::abs(frequency_response(k, c.x.back(), 0)))));
+    c.y.push_back(std::max(1e-6, std::abs(frequency_response(k, c.x.back(), 0))));
   }
   return c;
 }
@@ -100,13 +101,20 @@ int psf(const Session& session, const PsfArguments& o) {
       exhibit.on_page().add(
           {o.specs[i] + ", transfer function", transfer, page::Role::result, StageContent::frequencies, note});
     profiles.push_back(profile(o.specs[i], k));
+    // Side by side they are compared in form: a wide one has small weights.
+    const double most = *std::max_element(k.taps().begin(), k.taps().end());
+    if (kernels.size() > 1 && most > 0) {
+      for (double& v : profiles.back().y) v /= most;
+    }
     transfers.push_back(transfer_curve(o.specs[i], k));
   }
   if (o.json) print_json(kernels.size() == 1 ? all[0] : all);
   if (!o.files.wanted()) return 0;
-  if (exhibit.has_page()) exhibit.on_page().add(page::Plot{"gain along x", transfers, "cycles per pixel", "log10 |H|"});
-  exhibit.curves("profile, and gain along x", std::move(profiles), "pixels from the anchor", "weight", "",
-                 Exhibit::plot(transfers, "cycles per pixel", "log10 |H|"));
+  if (exhibit.has_page())
+    exhibit.on_page().add(page::Plot{"gain along x", transfers, "cycles per pixel", "|H|", "", false, true});
+  exhibit.curves("profile, and gain along x", std::move(profiles), "pixels from the anchor",
+                 kernels.size() > 1 ? "weight, of the largest" : "weight", "",
+                 Exhibit::plot(transfers, "cycles per pixel", "|H|", {.y = true}));
   if (!o.picture.empty()) {
     const Image image = session.read(o.picture).image;
     exhibit.picture({"log spectrum of " + base_name(o.picture), spectrum_image(spectrum(image, Taper::periodic)),

@@ -76,7 +76,7 @@ std::vector<StageCurve> curves_of(const std::vector<Method>& all, bool psnr) {
   std::vector<StageCurve> curves;
   for (const Method& m : all) {
     StageCurve c{m.name, {}, {}};
-    for (const Point& p : m.points) c.x.push_back(std::log2(p.bits)), c.y.push_back(psnr ? p.psnr : p.ssim);
+    for (const Point& p : m.points) c.x.push_back(p.bits), c.y.push_back(psnr ? p.psnr : p.ssim);
     if (!c.x.empty()) curves.push_back(std::move(c));
   }
   return curves;
@@ -135,8 +135,8 @@ int rate(const Session& session, const RateArguments& o) {
     }
   }
   if (!o.files.wanted()) return 0;
-  exhibit.curves("PSNR over the rate", curves_of(all, true), "log2 bits a pixel", "PSNR, dB");
-  exhibit.curves("SSIM over the rate", curves_of(all, false), "log2 bits a pixel", "SSIM");
+  exhibit.curves("PSNR over the rate", curves_of(all, true), "bits a pixel", "PSNR, dB", "", nullptr, {.x = true});
+  exhibit.curves("SSIM over the rate", curves_of(all, false), "bits a pixel", "SSIM", "", nullptr, {.x = true});
   if (exhibit.has_page()) exhibit.on_page().add({"input", image, page::Role::input});
   const double raw = static_cast<double>(image.shape().pixels()) * image.channels();
   for (const double ratio : {4.0, 8.0, 16.0, 32.0, 64.0}) {

@@ -162,15 +162,14 @@ void show(const SweepArguments& o, const Plan& plan, const Contest& c) {
       const auto n = internal::parse_number(plan.values(i)[0]);
       numbers = numbers && n.has_value();
       const double x = n ? *n : static_cast<double>(i);
-      curve.x.push_back(plan.varied[0].logarithmic && n ? std::log10(x) : x);
+      curve.x.push_back(x);
       const double y = value_of(trials[i], figure);
       curve.y.push_back(std::isfinite(y) ? y : 0);
     }
-    const std::string axis = plan.varied[0].logarithmic ? "log10 of " + plan.varied[0].key
-                             : numbers                  ? plan.varied[0].key
-                                                        : plan.varied[0].key + ", place in the list";
+    const std::string axis = numbers ? plan.varied[0].key : plan.varied[0].key + ", place in the list";
     exhibit.on_sheet({fmt::format("{} over {}{}", figure.name, plan.varied[0].key, marked),
-                      draw::curves({curve}, axis, figure.name), "", nullptr});
+                      draw::curves({curve}, axis, figure.name, {.x = plan.varied[0].logarithmic && numbers}), "",
+                      nullptr});
   } else {
     std::vector<double> values;
     for (std::size_t i = 0; i < plan.size(); ++i)

@@ -15,7 +15,8 @@ namespace sieve::draw {
 
 namespace {
 
-constexpr double kBar = 62;
+// Narrower than this two panels stand one above the other.
+constexpr double kBar = 62, kColumn = 560;
 
 class SignedPanel final : public SheetPanel {
  public:
@@ -47,10 +48,15 @@ class BesidePanel final : public SheetPanel {
  public:
   BesidePanel(SheetPanelPtr first, SheetPanelPtr second) : first_(std::move(first)), second_(std::move(second)) {}
   double tallest() const override { return 1.6; }
+  double least_height(double width) const override {
+    const double aspect = first_->aspect() > 0 ? first_->aspect() : 1;
+    return width < kColumn ? width / aspect + 10 + second_->least_height(width)
+                           : std::max(second_->least_height(width / 2), 0.3 * width);
+  }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     const double aspect = first_->aspect() > 0 ? first_->aspect() : 1;
-    if (height > width) {
-      const double share = std::min(0.55 * height, width / aspect);
+    if (width < kColumn || height > width) {
+      const double share = std::min(height - 10 - second_->least_height(width), width / aspect);
       first_->paint(cairo, left, top, width, share);
       second_->paint(cairo, left, top + share + 10, width, height - share - 10);
       return;

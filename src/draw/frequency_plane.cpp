@@ -16,6 +16,7 @@ class FrequencyPlane final : public SheetPanel {
  public:
   FrequencyPlane(const ConstView& v, std::vector<std::pair<double, double>> marks)
       : image_(reduced_copy(v)), marks_(std::move(marks)) {}
+  double least_height(double width) const override { return std::min(width / aspect(), width); }
   double aspect() const override { return (image_.width() + 0.1 * image_.height()) / (1.1 * image_.height()); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);

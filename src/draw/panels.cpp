@@ -34,6 +34,7 @@ class PicturePanel final : public SheetPanel {
  public:
   explicit PicturePanel(const ConstView& v) : image_(reduced_copy(v)) {}
   double aspect() const override { return static_cast<double>(image_.width()) / image_.height(); }
+  double least_height(double width) const override { return std::min(width / aspect(), width); }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     paint_raster(static_cast<cairo_t*>(cairo), image_, left, top, width, height, shade);
   }
@@ -51,6 +52,9 @@ class PlotPanel final : public SheetPanel {
         lines_(std::move(lines)),
         legend_(std::move(legend)),
         aside_(std::move(aside)) {}
+  double least_height(double) const override {
+    return 120 + 20 * static_cast<double>(std::max<std::size_t>(legend_.size(), 1) - 1);
+  }
   void paint(void* cairo, double left, double top, double width, double height) const override {
     auto* cr = static_cast<cairo_t*>(cairo);
     plot(cr, left, top, width, height, x_, y_, lines_, legend_);
@@ -107,6 +111,13 @@ class HeatPanel final : public SheetPanel {
 class TextPanel final : public SheetPanel {
  public:
   explicit TextPanel(std::vector<std::string> lines) : lines_(std::move(lines)) {}
+  double least_height(double width) const override {
+    // By the mean width of a letter: what is wrapped takes more lines.
+    double all = 0;
+    for (const std::string& l : lines_)
+      all += 4 + 17 * std::clamp(std::ceil(6.6 * static_cast<double>(l.size()) / width), 1.0, 3.0);
+    return all;
+  }
   void paint(void* cairo, double left, double top, double width, double) const override {
     for (const std::string& l : lines_)
       top += write(static_cast<cairo_t*>(cairo), l, left, top, width, {12, false, 3}, kInk) + 4;
@@ -128,6 +139,19 @@ Span span_of(const ConstView& v) {
     if (f.maximum > 1) s.high = std::max(s.high, std::ceil(10 * f.maximum) / 10);
   }
   return s;
+}
+
+// The points of a curve in the units of its axes, without those that have no place there.
+void to_axes(PlotCurve& c, LogAxes logarithmic) {
+  if (!logarithmic.x && !logarithmic.y) return;
+  PlotCurve kept{std::move(c.name), {}, {}};
+  for (std::size_t i = 0; i < c.x.size(); ++i) {
+    if ((logarithmic.x && !(c.x[i] > 0)) || (logarithmic.y && !(c.y[i] > 0))) continue;
+    if (static_cast<int>(i) == c.marked) kept.marked = static_cast<int>(kept.x.size());
+    kept.x.push_back(logarithmic.x ? std::log10(c.x[i]) : c.x[i]);
+    kept.y.push_back(logarithmic.y ? std::log10(c.y[i]) : c.y[i]);
+  }
+  c = std::move(kept);
 }
 
 // The height to draw a histogram in: one or two spikes (a flat sky, clipped ends) must not flatten all the rest.
@@ -213,24 +237,34 @@ SheetPanelPtr histogram(const ConstView& image, bool marks) {
   return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend), std::move(aside));
 }
 
-SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label) {
+SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label, LogAxes logarithmic) {
   std::vector<Line> lines;
   std::vector<Legend> legend;
-  Axis x{1e300, -1e300, std::move(x_label)}, y{1e300, -1e300, std::move(y_label)};
+  Axis x{1e300, -1e300, std::move(x_label), logarithmic.x}, y{1e300, -1e300, std::move(y_label), logarithmic.y};
   for (std::size_t i = 0; i < all.size(); ++i) {
     const Color& color = kCurves[i % kCurves.size()];
-    for (const double v : all[i].x) x = {std::min(x.low, v), std::max(x.high, v), x.label};
-    for (const double v : all[i].y) y = {std::min(y.low, v), std::max(y.high, v), y.label};
+    to_axes(all[i], logarithmic);
+    for (const double v : all[i].x) x.low = std::min(x.low, v), x.high = std::max(x.high, v);
+    for (const double v : all[i].y) y.low = std::min(y.low, v), y.high = std::max(y.high, v);
     if (!all[i].name.empty() && all.size() > 1) legend.push_back({all[i].name, color});
     const bool few = all[i].x.size() <= 64;
     lines.push_back({std::move(all[i].x), std::move(all[i].y), color, 0, few ? 2 : 1.2, few, true, all[i].marked});
   }
-  if (x.high <= x.low) x.high = x.low + 1;
-  if (!lines.empty() && lines[0].points)
-    x = {x.low - 0.02 * (x.high - x.low), x.high + 0.02 * (x.high - x.low), x.label};
-  if (y.high <= y.low) y.high = y.low + 1;
+  if (x.high < x.low) x.low = x.high = y.low = y.high = 0;
+  if (x.high == x.low) x.high = x.low + 1;
+  if (!lines.empty() && lines[0].points) {
+    const double room = 0.02 * (x.high - x.low);
+    x.low -= room;
+    x.high += room;
+  }
+  // A curve that is level stands in the middle of an axis from 0.
+  if (y.high == y.low) {
+    const double level = y.low;
+    y.low = logarithmic.y ? level - 1 : std::min(0.0, 2 * level);
+    y.high = logarithmic.y ? level + 1 : level == 0 ? 1 : std::max(0.0, 2 * level);
+  }
   // An axis from 0 where the curves come near it; some room above and below in any case.
-  if (y.low > 0 && y.low < 0.4 * y.high) y.low = 0;
+  if (!logarithmic.y && y.low > 0 && y.low < 0.4 * y.high) y.low = 0;
   if (y.low != 0) y.low -= 0.06 * (y.high - y.low);
   y.high += 0.06 * (y.high - y.low);
   return std::make_shared<PlotPanel>(x, y, std::move(lines), std::move(legend));

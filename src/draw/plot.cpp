@@ -1,5 +1,6 @@
 #include "draw/plot.hpp"
 
+#include <fmt/format.h>
 #include <plplot/plplot.h>
 
 #include <algorithm>
@@ -45,6 +46,22 @@ double tick(double span, double height) {
   return 10 * power;
 }
 
+// Values to label a logarithmic axis with: 1, 2 and 5 of every decade, or powers of ten alone where there are many.
+std::vector<double> log_ticks(const Axis& axis) {
+  std::vector<double> all;
+  const double span = axis.high - axis.low;
+  const double every = std::max(1.0, std::ceil(span / 6));
+  for (double decade = std::floor(axis.low); decade <= axis.high; ++decade) {
+    for (const double m : {1.0, 2.0, 5.0}) {
+      if (m > 1 && span > 2.2) continue;
+      if (span > 2.2 && std::fmod(std::fabs(decade), every) != 0) continue;
+      const double at = decade + std::log10(m);
+      if (at >= axis.low - 1e-9 && at <= axis.high + 1e-9) all.push_back(at);
+    }
+  }
+  return all;
+}
+
 }  // namespace
 
 void plot(cairo_t* cr, double left, double top, double width, double height, const Axis& x, const Axis& y,
@@ -64,7 +81,7 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   set_color(1, kFaint);
   set_color(2, kRule);
   pladv(0);
-  const Unit unit = unit_of(y.high);
+  const Unit unit = y.logarithmic ? Unit() : unit_of(y.high);
   // Margins in pixels of the page.
   const double bottom = (x.label.empty() ? 20.0 : 34.0) * kFine, leftward = 44.0 * kFine;
   plvpor(leftward / w, 1 - 10.0 * kFine / w, bottom / h, 1 - (y.label.empty() ? 8.0 : 20.0) * kFine / h);
@@ -106,7 +123,12 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   plsyax(5, 0);
   plsmaj(0, 0.5);
   plsmin(0, 0.5);
-  plbox("bcnst", 0, 0, "bcnstv", tick((y.high - y.low) * unit.factor, height), 0);
+  plbox(x.logarithmic ? "bc" : "bcnst", 0, 0, y.logarithmic ? "bc" : "bcnstv",
+        y.logarithmic ? 0 : tick((y.high - y.low) * unit.factor, height), 0);
+  const std::vector<double> across = x.logarithmic ? log_ticks(x) : std::vector<double>(),
+                            up = y.logarithmic ? log_ticks(y) : std::vector<double>();
+  for (const double v : across) pljoin(v, y.low * unit.factor, v, (y.low + 0.03 * (y.high - y.low)) * unit.factor);
+  for (const double v : up) pljoin(x.low, v, x.low + 0.02 * (x.high - x.low), v);
   plend1();
   cairo_destroy(own);
   cairo_save(cr);
@@ -117,16 +139,25 @@ void plot(cairo_t* cr, double left, double top, double width, double height, con
   cairo_paint(cr);
   cairo_restore(cr);
   cairo_surface_destroy(surface);
+  // The axes lie within PLplot's margins as set above.
+  const double axes_left = left + leftward / kFine, axes_right = left + width - 10,
+               axes_top = top + (y.label.empty() ? 8 : 20), axes_bottom = top + height - bottom / kFine;
+  for (const double v : across) {
+    const double at = axes_left + (v - x.low) / (x.high - x.low) * (axes_right - axes_left);
+    write(cr, fmt::format("{:.3g}", std::pow(10, v)), at - 24, axes_bottom + 3, 48, {10, false, 1, true}, kFaint);
+  }
+  for (const double v : up) {
+    const double at = axes_bottom - (v - y.low) / (y.high - y.low) * (axes_bottom - axes_top);
+    write(cr, fmt::format("{:.3g}", std::pow(10, v)), left, at - 7, leftward / kFine - 5, {10, false, 1, true}, kFaint);
+  }
   if (!y.label.empty()) write(cr, y.label + unit.name, left + 4, top + 2, width - 8, {10}, kFaint);
   if (!x.label.empty()) write(cr, x.label, left, top + height - 15, width, {10, false, 1, true}, kFaint);
   if (legend.empty()) return;
-  // The corner in which the fewest points of the curves lie, within the axes (PLplot's margins as set above).
+  // The corner in which the fewest points of the curves lie, within the axes.
   std::size_t longest = 0;
   for (const Legend& l : legend) longest = std::max(longest, l.name.size());
   const double wide = std::min(146.0, 36 + 7.2 * static_cast<double>(longest)),
                high = 17.0 * static_cast<double>(legend.size()) + 6;
-  const double axes_left = left + leftward / kFine, axes_right = left + width - 10,
-               axes_top = top + (y.label.empty() ? 8 : 20), axes_bottom = top + height - bottom / kFine;
   double best_x = 0, best_y = 0;
   int fewest = -1;
   for (const double cy : {axes_top + 3, axes_bottom - high - 3}) {

@@ -13,6 +13,7 @@ struct Axis {
   double low = 0;
   double high = 1;
   std::string label;
+  bool logarithmic = false;  // low, high and the points are logarithms to base 10, the labels are the values
 };
 
 struct Line {

@@ -3,17 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "sieve/spatial/kernel.hpp"
+#include "sieve/filter/kernels.hpp"
 
 namespace sieve::internal::page {
 
 using nlohmann::ordered_json;
 
 namespace {
-
-bool is_kernel(const Parameter& p) {
-  return p.kind == ParameterKind::text && p.allowed == TextValue<Kernel>::allowed();
-}
 
 // Where a slider runs: its ends are those of the range, or what is usual around the default where there are none. It is
 // logarithmic where the range spans so much that the default lies in the first twentieth; `floor` is then the smallest
@@ -54,7 +50,7 @@ ordered_json described(const Filter& filter) {
                         {"auto", p.may_be_auto}};
     if (p.kind == ParameterKind::choice) one["choices"] = p.choices;
     if (p.picture) one["picture"] = true;
-    if (is_kernel(p)) one["kernel"] = true;
+    if (holds_kernel(p)) one["kernel"] = true;
     if (p.kind == ParameterKind::number || p.kind == ParameterKind::whole) {
       const auto standard = parse_number(p.standard);
       one["slider"] = slider_of(p, standard.value_or(0));
@@ -88,15 +84,12 @@ ordered_json cards_of(const Chain& chain) {
 
 ordered_json shown_of(const Filter& step, const ConstView& before, const Resources& resources) {
   ordered_json grids = ordered_json::array(), plots = ordered_json::array();
-  for (const Parameter& p : step.about().parameters) {
-    if (!is_kernel(p)) continue;
-    const Kernel k = Kernel::parse(step.get(p.name), resources);
-    grids.push_back({{"title", p.name + " " + step.get(p.name)},
+  for (const auto& [name, k] : kernels_in(step, resources))
+    grids.push_back({{"title", name + " " + step.get(name)},
                      {"columns", k.width()},
                      {"rows", k.height()},
                      {"values", k.taps()},
                      {"anchor", {k.anchor_x(), k.anchor_y()}}});
-  }
   for (const Stage& s : step.stages(before)) {
     if (s.curves.empty()) continue;
     ordered_json curves = ordered_json::array();

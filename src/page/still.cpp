@@ -205,7 +205,13 @@ std::string Page::html(const PageOptions& options) const {
     ordered_json curves = ordered_json::array();
     for (const StageCurve& c : p.curves)
       curves.push_back({{"name", c.name}, {"x", numbers(c.x)}, {"y", numbers(c.y)}, {"marked", c.chosen}});
-    d["plots"].push_back({{"title", p.title}, {"curves", curves}, {"x", p.x_name}, {"y", p.y_name}, {"note", p.note}});
+    d["plots"].push_back({{"title", p.title},
+                          {"curves", curves},
+                          {"x", p.x_name},
+                          {"y", p.y_name},
+                          {"note", p.note},
+                          {"log_x", p.logarithmic_x},
+                          {"log_y", p.logarithmic_y}});
   }
   for (const Grid& g : parts_->grids)
     d["grids"].push_back({{"title", g.title},

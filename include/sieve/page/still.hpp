@@ -41,6 +41,8 @@ struct Plot {
   std::vector<StageCurve> curves;  ///< each with the index of a point to mark, -1 for none
   std::string x_name, y_name;      ///< of the quantities along the axes
   std::string note = {};           ///< a line about it
+  bool logarithmic_x = false;      ///< places along the x axis by their logarithm
+  bool logarithmic_y = false;      ///< the same along the y axis
 };
 
 /// Numbers on a grid: the weights of a kernel.
