@@ -87,7 +87,7 @@ function control(c, p, pictures, set, measured) {
     return row(label, element("button", { id, text: value, "aria-pressed": value === "yes" ? "true" : "false", onclick: () => store(value === "yes" ? "no" : "yes") }));
   if (p.kind === "choice") {
     if (p.choices.length <= 4)
-      return row(label, element("div", { class: "choices", role: "group", id }, ...p.choices.map(v =>
+      return row(label, element("div", { class: `choices${p.choices.join("").length > 17 ? " wide" : ""}`, role: "group", id }, ...p.choices.map(v =>
         element("button", { text: v, "aria-pressed": v === value ? "true" : "false", onclick: () => store(v) }))));
     const select = element("select", { id, onchange: e => store(e.target.value) }, ...p.choices.map(v => element("option", { value: v, text: v })));
     select.value = value;

@@ -259,13 +259,14 @@ function figures() {
     if (!f || !needed(name)) continue;
     const parts = [];
     if ("psnr" in f) parts.push(`PSNR ${decibels(f.psnr)} dB`, `SSIM ${number(f.ssim, 4)}`);
-    if ("gain" in f) parts.push(`gain ${f.gain >= 0 ? "+" : "\u2212"}${decibels(Math.abs(f.gain))} dB`);
+    if ("gain" in f) parts.push(`gain ${f.gain >= 0 ? "+" : "\u2212"}${decibels(Math.abs(f.gain))}`);
     if (f.noise !== undefined && f.noise !== null) parts.push(`noise ${number(f.noise, 4)}`);
     const ms = s.reports.reduce((t, r) => t + r.seconds, 0) * 1000;
     if (s.reports.length) parts.push(`${number(ms, 1)} ms`);
     if (parts.length) all.push(element("span", { "data-slot": name, class: s.settled ? "" : "stale" }, element("b", { text: name }), ` ${parts.join("  ")}`));
   }
   figuresNode.replaceChildren(...all);
+  figuresNode.title = figuresNode.textContent;
 }
 
 function useSlot(name) {

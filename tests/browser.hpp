@@ -101,7 +101,7 @@ class Browser {
     client_->set_read_timeout(120);
     client_->set_keep_alive(true);
     const json options = {{"args",
-                           {"--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--disable-gpu",
+                           {"--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
                             "--window-size=" + std::to_string(width) + "," + std::to_string(height)}}};
     session_ = "/session/" + post("/session", {{"capabilities", {{"alwaysMatch", {{"goog:chromeOptions", options}}}}}})
                                  .at("sessionId")

@@ -124,36 +124,40 @@ void report(const LineupArguments& o, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-// What tells the chains apart: the words that all begin or end with are left out, where something is left of each.
-// Gives what is common as the last.
-std::vector<std::string> differing(const std::vector<Trial>& trials) {
+// What tells the chains apart: the words that stand in all of them are left out, where something is left of each.
+struct Captions {
+  std::vector<std::string> names;
+  std::string common;  // what was left out
+};
+Captions captions_of(const std::vector<Trial>& trials) {
   std::vector<std::vector<std::string>> words;
   for (const Trial& t : trials) words.push_back(words_of(t.name));
-  std::size_t least = words[0].size(), head = 0, tail = 0;
-  for (const auto& w : words) least = std::min(least, w.size());
-  const auto all_alike = [&](auto word) {
-    return std::all_of(words.begin(), words.end(), [&](const auto& w) { return word(w) == word(words[0]); });
+  const auto in_all = [&](const std::string& word) {
+    return words.size() > 1 && std::all_of(words.begin(), words.end(), [&](const auto& w) {
+             return std::find(w.begin(), w.end(), word) != w.end();
+           });
   };
-  while (words.size() > 1 && head + 1 < least && all_alike([&](const auto& w) { return w[head]; })) ++head;
-  while (words.size() > 1 && head + tail + 1 < least &&
-         all_alike([&](const auto& w) { return w[w.size() - 1 - tail]; }))
-    ++tail;
-  const auto text = [](auto from, auto to) { return fmt::format("{}", fmt::join(from, to, " ")); };
-  std::vector<std::string> names;
-  for (const auto& w : words)
-    names.push_back(text(w.begin() + static_cast<long>(head), w.end() - static_cast<long>(tail)));
-  const auto& w = words[0];
-  names.push_back(head + tail == 0 ? ""
-                                   : text(w.begin(), w.begin() + static_cast<long>(head)) + " ... " +
-                                         text(w.end() - static_cast<long>(tail), w.end()));
-  return names;
+  Captions c;
+  std::vector<std::string> common;
+  std::copy_if(words[0].begin(), words[0].end(), std::back_inserter(common), in_all);
+  for (auto& w : words) {
+    std::erase_if(w, in_all);
+    c.names.push_back(fmt::format("{}", fmt::join(w, " ")));
+  }
+  if (std::any_of(c.names.begin(), c.names.end(), [](const std::string& n) { return n.empty(); })) {
+    std::transform(trials.begin(), trials.end(), c.names.begin(), [](const Trial& t) { return t.name; });
+    common.clear();
+  }
+  std::erase(common, "then");
+  c.common = fmt::format("{}", fmt::join(common, " "));
+  return c;
 }
 
 void show(const LineupArguments& o, const Contest& c, const Rectangle& part) {
-  const std::vector<std::string> names = differing(c.trials);
+  const Captions captions = captions_of(c.trials);
   Exhibit exhibit(o.files, base_name(o.in) + ": the candidates",
                   fmt::format("{}{}each with the detail {}x{} at {},{} enlarged and its histogram{}",
-                              names.back().empty() ? "" : "all: " + names.back() + "; ",
+                              captions.common.empty() ? "" : "all with " + captions.common + "; ",
                               c.truth ? "against " + base_name(o.truth) + "; " : "", part.width, part.height, part.x,
                               part.y, c.best >= 0 ? fmt::format("; * the best by {}", c.figure.name) : ""));
   const auto add = [&](page::Picture picture, const std::string& note, bool best = false) {
@@ -184,7 +188,7 @@ void show(const LineupArguments& o, const Contest& c, const Rectangle& part) {
   table.best = c.best;
   for (std::size_t i = 0; i < c.trials.size(); ++i) {
     const Trial& t = c.trials[i];
-    page::Picture made{names[i], t.result, page::Role::result};
+    page::Picture made{captions.names[i], t.result, page::Role::result};
     made.chain = t.name;
     made.figures = c.figures(i);
     table.pictures.push_back(

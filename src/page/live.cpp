@@ -213,7 +213,7 @@ struct Live::Parts {
                         {"height", p.image.height()},
                         {"channels", p.image.channels()},
                         {"white", p.image.white_level()}});
-    ordered_json d = {{"title", setup.inputs[0].name + ", live"},
+    ordered_json d = {{"title", setup.inputs[0].name},
                       {"subtitle", ""},
                       {"made", "lean-sieve " SIEVE_VERSION},
                       {"pictures", ordered_json::array()}};
