@@ -13,7 +13,7 @@ namespace {
 using namespace sieve;
 
 struct Waited {
-  double median = 0, worst = 0, frames = 0;
+  double median = 0, worst = 0, frames = 0, loaded = 0;
 };
 
 // Fifty moves of the first slider one after the other, then two seconds of a drag.
@@ -25,11 +25,14 @@ Waited moves(const Image& in, const std::string& chain, int from, double by, boo
   const std::jthread serving([&](const std::stop_token& stop) { live.serve(stop); });
   test::Browser browser;
   browser.open(live.address());
+  browser.wait("performance.getEntriesByName('first-picture').length");
+  const double loaded = browser.value("performance.getEntriesByName('first-picture')[0].startTime");
   browser.wait("document.querySelector('#figures [data-slot]')");
   if (one_to_one) browser.keys("1");
   std::this_thread::sleep_for(std::chrono::seconds(2));
   const auto result = browser.promised(fmt::format(R"((async () => {{
-    const slider = document.querySelector('.card input[type=range]'), waited = [], pause = ms => new Promise(r => setTimeout(r, ms));
+    const slider = document.querySelector('.card input[type=range]'), waited = [];
+    const pause = ms => new Promise(r => setTimeout(r, ms));
     const move = i => {{ slider.value = {} + i * {}; slider.dispatchEvent(new Event('input')); }};
     const seen = () => performance.getEntriesByName('slider-to-picture');
     for (let i = 0; i < 50; ++i) {{
@@ -47,7 +50,7 @@ Waited moves(const Image& in, const std::string& chain, int from, double by, boo
                                                    from, by));
   auto waited = result[0].get<std::vector<double>>();
   std::sort(waited.begin(), waited.end());
-  return {waited[waited.size() / 2], waited.back(), result[1]};
+  return {waited[waited.size() / 2], waited.back(), result[1], loaded};
 }
 
 double first_picture(const Image& in) {
@@ -79,8 +82,8 @@ int main(int argc, char** argv) {
   context.setAsDefaultForAssertsOutOfTestCases();
   const Image small(bench::scene().view().part({900, 500, 768, 512}));
   const auto tell = [](const char* what, const Waited& w) {
-    fmt::print("{:48} median {:5.1f} ms, worst {:6.1f} ms, {:4.1f} frames a second\n", what, w.median, w.worst,
-               w.frames);
+    fmt::print("{:48} median {:5.1f} ms, worst {:6.1f} ms, {:4.1f} frames a second; loaded in {:.0f} ms\n", what,
+               w.median, w.worst, w.frames, w.loaded);
   };
   tell("768x512 color, gaussian then unsharp", moves(small, "gaussian then unsharp", 300, 5, false));
   tell("768x512 color, median radius=3", moves(small, "median radius=3", 150, 2, false));

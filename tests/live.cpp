@@ -114,7 +114,7 @@ std::string error_of(const httplib::Result& r, int status) {
 TEST_CASE("the server gives what the engine gives: the whole exactly, a part at any scale as a glimpse") {
   const Image in = test::noise(150, 90, 3);
   page::LiveSetup setup = setup_of(in);
-  setup.truth.push_back({"clean.png", Gaussian{.sigma = 1}(in)});
+  setup.truth = page::LivePicture{"clean.png", Gaussian{.sigma = 1}(in)};
   const Served live(std::move(setup));
   for (const std::string& text :
        std::vector<std::string>{"gaussian sigma=2 then unsharp", "median radius=2", "equalize", "wiener noise=0.1",
@@ -207,7 +207,7 @@ TEST_CASE("who is refused: other tokens, hosts, origins and bodies; files nobody
   CHECK(saved == "x.toml");
   CHECK_THROWS_AS(page::Live({}), InvalidArgument);
   page::LiveSetup other = setup_of(test::noise(4, 4));
-  other.truth.push_back({"t", test::noise(5, 4)});
+  other.truth = page::LivePicture{"t", test::noise(5, 4)};
   CHECK_THROWS_AS(page::Live(std::move(other)), InvalidArgument);
   page::LiveSetup taken_port = setup_of(test::noise(4, 4));
   taken_port.port = std::stoi(live.host.substr(live.host.find(':') + 1));
@@ -246,7 +246,7 @@ TEST_CASE("a chain is made, changed, taken back and judged on the page") {
   const Image clean = test::noon(), in = ImpulseNoise{}(clean);
   page::LiveSetup setup = setup_of(in);
   setup.inputs.push_back({"folder/other.png", test::noise(90, 60, 1)});
-  setup.truth.push_back({"clean.png", clean});
+  setup.truth = page::LivePicture{"clean.png", clean};
   const Served live(std::move(setup));
   Browser browser;
   browser.open(live.address());
@@ -366,6 +366,10 @@ TEST_CASE("a chain is made, changed, taken back and judged on the page") {
   browser.wait("document.getElementById('form').value.startsWith('within part=')");
   // A computation that does not end is stopped from the page.
   browser.set("#form", "forever");
+  browser.wait("document.querySelector('#progress button')");
+  // A struct of one's own has its slider, by its range.
+  browser.set("[data-card=forever] input[type=range]", "1000");
+  CHECK(browser.value("document.querySelector('[data-card=forever] .box').value") == "9");
   browser.wait("document.querySelector('#progress button')");
   browser.click("#progress button");
   browser.wait("document.getElementById('line').textContent === 'stopped on request'");

@@ -248,6 +248,32 @@ TEST_CASE("views, probe, line, rectangle and histogram say what the library says
   browser.wait("document.getElementById('zoom').textContent === '1:1'");
   browser.wheel(ox + 100, oy + 100, -100);
   browser.wait("document.getElementById('zoom').textContent === '2:1'");
+  const std::string twice =
+      "document.getElementById('canvas').dispatchEvent(new MouseEvent('dblclick', { clientX: 600, clientY: 400, "
+      "bubbles: true }))";
+  browser.run(twice);
+  browser.wait(
+      "document.getElementById('zoom').textContent === '1:1' && document.getElementById('do-fit').ariaPressed === "
+      "'true'");
+  browser.run(twice);
+  browser.wait(
+      "document.getElementById('do-fit').ariaPressed === 'false' && document.getElementById('do-one').ariaPressed === "
+      "'true'");
+  // First and second change places; counts by logarithm; the marks off.
+  browser.keys("x");
+  browser.wait("document.querySelector('.caption').textContent === 'before'");
+  browser.keys("x");
+  browser.keys("o");
+  browser.wait("document.getElementById('do-marks').ariaPressed === 'false'");
+  browser.keys("0");
+  browser.keys("q");
+  browser.wait(
+      "document.querySelector('.caption').textContent === 'after' && document.getElementById('do-fit').ariaPressed === "
+      "'true'");
+  CHECK(pixel(100, 50)[1] == 255);
+  const std::string axis = browser.text("#panel-histogram svg");
+  browser.keys("h");
+  browser.wait("document.querySelector('#panel-histogram svg').textContent !== " + json(axis).dump());
   // Columns fold, the keys are listed, light becomes dark.
   browser.keys("[");
   browser.keys("]");
@@ -360,6 +386,19 @@ TEST_CASE("pages of the tool: a sweep with its slider, a lineup with its table, 
   browser.wait(
       "document.querySelector('.caption').textContent === document.querySelector('.table tbody tr:last-child "
       "button').textContent");
+
+  // Over two parameters: two sliders, and a map of the figure whose cells can be chosen.
+  REQUIRE(test::lsieve("sweep " + noisy + " --truth " + (f / "small.png") +
+                       " 'unsharp sigma=1|2|3 amount=0.2|0.4' --page " + (f / "map.html"))
+              .code == 2);
+  REQUIRE(test::lsieve("sweep " + noisy + " --truth " + (f / "small.png") +
+                       " unsharp 'sigma=1|2|3' 'amount=0.2|0.4' --page " + (f / "map.html"))
+              .code == 0);
+  browser.open(address(f / "map.html"));
+  browser.click("[data-run='4']");
+  browser.wait("document.querySelector('.caption').textContent === 'sigma=2 amount=0.4'");
+  CHECK(browser.value("[document.querySelector('#run-0').value, document.querySelector('#run-1').value]") ==
+        json{"1", "1"});
 
   const std::string small = f / "small.png";
   for (const std::string& command : std::vector<std::string>{

@@ -38,7 +38,7 @@ int live(const Session& session, const LiveArguments& o) {
   setup.chain = o.words.empty() ? Chain() : Chain::parse(o.words, session.catalogue, session.resources());
   setup.inputs.push_back({o.in, session.read(o.in).image});
   for (const std::string& name : o.also) setup.inputs.push_back({name, session.read(name).image});
-  if (!o.truth.empty()) setup.truth.push_back({o.truth, session.read(o.truth).image});
+  if (!o.truth.empty()) setup.truth = page::LivePicture{o.truth, session.read(o.truth).image};
   setup.folder = std::filesystem::current_path().string();
   setup.port = o.port;
   Saver saver;

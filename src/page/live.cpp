@@ -110,7 +110,7 @@ struct Live::Parts {
   std::map<std::string, std::shared_ptr<Desk>> desks;
   std::map<std::string, std::shared_ptr<const Image>> opened;
 
-  const Image* truth() const { return setup.truth.empty() ? nullptr : &setup.truth[0].image; }
+  const Image* truth() const { return setup.truth ? &setup.truth->image : nullptr; }
 
   // What chains of the page may open: what was named when the page was made.
   Resources resources() {
@@ -123,11 +123,10 @@ struct Live::Parts {
                               "there as a further input");
     };
     r.picture = [this, allowed](const std::string& name) -> Image {
-      for (const auto* all : {&setup.inputs, &setup.truth}) {
-        for (const LivePicture& p : *all) {
-          if (p.name == name) return p.image;
-        }
+      for (const LivePicture& p : setup.inputs) {
+        if (p.name == name) return p.image;
       }
+      if (setup.truth && setup.truth->name == name) return setup.truth->image;
       allowed(name);
       const std::lock_guard lock(guard);
       auto& kept = opened[name];
@@ -218,7 +217,7 @@ struct Live::Parts {
                       {"made", "lean-sieve " SIEVE_VERSION},
                       {"pictures", ordered_json::array()}};
     d["live"] = {{"inputs", inputs},
-                 {"truth", setup.truth.empty() ? "" : setup.truth[0].name},
+                 {"truth", setup.truth ? setup.truth->name : ""},
                  {"chain", cards_of(setup.chain)},
                  {"catalogue", described(*catalogue)},
                  {"folder", setup.folder},
@@ -289,9 +288,9 @@ struct Live::Parts {
     });
     answer("/picture", [this](const json& body, httplib::Response& response) {
       const bool clean = body.value("truth", false);
-      if (clean && setup.truth.empty()) throw InvalidArgument("there is no truth");
+      if (clean && !setup.truth) throw InvalidArgument("there is no truth");
       reply(response, ordered_json::object(),
-            coded(clean ? setup.truth[0].image : setup.inputs[input(body)].image, kExact, false));
+            coded(clean ? setup.truth->image : setup.inputs[input(body)].image, kExact, false));
     });
     answer("/run", [this](const json& body, httplib::Response& response) {
       const auto d = desk(body);
@@ -363,13 +362,11 @@ Live::Live(LiveSetup setup) : parts_(std::make_unique<Parts>()) {
   p.setup = std::move(setup);
   p.catalogue = p.setup.catalogue != nullptr ? p.setup.catalogue : &Catalogue::standard();
   if (p.setup.inputs.empty()) throw InvalidArgument("a live page needs a picture: give one or more inputs");
-  if (p.setup.truth.size() > 1) throw InvalidArgument("a live page has one truth at most");
-  if (!p.setup.truth.empty()) {
-    const Shape &a = p.setup.inputs[0].image.shape(), &b = p.setup.truth[0].image.shape();
+  if (p.setup.truth) {
+    const Shape &a = p.setup.inputs[0].image.shape(), &b = p.setup.truth->image.shape();
     if (a.width != b.width || a.height != b.height || a.color_channels() != b.color_channels())
       throw InvalidArgument(fmt::format("{} is {}, the truth {} is {}: both need one size and the same color channels",
-                                        p.setup.inputs[0].name, text_of(a).text, p.setup.truth[0].name,
-                                        text_of(b).text));
+                                        p.setup.inputs[0].name, text_of(a).text, p.setup.truth->name, text_of(b).text));
   }
   collect_names(p.setup.chain, p.named);
   p.declare();

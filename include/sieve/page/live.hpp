@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
 #include <stop_token>
 #include <string>
 #include <utility>
@@ -24,7 +25,7 @@ struct LivePicture {
 /// What a live page works with.
 struct LiveSetup {
   std::vector<LivePicture> inputs;       ///< one or more to choose from
-  std::vector<LivePicture> truth;        ///< the clean picture, or none
+  std::optional<LivePicture> truth;      ///< the clean picture, of the size of the first input
   Chain chain = {};                      ///< what the page begins with
   const Catalogue* catalogue = nullptr;  ///< the filters to choose from; null: those of the library
   /// What opens the files that the first chain names. Chains of the page itself open no others: pictures and texts by
