@@ -1,107 +1,18 @@
 // The live page: chains A and B on pictures that the server holds.
 
 import { state, change, on, tell, pictures, addPicture, Picture, element, number, decibels } from "page/model";
-import { visiblePart } from "page/viewer";
 import { action, button } from "page/actions";
-import { told, sent, Superseded } from "page/remote";
+import { told, sent } from "page/remote";
 import { activeCards, card, drawCards, endOf, isGroup, search, textOf, useCatalogue } from "page/cards";
 import { more, showExtra } from "page/measures";
+import { alone, desk, makeSlot, needed, pump, slot, stopRun, viewChanged, wantRun } from "page/running";
 
-// Above so many pixels only what is seen travels.
-const mostPixels = 16e6;
-let live, input = 0, active = "A", step = 0, gone = false;
-const slots = {};
-const slot = () => slots[active];
-const keyOfInput = () => `in${input}`;
-
-function makeSlot(name, cards) {
-  slots[name] = { name, cards, undo: [], redo: [], problems: {}, reports: [], figures: {}, forms: null, wanted: true, settled: false, last: 0 };
-  addPicture(new Picture(name, name, "result", null));
-}
-
-// --- running ---------------------------------------------------------------------------------------------------------
-
-let busy = null, restTimer = 0, moved = 0;
-const needed = name => [state.first, state.second, active].includes(name);
-
-// The chain of a slot changed, or what it runs on.
-function wantRun(name) {
-  const s = slots[name];
-  s.wanted = true;
-  s.settled = false;
-  pump();
-}
-// One request at a time; one that takes long is ended by the next.
-function pump() {
-  if (gone) return;
-  if (busy) {
-    if (performance.now() - busy.since > 150 && busy.name === active && slots[busy.name].wanted) busy.stop.abort();
-    return;
-  }
-  const next = [active, "A", "B", "S"].find(n => slots[n] && slots[n].wanted && needed(n));
-  if (next) return send(slots[next], false);
-  clearTimeout(restTimer);
-  restTimer = setTimeout(() => {
-    const rest = [active, "A", "B", "S"].find(n => slots[n] && !slots[n].settled && !slots[n].wanted && needed(n) && !slots[n].failed);
-    if (rest && !busy) send(slots[rest], true);
-  }, 120);
-}
-const textOfSlot = s => s.name === "S" ? textOf(slot().cards) : textOf(s.cards);
-
-async function send(s, all) {
-  const since = performance.now(), stop = new AbortController(), picture = pictures.get(s.name);
-  busy = { name: s.name, since, stop };
-  s.wanted = false;
-  s.failed = false;
-  const seen = visiblePart();
-  const body = { slot: s.name, input, chain: textOfSlot(s), figures: all };
-  if (s.name === "S") body.upto = step;
-  const of = picture.shape || [live.inputs[input].width, live.inputs[input].height];
-  if (seen && !(all && of[0] * of[1] <= mostPixels)) {
-    body.part = [seen.part.x, seen.part.y, seen.part.width, seen.part.height];
-    body.shrink = seen.shrink;
-  }
-  const watching = setInterval(() => watch(s, since), 200);
-  try {
-    const { head, samples } = await sent("run", body, stop.signal);
-    const [x, y, width, height] = head.part;
-    picture.name = s.name === "S" ? `step ${step}` : `chain ${s.name}`;
-    if (all && head.shrink === 1 && x === 0 && y === 0 && width === head.shape[0] && height === head.shape[1]) picture.set(samples);
-    else picture.setSeen({ samples, part: { x, y, width, height }, shrink: head.shrink }, head.shape);
-    s.problems = {};
-    if (all) {
-      s.settled = true;
-      s.figures = head.figures;
-      s.reports = head.steps;
-      figures();
-      facts(s);
-    }
-    s.last = head.seconds;
-    tell("line", { kind: "", text: "" });
-    if (moved) { const from = moved; moved = 0; requestAnimationFrame(() => performance.measure("slider-to-picture", { start: from, end: performance.now() })); }
-  } catch (e) {
-    if (!(e instanceof Superseded)) {
-      s.failed = true;
-      s.settled = true;
-      problem(s, e.message);
-    } else if (!stop.signal.aborted) s.wanted = true;
-  }
-  clearInterval(watching);
-  tell("progress", null);
-  busy = null;
-  pump();
-}
-async function watch(s, since) {
-  if (performance.now() - since < 300) return;
-  try { tell("progress", { share: (await told("progress", {})).share, stop: stopRun }); } catch { /* the run itself tells */ }
-}
-async function stopRun() {
-  if (busy) { const s = slots[busy.name]; s.failed = true; busy.stop.abort(); await told("stop", {}); tell("line", { kind: "", text: "stopped on request" }); s.wanted = false; s.settled = true; }
-}
+const keyOfInput = () => `in${desk.input}`;
 
 // An error stands beside the step that it names, and in the line at the foot.
 function problem(s, text) {
-  const named = /^step (\d+): /.exec(text), cards = s.cards || [];
+  const named = /^step (\d+): /.exec(text),
+    cards = s.cards || [];
   const c = named ? activeCards(cards)[+named[1] - 1] : cards.find(e => !e.off && text.startsWith(`${e.filter}:`));
   s.problems = c ? { [c.id]: text } : {};
   tell("line", { kind: "error", text });
@@ -123,29 +34,41 @@ function remember(what = "") {
   lastChange = what;
 }
 function changed(redrawn = true) {
-  moved = performance.now();
+  desk.moved = performance.now();
   if (redrawn) column();
-  if (slots.S && state.second === "S") wantRun("S");
-  wantRun(active);
+  if (desk.slots.S && state.second === "S") wantRun("S");
+  wantRun(desk.active);
+  figures();
   forms();
 }
 function act(what, c, name, value, moving) {
-  const s = slot(), cards = s.cards, i = cards.indexOf(c), last = isGroup(c) ? endOf(cards, i) : i;
+  const s = slot(),
+    cards = s.cards,
+    i = cards.indexOf(c),
+    last = isGroup(c) ? endOf(cards, i) : i;
   if (what === "open" || what === "help") {
     c[what] = !c[what];
     return column();
   }
   remember(what === "set" ? `${c.id} ${name}` : "");
   if (what === "set") {
-    if (value === undefined) delete c.values[name]; else c.values[name] = value;
+    if (value === undefined) delete c.values[name];
+    else c.values[name] = value;
     return changed(!moving);
   }
   if (what === "off") c.off = !c.off;
   if (what === "remove") cards.splice(i, last - i + 1);
-  if (what === "copy") cards.splice(last + 1, 0, ...cards.slice(i, last + 1).map(e => ({ ...card(e.filter, e.values), off: e.off })));
+  if (what === "copy")
+    cards.splice(last + 1, 0, ...cards.slice(i, last + 1).map(e => ({ ...card(e.filter, e.values), off: e.off })));
   const all = cards.slice(i, last + 1);
-  if (what === "up" && i > 0) { cards.splice(i, all.length); cards.splice(i - 1, 0, ...all); }
-  if (what === "down" && last + 1 < cards.length) { cards.splice(i, all.length); cards.splice(i + 1, 0, ...all); }
+  if (what === "up" && i > 0) {
+    cards.splice(i, all.length);
+    cards.splice(i - 1, 0, ...all);
+  }
+  if (what === "down" && last + 1 < cards.length) {
+    cards.splice(i, all.length);
+    cards.splice(i + 1, 0, ...all);
+  }
   changed();
 }
 function add(name) {
@@ -168,36 +91,75 @@ async function readText(text) {
     remember();
     slot().cards = chain.map(c => card(c.filter, c.values));
     changed();
-  } catch (e) { tell("line", { kind: "error", text: e.message }); }
+  } catch (e) {
+    tell("line", { kind: "error", text: e.message });
+  }
 }
 
 // --- the left column -------------------------------------------------------------------------------------------------
 
-const left = document.getElementById("left"), strip = element("div", { class: "strip" }), list = element("div", { id: "cards" });
-const found = element("div", { class: "found", role: "listbox", hidden: true }), box = element("input", { type: "search", id: "search", placeholder: "add a step: name or word", "aria-label": "add a step" });
+const left = document.getElementById("left"),
+  strip = element("div", { class: "strip" }),
+  list = element("div", { id: "cards" });
+const found = element("div", { class: "found", role: "listbox", hidden: true }),
+  box = element("input", {
+    type: "search",
+    id: "search",
+    placeholder: "add a step: name or word",
+    "aria-label": "add a step",
+  });
 const formsNode = element("div", { class: "forms" });
 
 function column() {
-  strip.replaceChildren(...live.inputs.map((p, i) => element("button", { text: p.name.split("/").pop(), title: `${p.name}, ${p.width}x${p.height}x${p.channels}`,
-    "aria-pressed": i === input ? "true" : "false", onclick: () => choose(i) })));
-  strip.hidden = live.inputs.length < 2;
+  strip.replaceChildren(
+    ...desk.live.inputs.map((p, i) =>
+      element("button", {
+        text: p.name.split("/").pop(),
+        title: `${p.name}, ${p.width}x${p.height}x${p.channels}`,
+        "aria-pressed": i === desk.input ? "true" : "false",
+        onclick: () => choose(i),
+      }),
+    ),
+  );
+  strip.hidden = desk.live.inputs.length < 2;
   const s = slot();
-  drawCards(list, s.cards, { pictures: [...live.inputs.map(p => p.name), live.truth].filter(Boolean), problems: s.problems, reports: s.reports, act });
+  drawCards(list, s.cards, {
+    pictures: [...desk.live.inputs.map(p => p.name), desk.live.truth].filter(Boolean),
+    problems: s.problems,
+    reports: s.reports,
+    act,
+  });
 }
 // What a run told of its steps, without taking a slider from under the hand.
 function facts(s) {
-  if (s.name === active && !left.querySelector("input[type=range]:active") && !left.contains(document.activeElement)) column();
-  else if (s.name === active) on1 = true;
+  if (
+    s.name === desk.active &&
+    !left.querySelector("input[type=range]:active") &&
+    !left.contains(document.activeElement)
+  )
+    column();
+  else if (s.name === desk.active) waiting = true;
 }
-let on1 = false;
-left.addEventListener("focusout", () => { if (on1) setTimeout(() => { if (on1 && !left.contains(document.activeElement)) { on1 = false; column(); } }, 50); });
+let waiting = false;
+left.addEventListener("focusout", () => {
+  if (waiting)
+    setTimeout(() => {
+      if (waiting && !left.contains(document.activeElement)) {
+        waiting = false;
+        column();
+      }
+    }, 50);
+});
 
 function choose(i) {
   const was = keyOfInput();
-  input = i;
+  desk.input = i;
   if (state.first === was) state.first = keyOfInput();
   if (state.second === was) state.second = keyOfInput();
-  for (const s of Object.values(slots)) { s.wanted = true; s.settled = false; }
+  for (const s of Object.values(desk.slots)) {
+    s.wanted = true;
+    s.settled = false;
+  }
   change({ first: state.first, second: state.second });
   column();
   pump();
@@ -208,45 +170,140 @@ let hit = 0;
 function offer() {
   const all = document.activeElement === box ? search(box.value) : [];
   hit = Math.max(0, Math.min(hit, all.length - 1));
-  found.replaceChildren(...all.slice(0, 40).map((f, i) => element("button", { role: "option", "aria-selected": i === hit ? "true" : "false", title: f.summary,
-    onpointerdown: e => { e.preventDefault(); pick(f); } }, element("b", { text: f.name }), ` ${f.summary}`)));
+  found.replaceChildren(
+    ...all.slice(0, 40).map((f, i) =>
+      element(
+        "button",
+        {
+          role: "option",
+          "aria-selected": i === hit ? "true" : "false",
+          title: f.summary,
+          onpointerdown: e => {
+            e.preventDefault();
+            pick(f);
+          },
+        },
+        element("b", { text: f.name }),
+        ` ${f.summary}`,
+      ),
+    ),
+  );
   found.hidden = !all.length;
   found.style.top = `${box.getBoundingClientRect().bottom}px`;
   found.children[hit]?.scrollIntoView({ block: "nearest" });
 }
-function pick(f) { box.value = ""; box.blur(); add(f.name); }
-box.addEventListener("input", () => { hit = 0; offer(); });
+function pick(f) {
+  box.value = "";
+  box.blur();
+  add(f.name);
+}
+box.addEventListener("input", () => {
+  hit = 0;
+  offer();
+});
 box.addEventListener("focus", offer);
 box.addEventListener("blur", offer);
 box.addEventListener("keydown", e => {
-  if (e.key === "ArrowDown" || e.key === "ArrowUp") { hit += e.key === "ArrowDown" ? 1 : -1; e.preventDefault(); offer(); }
-  if (e.key === "Enter") { const f = search(box.value)[hit]; if (f) pick(f); }
+  if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+    hit += e.key === "ArrowDown" ? 1 : -1;
+    e.preventDefault();
+    offer();
+  }
+  if (e.key === "Enter") {
+    const f = search(box.value)[hit];
+    if (f) pick(f);
+  }
 });
 
 // The chain as text, command, recipe and C++.
-let formsTimer = 0, shownForm = "text", saveName = "result.png";
+let formsTimer = 0,
+  shownForm = "text",
+  saveName = "result.png";
 function forms() {
   clearTimeout(formsTimer);
   formsTimer = setTimeout(async () => {
-    try { slot().forms = await told("forms", { input, chain: textOf(slot().cards) }); } catch { return; }
+    try {
+      slot().forms = await told("forms", { input: desk.input, chain: textOf(slot().cards) });
+    } catch {
+      return;
+    }
     drawForms();
   }, 250);
 }
 function drawForms() {
-  const f = slot().forms || {}, kinds = { text: "text", command: "command", recipe: "recipe", source: "C++" };
-  const area = element("textarea", { id: "form", rows: 4, spellcheck: "false", "aria-label": kinds[shownForm], readonly: shownForm !== "text" });
+  const f = slot().forms || {},
+    kinds = { text: "text", command: "command", recipe: "recipe", source: "C++" };
+  const area = element("textarea", {
+    id: "form",
+    rows: 4,
+    spellcheck: "false",
+    "aria-label": kinds[shownForm],
+    readonly: shownForm !== "text",
+  });
   area.value = f[shownForm] || "";
-  area.addEventListener("change", () => { if (shownForm === "text") readText(area.value); });
-  const name = element("input", { id: "save-name", type: "text", value: saveName, "aria-label": "name to save under", onchange: e => { saveName = e.target.value; } });
+  area.addEventListener("change", () => {
+    if (shownForm === "text") readText(area.value);
+  });
+  const name = element("input", {
+    id: "save-name",
+    type: "text",
+    value: saveName,
+    "aria-label": "name to save under",
+    onchange: e => {
+      saveName = e.target.value;
+    },
+  });
   const save = what => async () => {
-    try { tell("line", { kind: "", text: (await told("save", { what, slot: active, input, chain: textOf(slot().cards), name: name.value })).line }); }
-    catch (e) { tell("line", { kind: "error", text: e.message }); }
+    try {
+      tell("line", {
+        kind: "",
+        text: (
+          await told("save", {
+            what,
+            slot: desk.active,
+            input: desk.input,
+            chain: textOf(slot().cards),
+            name: name.value,
+          })
+        ).line,
+      });
+    } catch (e) {
+      tell("line", { kind: "error", text: e.message });
+    }
   };
-  formsNode.replaceChildren(element("div", { class: "row" }, ...Object.entries(kinds).map(([k, label]) =>
-      element("button", { text: label, id: `form-${k}`, "aria-pressed": k === shownForm ? "true" : "false", onclick: () => { shownForm = k; drawForms(); } })),
-    element("button", { text: "copy", id: "copy", onclick: () => tell("copy", area.value) })), area,
-    live.saves ? element("div", { class: "row", title: `into ${live.folder}` }, name, element("button", { text: "save result", id: "save-result", onclick: save("result") }),
-      element("button", { text: "save recipe", id: "save-recipe", title: "a name that ends in .toml", onclick: save("recipe") })) : null);
+  formsNode.replaceChildren(
+    element(
+      "div",
+      { class: "row" },
+      ...Object.entries(kinds).map(([k, label]) =>
+        element("button", {
+          text: label,
+          id: `form-${k}`,
+          "aria-pressed": k === shownForm ? "true" : "false",
+          onclick: () => {
+            shownForm = k;
+            drawForms();
+          },
+        }),
+      ),
+      element("button", { text: "copy", id: "copy", onclick: () => tell("copy", area.value) }),
+    ),
+    area,
+    desk.live.saves
+      ? element(
+          "div",
+          { class: "row", title: `into ${desk.live.folder}` },
+          name,
+          element("button", { text: "save result", id: "save-result", onclick: save("result") }),
+          element("button", {
+            text: "save recipe",
+            id: "save-recipe",
+            title: "a name that ends in .toml",
+            onclick: save("recipe"),
+          }),
+        )
+      : null,
+  );
 }
 
 // --- the top line ----------------------------------------------------------------------------------------------------
@@ -255,7 +312,8 @@ const figuresNode = element("span", { id: "figures" });
 function figures() {
   const all = [];
   for (const name of ["A", "B"]) {
-    const s = slots[name], f = s.figures;
+    const s = desk.slots[name],
+      f = s.figures;
     if (!f || !needed(name)) continue;
     const parts = [];
     if ("psnr" in f) parts.push(`PSNR ${decibels(f.psnr)} dB`, `SSIM ${number(f.ssim, 4)}`);
@@ -263,59 +321,117 @@ function figures() {
     if (f.noise !== undefined && f.noise !== null) parts.push(`noise ${number(f.noise, 4)}`);
     const ms = s.reports.reduce((t, r) => t + r.seconds, 0) * 1000;
     if (s.reports.length) parts.push(`${number(ms, 1)} ms`);
-    if (parts.length) all.push(element("span", { "data-slot": name, class: s.settled ? "" : "stale" }, element("b", { text: name }), ` ${parts.join("  ")}`));
+    if (parts.length)
+      all.push(
+        element(
+          "span",
+          { "data-slot": name, class: s.settled ? "" : "stale" },
+          element("b", { text: name }),
+          ` ${parts.join("  ")}`,
+        ),
+      );
   }
   figuresNode.replaceChildren(...all);
   figuresNode.title = figuresNode.textContent;
 }
 
 function useSlot(name) {
-  const other = active;
-  active = name;
+  const other = desk.active;
+  desk.active = name;
   if (state.second === other) change({ second: name });
   column();
   figures();
   drawForms();
   forms();
-  if (!slots[name].settled) wantRun(name);
+  if (!desk.slots[name].settled) wantRun(name);
   tell("state", {});
 }
 function showStep(n) {
   const count = slot().reports.length || slot().cards.length;
-  step = Math.max(0, Math.min(count, n));
-  if (!slots.S) { makeSlot("S", null); }
+  desk.step = Math.max(0, Math.min(count, n));
+  if (!desk.slots.S) {
+    makeSlot("S", null);
+  }
   change({ second: "S" });
   wantRun("S");
 }
 
 export function startLive(d, top) {
-  live = d.live;
-  useCatalogue(live.catalogue);
-  live.inputs.forEach((p, i) => {
-    const picture = addPicture(new Picture(`in${i}`, p.name.split("/").pop(), "input", async () => (await sent("picture", { input: i })).samples));
+  desk.live = d.live;
+  useCatalogue(desk.live.catalogue);
+  desk.live.inputs.forEach((p, i) => {
+    const picture = addPicture(
+      new Picture(
+        `in${i}`,
+        p.name.split("/").pop(),
+        "input",
+        async () => (await sent("picture", { input: i })).samples,
+      ),
+    );
     picture.shape = [p.width, p.height, p.channels];
   });
-  if (live.truth) addPicture(new Picture("truth", "truth", "truth", async () => (await sent("picture", { truth: true })).samples));
-  makeSlot("A", live.chain.map(c => card(c.filter, c.values)));
-  makeSlot("B", live.chain.map(c => card(c.filter, c.values)));
+  if (desk.live.truth)
+    addPicture(new Picture("truth", "truth", "truth", async () => (await sent("picture", { truth: true })).samples));
+  makeSlot(
+    "A",
+    desk.live.chain.map(c => card(c.filter, c.values)),
+  );
+  makeSlot(
+    "B",
+    desk.live.chain.map(c => card(c.filter, c.values)),
+  );
   for (const name of ["A", "B"])
-    action(`chain-${name}`, name === "A" ? "a" : "e", name, `work on chain ${name}`, () => useSlot(name), () => active === name);
+    action(
+      `chain-${name}`,
+      name === "A" ? "a" : "e",
+      name,
+      `work on chain ${name}`,
+      () => useSlot(name),
+      () => desk.active === name,
+    );
   action("undo", "Ctrl+z", "undo", "take the last change back", () => travel("undo", "redo"));
   action("redo", "Ctrl+y", "redo", "make it again", () => travel("redo", "undo"));
   action("add", "/", "add", "add a step", () => box.focus());
-  action("earlier", ",", "step \u2212", "show the result of one step earlier", () => showStep((state.second === "S" ? step : slot().reports.length) - 1));
-  action("later", ".", "step +", "show the result of one step later", () => showStep((state.second === "S" ? step : slot().reports.length) + 1));
-  action("result", "v", "result", "show the result again", () => change({ second: active }));
-  action("truth", "t", "truth", "show the truth as first, or the input again", () => change({ first: state.first === "truth" || !live.truth ? keyOfInput() : "truth" }), () => state.first === "truth");
+  action("earlier", ",", "step \u2212", "show the result of one step earlier", () =>
+    showStep((state.second === "S" ? desk.step : slot().reports.length) - 1),
+  );
+  action("later", ".", "step +", "show the result of one step later", () =>
+    showStep((state.second === "S" ? desk.step : slot().reports.length) + 1),
+  );
+  action("result", "v", "result", "show the result again", () => change({ second: desk.active }));
+  action(
+    "truth",
+    "t",
+    "truth",
+    "show the truth as first, or the input again",
+    () => change({ first: state.first === "truth" || !desk.live.truth ? keyOfInput() : "truth" }),
+    () => state.first === "truth",
+  );
   action("stop", "k", "stop", "stop what runs", stopRun);
   action("spectrum", "f", "spectrum", "show the spectrum of the result", spectrum);
   action("look-step", "g", "kernel", "show kernels and curves of the last step that is shown", lookStep);
-  action("end", "Ctrl+Shift+E", "end", "end the server", async () => { await told("goodbye", {}).catch(() => {}); over("the page has ended: start `lsieve live` anew"); });
+  action("end", "Ctrl+Shift+E", "end", "end the server", async () => {
+    await told("goodbye", {}).catch(() => {});
+    over("the page has ended: start `lsieve live` anew");
+  });
   top.slots.append(button("chain-A"), button("chain-B"));
   top.figures.append(figuresNode);
   top.tail.append(button("end"));
-  left.append(strip, element("div", { class: "row" }, button("undo"), button("redo"), button("earlier"), button("later"), button("result")),
-              element("div", { class: "adding" }, box, found), list, formsNode);
+  left.append(
+    strip,
+    element(
+      "div",
+      { class: "row" },
+      button("undo"),
+      button("redo"),
+      button("earlier"),
+      button("later"),
+      button("result"),
+    ),
+    element("div", { class: "adding" }, box, found),
+    list,
+    formsNode,
+  );
   more.append(button("spectrum"), button("look-step"));
   change({ first: keyOfInput(), second: "A" });
   column();
@@ -323,9 +439,14 @@ export function startLive(d, top) {
   forms();
   on("state", changed => {
     figures();
-    for (const name of [state.first, state.second]) if (slots[name] && slots[name].wanted) pump();
+    for (const name of [state.first, state.second]) if (desk.slots[name] && desk.slots[name].wanted) pump();
     if ("scale" in changed || "center" in changed) viewChanged();
   });
+  on("reported", s => {
+    figures();
+    facts(s);
+  });
+  on("problem", ({ slot: s, text }) => problem(s, text));
   on("gone", () => over("the server does not answer: it has ended, or was stopped; start `lsieve live` anew"));
   on("within", words => {
     remember();
@@ -335,46 +456,29 @@ export function startLive(d, top) {
   new ResizeObserver(viewChanged).observe(document.getElementById("stage"));
   pump();
 }
-// A part that was worked out may not be what is seen now.
-let viewTimer = 0;
-function viewChanged() {
-  clearTimeout(viewTimer);
-  viewTimer = setTimeout(() => {
-    for (const s of Object.values(slots)) {
-      const p = pictures.get(s.name), seen = visiblePart();
-      if (!p.seen || !seen || p.samples || !needed(s.name)) continue;
-      const have = p.seen.part, want = seen.part;
-      if (want.x < have.x || want.y < have.y || want.x + want.width > have.x + have.width || want.y + want.height > have.y + have.height || seen.shrink < p.seen.shrink) {
-        s.wanted = true;
-        pump();
-      }
-    }
-  }, 60);
-}
 function over(text) {
-  gone = true;
+  desk.gone = true;
   document.body.classList.add("gone");
   tell("progress", null);
   tell("line", { kind: "error", text });
 }
-// Alone with the server: a run would end it, and it a run.
-async function alone(work) {
-  while (busy) await new Promise(r => setTimeout(r, 10));
-  busy = { name: "", since: performance.now(), stop: new AbortController() };
-  try { await work(); }
-  catch (e) { if (!(e instanceof Superseded)) tell("line", { kind: "error", text: e.message }); }
-  busy = null;
-  pump();
-}
-const spectrum = () => alone(async () => {
-  const { samples } = await sent("spectrum", { slot: active, input, chain: textOf(slot().cards) });
-  const key = "spectrum", p = pictures.get(key) || addPicture(new Picture(key, "spectrum of the result", "other", null));
-  p.content = "frequencies";
-  p.set(samples);
-  change({ second: key, arrangement: "single" });
-  showExtra({ title: "log spectrum, zero frequency in the middle" });
-});
-const lookStep = () => alone(async () => {
-  const found = await told("step", { slot: "K", input, chain: textOf(slot().cards), upto: state.second === "S" ? step : undefined });
-  showExtra(found.grids.length || found.plots.length ? found : { title: "this step has no kernel and no curves" });
-});
+const spectrum = () =>
+  alone(async () => {
+    const { samples } = await sent("spectrum", { slot: desk.active, input: desk.input, chain: textOf(slot().cards) });
+    const key = "spectrum",
+      p = pictures.get(key) || addPicture(new Picture(key, "spectrum of the result", "other", null));
+    p.content = "frequencies";
+    p.set(samples);
+    change({ second: key, arrangement: "single" });
+    showExtra({ title: "log spectrum, zero frequency in the middle" });
+  });
+const lookStep = () =>
+  alone(async () => {
+    const found = await told("step", {
+      slot: "K",
+      input: desk.input,
+      chain: textOf(slot().cards),
+      upto: state.second === "S" ? desk.step : undefined,
+    });
+    showExtra(found.grids.length || found.plots.length ? found : { title: "this step has no kernel and no curves" });
+  });

@@ -1,21 +1,31 @@
 // What the page shows, and who wants to know when it changes.
 
 const listeners = new Map();
-export function on(what, act) { listeners.set(what, [...(listeners.get(what) || []), act]); }
-export function tell(what, value) { for (const act of listeners.get(what) || []) act(value); }
+export function on(what, act) {
+  listeners.set(what, [...(listeners.get(what) || []), act]);
+}
+export function tell(what, value) {
+  for (const act of listeners.get(what) || []) act(value);
+}
 
 // Everything that gestures change. `first` and `second` are keys of pictures.
 export const state = {
-  first: null, second: null,
-  arrangement: "single",  // single, side, wipe, blink, difference
-  tool: "move",           // move, line, rectangle
-  scale: 0,               // device pixels for a pixel of the picture; 0: fitted
-  center: null,           // pixel in the middle of a view; null: of the picture
-  wipe: 0.5, marks: true,
-  cursor: null, line: null, part: null,
-  scope: "whole",         // of histogram and statistics: whole, visible, part
-  logarithmic: false, cumulative: true,
-  foldLeft: false, foldRight: false,
+  first: null,
+  second: null,
+  arrangement: "single", // single, side, wipe, blink, difference
+  tool: "move", // move, line, rectangle
+  scale: 0, // device pixels for a pixel of the picture; 0: fitted
+  center: null, // pixel in the middle of a view; null: of the picture
+  wipe: 0.5,
+  marks: true,
+  cursor: null,
+  line: null,
+  part: null,
+  scope: "whole", // of histogram and statistics: whole, visible, part
+  logarithmic: false,
+  cumulative: true,
+  foldLeft: false,
+  foldRight: false,
 };
 
 export function change(values) {
@@ -27,8 +37,21 @@ export function change(values) {
 // scale that was worked out before the rest. `version` rises whenever either changes.
 export class Picture {
   constructor(key, name, role, load) {
-    Object.assign(this, { key, name, role, load, samples: null, seen: null, version: 0, content: "samples", note: "",
-                          chain: "", figures: {}, shape: null, loading: null });
+    Object.assign(this, {
+      key,
+      name,
+      role,
+      load,
+      samples: null,
+      seen: null,
+      version: 0,
+      content: "samples",
+      note: "",
+      chain: "",
+      figures: {},
+      shape: null,
+      loading: null,
+    });
   }
   set(samples) {
     this.samples = samples;
@@ -47,13 +70,22 @@ export class Picture {
   // Asks for the samples, once.
   want() {
     if (this.samples || this.seen || !this.load || this.loading) return;
-    this.loading = this.load().then(s => { this.set(s); }).catch(e => tell("error", e.message))
-      .finally(() => { this.loading = null; });
+    this.loading = this.load()
+      .then(s => {
+        this.set(s);
+      })
+      .catch(e => tell("error", e.message))
+      .finally(() => {
+        this.loading = null;
+      });
   }
 }
 
 export const pictures = new Map();
-export function addPicture(p) { pictures.set(p.key, p); return p; }
+export function addPicture(p) {
+  pictures.set(p.key, p);
+  return p;
+}
 export const shown = () => [pictures.get(state.first), pictures.get(state.second)];
 
 // Digits of equal number, so that nothing jumps.
@@ -66,7 +98,7 @@ export function number(v, digits = 4) {
   return v.toFixed(Math.max(0, Math.min(digits, digits - Math.floor(Math.log10(Math.max(a, 1))))));
 }
 
-export const decibels = v => typeof v === "number" ? v.toFixed(2) : number(v);
+export const decibels = v => (typeof v === "number" ? v.toFixed(2) : number(v));
 
 export function element(tag, attributes = {}, ...children) {
   const e = document.createElement(tag);

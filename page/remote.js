@@ -11,8 +11,12 @@ export class Superseded extends Error {}
 async function post(path, body, signal) {
   let response;
   try {
-    response = await fetch(base + path, { method: "POST", headers: { "Content-Type": "application/json" },
-                                          body: JSON.stringify({ page, ...body }), signal });
+    response = await fetch(base + path, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({ page, ...body }),
+      signal,
+    });
   } catch (e) {
     if (e.name === "AbortError") throw new Superseded();
     tell("gone");
@@ -24,7 +28,9 @@ async function post(path, body, signal) {
   throw new Error(error);
 }
 
-export async function told(path, body) { return (await post(path, body)).json(); }
+export async function told(path, body) {
+  return (await post(path, body)).json();
+}
 
 // A reply with samples: the length of the words, the words, the samples.
 export async function sent(path, body, signal) {

@@ -235,6 +235,9 @@ TEST_CASE("a newer request ends the older, a stop ends it too; pages do not dist
   CHECK(live.post("stop", {{"page", "two"}})->status == 200);
   beside.join();
   CHECK(other == 409);
+  // Pages come and go: reloading one is a page more.
+  for (int i = 0; i < 30; ++i)
+    CHECK(live.post("run", {{"page", "again " + std::to_string(i)}, {"chain", "median"}})->status == 200);
   // Work under way does not keep the server from its end.
   std::jthread last([&] { (void)live.post("run", {{"page", "two"}, {"chain", "forever"}}); });
   while (!busy("two")) std::this_thread::sleep_for(std::chrono::milliseconds(5));

@@ -284,6 +284,34 @@ TEST_CASE("views, probe, line, rectangle and histogram say what the library says
   CHECK(browser.value("document.getElementById('help').hidden") == true);
 }
 
+TEST_CASE("the spectrum of a page is the library's, for sizes with small and large factors") {
+  if (!Browser::there()) return;
+  const Folder f;
+  Browser browser(true);
+  for (const auto& [width, height] : {std::pair{60, 32}, {49, 37}, {1, 9}, {131, 2}, {64, 1}}) {
+    CAPTURE(width);
+    const Image in = test::noise(width, height, 3);
+    page::Page p("spectrum");
+    p.add({"in", in, Role::input});
+    browser.open(written(f, "spectrum.html", p));
+    browser.wait("performance.getEntriesByName('first-picture').length");
+    browser.keys("f");
+    browser.wait("document.querySelector('.caption').textContent === 'spectrum of in'");
+    const std::vector<float> there = browser.promised(
+        "(await import('page/model')).pictures.get('spectrum of p0').samples.data.reduce((a, v) => (a.push(v), a), "
+        "[])");
+    const Image expected = spectrum_image(spectrum(in, Taper::periodic));
+    REQUIRE(there.size() == expected.shape().samples());
+    double off = 0;
+    for (int y = 0; y < height; ++y) {
+      for (int x = 0; x < width; ++x)
+        off = std::max(off, std::abs(static_cast<double>(there[static_cast<std::size_t>(y * width + x)]) -
+                                     static_cast<double>(expected.at(x, y))));
+    }
+    CHECK(off < 1e-4);
+  }
+}
+
 TEST_CASE("every text has contrast, in light and dark, on a small screen too") {
   if (!Browser::there()) return;
   const Folder f;

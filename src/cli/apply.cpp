@@ -116,13 +116,6 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
   exhibit.picture(std::move(made));
 }
 
-// A logarithmic spectrum in 65536 levels: it is looked at, and nothing is worked out from it.
-page::Picture spectrum_picture(const std::string& name, const ConstView& image) {
-  Image seen = Quantize{.bits = 16}(spectrum_image(spectrum(image, Taper::periodic)));
-  seen.set_white_level(65535);
-  return {name, std::move(seen), page::Role::other, StageContent::frequencies};
-}
-
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
   fmt::print("{}: {}\n", o.in, text_of(in.shape()).text);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
@@ -216,10 +209,6 @@ int apply(const Session& session, const ApplyArguments& o) {
   }
   if (o.files.wanted()) {
     add_comparison(exhibit, session, chain, in.image, result);
-    if (exhibit.has_page()) {
-      exhibit.on_page().add(spectrum_picture("spectrum of the input", in.image));
-      exhibit.on_page().add(spectrum_picture("spectrum of the result", result));
-    }
     exhibit.write();
   }
   return 0;

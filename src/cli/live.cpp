@@ -65,12 +65,12 @@ int live(const Session& session, const LiveArguments& o) {
     saver.wrote(name);
     return "recipe: " + name;
   };
+  // Ctrl-C ends the page as it ends any other work, but here that is the usual end.
+  const Attended attended;
   page::Live server(std::move(setup));
   fmt::print("{}\n", server.address());
   std::fflush(stdout);
   fmt::print(stderr, "open this address in a browser of this machine; Ctrl-C ends\n");
-  // Ctrl-C ends the page as it ends any other work, but here that is the usual end.
-  const Attended attended;
   std::stop_source stop;
   std::jthread listening([&] {
     server.serve(stop.get_token());

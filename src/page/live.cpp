@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <chrono>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -27,7 +28,7 @@ using namespace internal::page;
 
 namespace {
 
-constexpr std::size_t kMostBody = 1 << 16, kMostSteps = 200, kMostPages = 16;
+constexpr std::size_t kMostBody = 1 << 16, kMostSteps = 200, kMostPages = 4;
 
 // Names of files among the values of a chain's parameters.
 void collect_names(const Chain& chain, std::set<std::string>& names) {
@@ -107,7 +108,13 @@ struct Live::Parts {
   std::string token = random_token(), address, host;
   std::set<std::string> named;
   std::mutex guard;
-  std::map<std::string, std::shared_ptr<Desk>> desks;
+  struct Place {
+    std::shared_ptr<Desk> desk;
+    std::uint64_t used = 0;  // by which request last
+  };
+  std::map<std::string, Place> desks;
+  std::uint64_t requests = 0;
+  std::atomic<bool> ending = false;
   std::map<std::string, std::shared_ptr<const Image>> opened;
 
   const Image* truth() const { return setup.truth ? &setup.truth->image : nullptr; }
@@ -144,11 +151,17 @@ struct Live::Parts {
     const std::string page = body.at("page").get<std::string>();
     if (page.size() > 40) throw InvalidArgument("a page has a name of at most 40 characters");
     const std::lock_guard lock(guard);
-    if (!desks.contains(page) && desks.size() >= kMostPages)
-      throw InvalidArgument(fmt::format("{} pages are open already: close some and start anew", kMostPages));
-    auto& d = desks[page];
-    if (!d) d = std::make_shared<Desk>();
-    return d;
+    // The page that was quiet for longest makes room: what it had worked out is made again when it asks.
+    if (!desks.contains(page) && desks.size() >= kMostPages) {
+      const auto quiet = std::min_element(desks.begin(), desks.end(),
+                                          [](const auto& x, const auto& y) { return x.second.used < y.second.used; });
+      quiet->second.desk->stop();
+      desks.erase(quiet);
+    }
+    Place& place = desks[page];
+    place.used = ++requests;
+    if (!place.desk) place.desk = std::make_shared<Desk>();
+    return place.desk;
   }
 
   std::size_t input(const json& body) const {
@@ -258,8 +271,10 @@ struct Live::Parts {
       const int yes = 1;
       setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof yes);
     });
+    // A browser keeps several connections of a page open; each takes a thread while it is.
     server.set_keep_alive_max_count(1'000'000);
-    server.new_task_queue = [] { return new httplib::ThreadPool(12); };
+    server.set_keep_alive_timeout(2);
+    server.new_task_queue = [] { return new httplib::ThreadPool(64); };
     server.set_default_headers({{"Cache-Control", "no-store"},
                                 {"X-Content-Type-Options", "nosniff"},
                                 {"Referrer-Policy", "no-referrer"},
@@ -349,9 +364,10 @@ struct Live::Parts {
   }
 
   void end() {
+    ending = true;
     {
       const std::lock_guard lock(guard);
-      for (const auto& [page, d] : desks) d->stop();
+      for (const auto& [page, place] : desks) place.desk->stop();
     }
     server.stop();
   }
@@ -384,8 +400,15 @@ Live::~Live() = default;
 const std::string& Live::address() const { return parts_->address; }
 
 void Live::serve(std::stop_token stop) {
-  const std::stop_callback ends(stop, [this] { parts_->end(); });
-  if (!stop.stop_requested()) parts_->server.listen_after_bind();
+  Parts& p = *parts_;
+  const std::stop_callback ends(stop, [&p] { p.end(); });
+  // A stop that comes before the server listens is lost on it.
+  const std::jthread insisting([&p](const std::stop_token& done) {
+    for (; !done.stop_requested(); std::this_thread::sleep_for(std::chrono::milliseconds(20))) {
+      if (p.ending) p.server.stop();
+    }
+  });
+  p.server.listen_after_bind();
 }
 
 }  // namespace sieve::page
