@@ -223,7 +223,7 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
         { class: "head" },
         element("button", {
           class: "name",
-          text: `${n >= 0 && !c.off ? n + 1 + "." : "\u2013"} ${c.filter}`,
+          text: `${n >= 0 && !c.off && deep === 0 ? n + 1 + "." : "\u2013"} ${c.filter}`,
           "aria-expanded": c.open ? "true" : "false",
           title: f.summary,
           onclick: () => act("open", c),

@@ -90,7 +90,7 @@ export function plot(
     s.append(svg("line", { class: "grid", x1: left, x2: left + w, y1: Y(v), y2: Y(v) }));
     s.append(svg("text", { class: "tick", x: left - 3, y: Y(v) + 3.5, "text-anchor": "end" }, label(v, logY)));
   }
-  for (const v of ticks(x0, x1, Math.max(3, Math.floor(w / 45)))) {
+  for (const v of ticks(x0, x1, Math.max(4, Math.floor(w / 45)))) {
     s.append(svg("line", { class: "grid", x1: X(v), x2: X(v), y1: top, y2: top + h }));
     s.append(
       svg(
