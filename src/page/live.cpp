@@ -204,7 +204,9 @@ struct Live::Parts {
 
   Order order(const json& body) {
     Order o;
-    o.slot = body.value("slot", std::string("A")).substr(0, 1);
+    o.slot = body.value("slot", std::string("A"));
+    if (o.slot != "A" && o.slot != "B" && o.slot != "S" && o.slot != "K")
+      throw InvalidArgument("a page has the chains A, B, S (first steps) and K (before a step) alone");
     o.input = input(body);
     o.chain = chain(body);
     if (const auto p = body.find("part"); p != body.end() && p->is_array())
