@@ -121,7 +121,6 @@ action("theme", "n", "light", "light or dark", () => {
   root.dataset.theme = dark ? "light" : "dark";
   tell("state", {});
 });
-action("log", "h", "log", "counts on a logarithmic axis", () => change({ logarithmic: !state.logarithmic }));
 action("help", "?", "?", "the keys", () => {
   const help = document.getElementById("help");
   help.hidden = !help.hidden;

@@ -1,6 +1,6 @@
 // The chain as cards: a step each, a control for every parameter, made from what the filter says of itself.
 
-import { element, tell, number } from "page/model";
+import { element, number } from "page/model";
 
 let catalogue = new Map();
 export function useCatalogue(all) {
@@ -115,6 +115,7 @@ function control(c, p, pictures, set, measured) {
   const row = (...children) => element("div", { class: "parameter", "data-parameter": p.name }, ...children);
   const auto = p.auto
     ? element("button", {
+        id: `${id}-auto`,
         text: "auto",
         title: "left to the filter",
         "aria-pressed": value === "auto" ? "true" : "false",
@@ -139,7 +140,12 @@ function control(c, p, pictures, set, measured) {
           "div",
           { class: `choices${p.choices.join("").length > 17 ? " wide" : ""}`, role: "group", id },
           ...p.choices.map(v =>
-            element("button", { text: v, "aria-pressed": v === value ? "true" : "false", onclick: () => store(v) }),
+            element("button", {
+              id: `${id}-${v}`,
+              text: v,
+              "aria-pressed": v === value ? "true" : "false",
+              onclick: () => store(v),
+            }),
           ),
         ),
       );
@@ -183,6 +189,7 @@ function control(c, p, pictures, set, measured) {
     onchange: e => store(e.target.value.trim() || p.standard),
   });
   const slider = element("input", {
+    id: `${id}-slider`,
     type: "range",
     min: 0,
     max: 1000,
@@ -195,21 +202,22 @@ function control(c, p, pictures, set, measured) {
       if (auto) auto.setAttribute("aria-pressed", "false");
       store(n, true);
     },
-    onchange: () => tell("settled"),
   });
   slider.value = Number.isFinite(v) ? positionOf(p, v) : 500;
   return row(label, auto, box, slider);
 }
 
-// All cards into a node. `act` changes the chain: set, move, remove, copy, off, step, help.
+// All cards into a node; what has the focus keeps it. `act` changes the chain: set, up, down, remove, copy, off, open,
+// help. `chosen`: the card that keys act on.
 export function drawCards(node, cards, { pictures, problems, reports, act, chosen }) {
   let deep = 0;
+  const held = node.contains(document.activeElement) ? document.activeElement.id : "";
   node.replaceChildren(
     ...cards.map((c, i) => {
       const f = filterOf(c.filter);
       if (c.filter === "end") {
         deep = Math.max(0, deep - 1);
-        return element("div", { class: "card end", style: null }, element("span", { text: "end of the group" }));
+        return element("div", { class: "card end" }, element("span", { text: "end of the group" }));
       }
       const n = stepIndex(cards, i),
         report = deep === 0 ? reports[n] : null,
@@ -217,12 +225,20 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
       for (const m of (report?.measured || "").matchAll(/(\w+)=(\S+)/g))
         if (Number.isFinite(+m[2])) measured[m[1]] = m[2];
       const tool = (text, title, what) =>
-        element("button", { text, title, class: "tool", onclick: () => act(what, c), "data-act": what });
+        element("button", {
+          text,
+          title,
+          class: "tool",
+          id: `c-${c.id}-${what}`,
+          onclick: () => act(what, c),
+          "data-act": what,
+        });
       const head = element(
         "div",
         { class: "head" },
         element("button", {
           class: "name",
+          id: `c-${c.id}-name`,
           text: `${n >= 0 && !c.off && deep === 0 ? n + 1 + "." : "\u2013"} ${c.filter}`,
           "aria-expanded": c.open ? "true" : "false",
           title: f.summary,
@@ -274,6 +290,7 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
         {
           class: `card${c.off ? " off" : ""}${chosen === c.id ? " chosen" : ""}`,
           "data-card": c.filter,
+          "data-id": c.id,
           "aria-label": `step ${c.filter}`,
         },
         ...parts,
@@ -283,4 +300,5 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
       return e;
     }),
   );
+  if (held) document.getElementById(held)?.focus({ preventScroll: true });
 }

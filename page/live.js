@@ -2,8 +2,9 @@
 
 import { state, change, on, tell, pictures, addPicture, Picture, element, number, decibels } from "page/model";
 import { action, button } from "page/actions";
+import { adding, focusAdding } from "page/adding";
 import { told, sent } from "page/remote";
-import { activeCards, card, drawCards, endOf, isGroup, search, textOf, useCatalogue } from "page/cards";
+import { activeCards, card, drawCards, endOf, isGroup, textOf, useCatalogue } from "page/cards";
 import { more, showExtra } from "page/measures";
 import { alone, desk, makeSlot, needed, pump, slot, stopRun, viewChanged, wantRun } from "page/running";
 
@@ -101,13 +102,6 @@ async function readText(text) {
 const left = document.getElementById("left"),
   strip = element("div", { class: "strip" }),
   list = element("div", { id: "cards" });
-const found = element("div", { class: "found", role: "listbox", hidden: true }),
-  box = element("input", {
-    type: "search",
-    id: "search",
-    placeholder: "add a step: name or word",
-    "aria-label": "add a step",
-  });
 const formsNode = element("div", { class: "forms" });
 
 function column() {
@@ -128,23 +122,37 @@ function column() {
     problems: s.problems,
     reports: s.reports,
     act,
+    chosen: chosenCard()?.id,
   });
 }
-// What a run told of its steps, without taking a slider from under the hand.
+// The card that keys act on: the one that had the focus last, or the last one.
+let chosen = 0;
+const choosable = () => slot().cards.filter(c => c.filter !== "end");
+function chosenCard() {
+  return choosable().find(c => c.id === chosen) || choosable().at(-1);
+}
+list.addEventListener("focusin", e => {
+  chosen = +e.target.closest(".card").dataset.id || chosen;
+  for (const c of list.children) c.classList.toggle("chosen", +c.dataset.id === chosen);
+});
+function chooseCard(by) {
+  const cards = choosable(),
+    next = cards[Math.max(0, Math.min(cards.length - 1, cards.indexOf(chosenCard()) + by))];
+  if (next) document.getElementById(`c-${next.id}-name`).focus();
+}
+
+// What a run told of its steps, without taking a slider or a word from under the hand.
+const typing = () =>
+  left.contains(document.activeElement) && document.activeElement.matches("input:not([type=range]), textarea");
 function facts(s) {
-  if (
-    s.name === desk.active &&
-    !left.querySelector("input[type=range]:active") &&
-    !left.contains(document.activeElement)
-  )
-    column();
+  if (s.name === desk.active && !left.querySelector("input[type=range]:active") && !typing()) column();
   else if (s.name === desk.active) waiting = true;
 }
 let waiting = false;
 left.addEventListener("focusout", () => {
   if (waiting)
     setTimeout(() => {
-      if (waiting && !left.contains(document.activeElement)) {
+      if (waiting && !typing()) {
         waiting = false;
         column();
       }
@@ -166,55 +174,6 @@ function choose(i) {
   forms();
 }
 
-let hit = 0;
-function offer() {
-  const all = document.activeElement === box ? search(box.value) : [];
-  hit = Math.max(0, Math.min(hit, all.length - 1));
-  found.replaceChildren(
-    ...all.slice(0, 40).map((f, i) =>
-      element(
-        "button",
-        {
-          role: "option",
-          "aria-selected": i === hit ? "true" : "false",
-          title: f.summary,
-          onpointerdown: e => {
-            e.preventDefault();
-            pick(f);
-          },
-        },
-        element("b", { text: f.name }),
-        ` ${f.summary}`,
-      ),
-    ),
-  );
-  found.hidden = !all.length;
-  found.style.top = `${box.getBoundingClientRect().bottom}px`;
-  found.children[hit]?.scrollIntoView({ block: "nearest" });
-}
-function pick(f) {
-  box.value = "";
-  box.blur();
-  add(f.name);
-}
-box.addEventListener("input", () => {
-  hit = 0;
-  offer();
-});
-box.addEventListener("focus", offer);
-box.addEventListener("blur", offer);
-box.addEventListener("keydown", e => {
-  if (e.key === "ArrowDown" || e.key === "ArrowUp") {
-    hit += e.key === "ArrowDown" ? 1 : -1;
-    e.preventDefault();
-    offer();
-  }
-  if (e.key === "Enter") {
-    const f = search(box.value)[hit];
-    if (f) pick(f);
-  }
-});
-
 // The chain as text, command, recipe and C++.
 let formsTimer = 0,
   shownForm = "text",
@@ -230,9 +189,22 @@ function forms() {
     drawForms();
   }, 250);
 }
+const kinds = { text: "text", command: "command", recipe: "recipe", source: "C++" };
+function showForm(kind) {
+  shownForm = kind;
+  drawForms();
+}
+async function save(what) {
+  if (!desk.live.saves) return;
+  const chain = textOf(slot().cards);
+  try {
+    const { line } = await told("save", { what, slot: desk.active, input: desk.input, chain, name: saveName });
+    tell("line", { kind: "", text: line });
+  } catch (e) {
+    tell("line", { kind: "error", text: e.message });
+  }
+}
 function drawForms() {
-  const f = slot().forms || {},
-    kinds = { text: "text", command: "command", recipe: "recipe", source: "C++" };
   const area = element("textarea", {
     id: "form",
     rows: 4,
@@ -240,7 +212,7 @@ function drawForms() {
     "aria-label": kinds[shownForm],
     readonly: shownForm !== "text",
   });
-  area.value = f[shownForm] || "";
+  area.value = slot().forms?.[shownForm] || "";
   area.addEventListener("change", () => {
     if (shownForm === "text") readText(area.value);
   });
@@ -249,28 +221,10 @@ function drawForms() {
     type: "text",
     value: saveName,
     "aria-label": "name to save under",
-    onchange: e => {
+    oninput: e => {
       saveName = e.target.value;
     },
   });
-  const save = what => async () => {
-    try {
-      tell("line", {
-        kind: "",
-        text: (
-          await told("save", {
-            what,
-            slot: desk.active,
-            input: desk.input,
-            chain: textOf(slot().cards),
-            name: name.value,
-          })
-        ).line,
-      });
-    } catch (e) {
-      tell("line", { kind: "error", text: e.message });
-    }
-  };
   formsNode.replaceChildren(
     element(
       "div",
@@ -280,29 +234,23 @@ function drawForms() {
           text: label,
           id: `form-${k}`,
           "aria-pressed": k === shownForm ? "true" : "false",
-          onclick: () => {
-            shownForm = k;
-            drawForms();
-          },
+          onclick: () => showForm(k),
         }),
       ),
-      element("button", { text: "copy", id: "copy", onclick: () => tell("copy", area.value) }),
+      button("copy"),
     ),
     area,
-    desk.live.saves
-      ? element(
-          "div",
-          { class: "row", title: `into ${desk.live.folder}` },
-          name,
-          element("button", { text: "save result", id: "save-result", onclick: save("result") }),
-          element("button", {
-            text: "save recipe",
-            id: "save-recipe",
-            title: "a name that ends in .toml",
-            onclick: save("recipe"),
-          }),
-        )
-      : null,
+    ...(desk.live.saves
+      ? [
+          element(
+            "div",
+            { class: "row", title: `into ${desk.live.folder}` },
+            name,
+            button("save-result"),
+            button("save-recipe"),
+          ),
+        ]
+      : []),
   );
 }
 
@@ -391,13 +339,42 @@ export function startLive(d, top) {
     );
   action("undo", "Ctrl+z", "undo", "take the last change back", () => travel("undo", "redo"));
   action("redo", "Ctrl+y", "redo", "make it again", () => travel("redo", "undo"));
-  action("add", "/", "add", "add a step", () => box.focus());
+  action("add", "/", "add", "add a step", focusAdding);
   action("earlier", ",", "step \u2212", "show the result of one step earlier", () =>
     showStep((state.second === "S" ? desk.step : slot().reports.length) - 1),
   );
   action("later", ".", "step +", "show the result of one step later", () =>
     showStep((state.second === "S" ? desk.step : slot().reports.length) + 1),
   );
+  for (const [what, key, help] of [
+    ["off", "O", "switch the chosen step off or on"],
+    ["up", "U", "the chosen step one earlier"],
+    ["down", "J", "the chosen step one later"],
+    ["copy", "D", "duplicate the chosen step"],
+    ["remove", "Delete", "remove the chosen step"],
+    ["help", "I", "what the chosen step does, and when it is the wrong choice"],
+  ])
+    action(`card-${what}`, key, what, help, () => {
+      if (chosenCard()) act(what, chosenCard());
+    });
+  action("card-before", "PageUp", "card before", "choose the step before", () => chooseCard(-1));
+  action("card-after", "PageDown", "card after", "choose the step after", () => chooseCard(1));
+  action("within", "p", "within part=", "put the chain into a group for the rectangle", () => {
+    const r = state.part;
+    if (!r) return;
+    remember();
+    slot().cards = [card("within", { part: `${r.x},${r.y},${r.width},${r.height}` }), ...slot().cards, card("end")];
+    changed();
+  });
+  action("copy", "C", "copy", "copy the chain in the form that is shown", () =>
+    tell("copy", document.getElementById("form").value),
+  );
+  action("form", "F", "form", "the chain in the next form: text, command, recipe, C++", () =>
+    showForm(Object.keys(kinds)[(Object.keys(kinds).indexOf(shownForm) + 1) % 4]),
+  );
+  action("save-result", "S", "save result", "save the result where the tool was started", () => save("result"));
+  action("save-recipe", "R", "save recipe", "save the recipe, under a name that ends in .toml", () => save("recipe"));
+  action("picture", "N", "picture", "the next picture", () => choose((desk.input + 1) % desk.live.inputs.length));
   action("result", "v", "result", "show the result again", () => change({ second: desk.active }));
   action(
     "truth",
@@ -428,7 +405,7 @@ export function startLive(d, top) {
       button("later"),
       button("result"),
     ),
-    element("div", { class: "adding" }, box, found),
+    adding(add),
     list,
     formsNode,
   );
@@ -448,11 +425,6 @@ export function startLive(d, top) {
   });
   on("problem", ({ slot: s, text }) => problem(s, text));
   on("gone", () => over("the server does not answer: it has ended, or was stopped; start `lsieve live` anew"));
-  on("within", words => {
-    remember();
-    slot().cards = [card("within", { part: words }), ...slot().cards, card("end")];
-    changed();
-  });
   new ResizeObserver(viewChanged).observe(document.getElementById("stage"));
   pump();
 }

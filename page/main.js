@@ -7,14 +7,13 @@ import "page/measures";
 import { startLive } from "page/live";
 import { startStill } from "page/still";
 
-performance.mark("page-start");
 const d = JSON.parse(document.getElementById("document").textContent);
 document.body.dataset.kind = d.live ? "live" : "still";
 const header = document.getElementById("top");
 const slots = element("span", { class: "group" }),
   figures = element("span", { class: "figures" }),
   tail = element("span", { class: "group" });
-const choice = (which, key) => {
+const choice = which => {
   const select = element("select", {
     id: which,
     title: `${which} picture`,
@@ -39,6 +38,7 @@ header.append(
   slots,
   choice("first"),
   choice("second"),
+  button("swap", "\u21c4"),
   element("span", { class: "group" }, ...["single", "side", "wipe", "blink", "difference"].map(a => button(a))),
   element("span", { class: "group" }, ...["move", "line", "rectangle"].map(a => button(a))),
   element("span", { class: "group" }, button("out"), zoom, button("in"), button("fit"), button("one")),

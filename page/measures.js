@@ -1,12 +1,12 @@
 // The column on the right: histogram, probe, statistics, profile, spectrum and what a step shows of itself.
 
 import { state, change, on, tell, shown, number, element } from "page/model";
+import { action, button } from "page/actions";
 import { visiblePart } from "page/viewer";
 import { plot, grid } from "page/plots";
 import { oklab } from "page/samples";
 
 const column = document.getElementById("right");
-let extra = {};
 
 // What a live page adds: buttons of the spectrum and the step.
 export const more = element("div", { class: "row" });
@@ -24,48 +24,49 @@ function section(key, title, ...tools) {
     ),
   );
 }
-function toggle(label, title, get, set) {
-  const b = element("button", {
-    text: label,
-    title,
-    onclick: () => {
-      set();
-    },
-  });
-  on("state", () => b.setAttribute("aria-pressed", get() ? "true" : "false"));
-  b.setAttribute("aria-pressed", get() ? "true" : "false");
-  return b;
-}
 
-section(
-  "histogram",
-  "Histogram",
-  ...["whole", "visible", "part"].map(s =>
-    toggle(
-      s,
-      `measure the ${s === "part" ? "rectangle" : s}`,
-      () => state.scope === s,
-      () => change({ scope: s }),
-    ),
-  ),
-  toggle(
-    "log",
-    "counts on a logarithmic axis",
-    () => state.logarithmic,
-    () => change({ logarithmic: !state.logarithmic }),
-  ),
-  toggle(
-    "sum",
-    "the cumulative curve",
-    () => state.cumulative,
-    () => change({ cumulative: !state.cumulative }),
-  ),
+for (const [name, key, help] of [
+  ["whole", "W", "measure the whole pictures"],
+  ["visible", "V", "measure what is visible"],
+  ["part", "P", "measure the rectangle"],
+])
+  action(
+    name,
+    key,
+    name,
+    help,
+    () => change({ scope: name }),
+    () => state.scope === name,
+  );
+action(
+  "log",
+  "h",
+  "log",
+  "counts on a logarithmic axis",
+  () => change({ logarithmic: !state.logarithmic }),
+  () => state.logarithmic,
 );
+action(
+  "sum",
+  "y",
+  "sum",
+  "the cumulative curve",
+  () => change({ cumulative: !state.cumulative }),
+  () => state.cumulative,
+);
+action("clear", "z", "clear", "take rectangle and line away", () =>
+  change({ part: null, line: null, scope: "whole" }),
+);
+action("detail", "L", "copy --detail", "for lineup: the square at the upper left of the rectangle", () => {
+  const r = state.part;
+  if (r) tell("copy", `--detail ${r.x},${r.y},${Math.max(2, Math.min(r.width, r.height))}`);
+});
+
+section("histogram", "Histogram", ...["whole", "visible", "part", "log", "sum"].map(id => button(id)));
 section("probe", "Probe");
 section("statistics", "Statistics");
 section("profile", "Profile along the line");
 section("extra", "More", more);
-document.getElementById("panel-extra").open = true;
 
 // The pictures on the screen that there are, each once.
 function present() {
@@ -168,20 +169,9 @@ function drawStatistics() {
         "div",
         { class: "row" },
         element("code", { id: "rectangle", text: words }),
-        element("button", {
-          text: "copy --detail",
-          title: "for lineup: the square at its upper left",
-          onclick: () => tell("copy", `--detail ${r.x},${r.y},${Math.max(2, Math.min(r.width, r.height))}`),
-        }),
-        document.body.dataset.kind === "live"
-          ? element("button", {
-              text: "within part=",
-              title: "put the chain into a group for this rectangle",
-              onclick: () => tell("within", words),
-              id: "within",
-            })
-          : null,
-        element("button", { text: "clear", onclick: () => change({ part: null, scope: "whole" }) }),
+        button("detail"),
+        document.body.dataset.kind === "live" ? button("within") : null,
+        button("clear"),
       ),
     );
   }
@@ -307,14 +297,12 @@ function drawProfile() {
 }
 
 export function showExtra(values) {
-  extra = { title: "", plots: [], grids: [], texts: [], ...values };
-  const parts = [];
-  if (extra.title) parts.push(element("h3", { text: extra.title }));
-  sections.extra.replaceChildren(...parts);
-  for (const t of extra.texts || [])
+  const { title = "", plots = [], grids = [], texts = [] } = values;
+  sections.extra.replaceChildren(...(title ? [element("h3", { text: title })] : []));
+  for (const t of texts)
     sections.extra.append(element("h3", { text: t.title }), element("pre", { text: t.lines.join("\n") }));
-  for (const g of extra.grids || []) drawGrid(g);
-  for (const p of extra.plots || []) {
+  for (const g of grids) drawGrid(g);
+  for (const p of plots) {
     const node = element("div");
     sections.extra.append(element("h3", { text: p.title }), node);
     plot(node, { curves: p.curves, x: p.x, y: p.y, height: 130, logX: p.log_x, logY: p.log_y });
@@ -325,7 +313,7 @@ export function showExtra(values) {
 function drawGrid(g) {
   const node = element("div"),
     profile = element("div"),
-    [ax, ay] = g.anchor || [g.columns >> 1, g.rows >> 1];
+    [ax, ay] = g.anchor;
   sections.extra.append(
     element("h3", { text: g.title }),
     node,

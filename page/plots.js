@@ -143,9 +143,10 @@ export function plot(
   const names = element(
     "div",
     { class: "legend" },
+    y ? element("span", { text: y }) : null,
     ...curves
       .filter(c => c.name)
-      .map((c, n) =>
+      .map(c =>
         element("span", { class: `key key${c.kind ?? curves.indexOf(c)}${c.share ? " share" : ""}`, text: c.name }),
       ),
   );
@@ -175,7 +176,7 @@ export function plot(
 }
 
 // Numbers on a grid as colors about 0, each readable under the pointer.
-export function grid(node, { columns, rows, values, note }) {
+export function grid(node, { columns, rows, values, anchor, note }) {
   const width = Math.max(140, node.clientWidth || 164),
     cell = Math.max(1, Math.min(36, Math.floor(width / columns)));
   const c = element("canvas", {
@@ -204,7 +205,7 @@ export function grid(node, { columns, rows, values, note }) {
     const x = Math.floor(event.offsetX / cell),
       y = Math.floor(event.offsetY / cell);
     if (x < columns && y < rows)
-      read.textContent = `${x - (columns >> 1)}, ${y - (rows >> 1)}: ${values[y * columns + x].toPrecision(5)}`;
+      read.textContent = `${x - anchor[0]}, ${y - anchor[1]}: ${values[y * columns + x].toPrecision(5)}`;
   });
   read.textContent = `most ${number(most)}`;
   node.replaceChildren(c, read);

@@ -164,6 +164,7 @@ function drawPicture(picture, tile, o) {
   const options = { marks: state.marks && picture.content === "samples" };
   if (picture.content === "differences") options.signedScale = signedScaleOf(picture);
   drawSource(source, tile, o, `${picture.key} ${picture.version}`, options);
+  drawNumbers(source, tile, o);
 }
 
 function numberAt(samples, x, y, room) {
@@ -182,9 +183,8 @@ function numberAt(samples, x, y, room) {
 }
 
 // The number of every sample, where pixels are large enough.
-function drawNumbers(picture, tile, o) {
+function drawNumbers(source, tile, o) {
   const css = o.s / ratio();
-  const source = picture && sourceOf(picture);
   if (css < 16 || !source || source.shrink !== 1) return;
   const { samples, part } = source;
   const x0 = Math.max(part.x, Math.floor((tile.x - o.x) / o.s)),
@@ -325,6 +325,7 @@ function draw() {
           `difference ${tile.less.key} ${tile.less.version} ${tile.picture.key} ${tile.picture.version}`,
           { signedScale: d.scale },
         );
+        drawNumbers(d, tile, o);
         drawScale(tile, d.scale);
       }
       labels.push([tile, `${tile.picture.name} − ${tile.less.name}`]);
@@ -351,7 +352,6 @@ function draw() {
         labels.push([tile, tile.picture.name]);
         if (tile.picture.content === "differences") drawScale(tile, signedScaleOf(tile.picture));
       }
-      drawNumbers(tile.picture, tile, o);
     }
     drawMarks(tile, o);
     context.restore();

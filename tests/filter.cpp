@@ -237,7 +237,11 @@ TEST_CASE("the C++ of a chain compiles, whatever its filters and values") {
         "  sieve::Filter within = sieve::Within{};\n  within.set(\"part\", \"1,2,3,4\");\n"
         "  within.set_group(chain_inside);\n  sieve::Filter gaussian_2 = sieve::Gaussian{};\n"
         "  return {gaussian, within, gaussian_2};\n}\n");
-  std::vector<Filter> all;
+  const Resources files{[](const std::string&) { return Image(2, 2); }, {}};
+  const std::string opening = source_text(Chain::parse("subtract with=b.png then clip", Catalogue::standard(), files));
+  CHECK(opening.starts_with("#include <sieve/io.hpp>\n"));
+  CHECK(opening.find("subtract.set(\"with\", \"b.png\", files);") != std::string::npos);
+  std::vector<Filter> all = {Chain::parse("subtract with=b.png", Catalogue::standard(), files).steps()[0]};
   for (const std::string& name : Catalogue::standard().names()) {
     Filter f = Catalogue::standard().find(name);
     for (const Parameter& p : f.about().parameters) {

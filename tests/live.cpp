@@ -366,7 +366,7 @@ TEST_CASE("a chain is made, changed, taken back and judged on the page") {
   browser.click("#do-single");
   browser.keys("r");
   browser.pointer(600, 390, true, 640, 410);
-  browser.click("#within");
+  browser.click("#do-within");
   browser.wait("document.getElementById('form').value.startsWith('within part=')");
   // A computation that does not end is stopped from the page.
   browser.set("#form", "forever");

@@ -134,6 +134,7 @@ TEST_CASE("a page needs no network, asks for none, and takes names for words") {
   CHECK_THROWS_AS(p.add({"empty", Image()}), InvalidArgument);
   CHECK_THROWS_AS(p.add(page::Grid{"g", 2, 2, {1}}), InvalidArgument);
   CHECK_THROWS_AS(p.add(page::Table{"t", {"a", "b"}, {{"1"}}}), InvalidArgument);
+  CHECK_THROWS_AS(p.add(page::Table{"t", {"a"}, {{"1"}, {"2"}}, {0}}), InvalidArgument);
   CHECK_THROWS_AS(p.set({{{"a", {"1"}}}, {7}, "psnr", 0}), InvalidArgument);
   CHECK_THROWS_AS(p.set({{{"a", {"1"}}}, {0}, "psnr", 3}), InvalidArgument);
 }

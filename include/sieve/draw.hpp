@@ -22,10 +22,7 @@ class SheetPanel {
   /// How high it may grow for its width when it stands below another panel.
   virtual double tallest() const { return 0.75; }
   /// The height in pixels that it needs below another panel, where it is `width` wide.
-  virtual double least_height(double width) const {
-    static_cast<void>(width);
-    return 120;
-  }
+  virtual double least_height(double /*width*/) const { return 120; }
   /// For the library's own use: paints on a Cairo context (`cairo_t*`), within left, top, width, height in pixels.
   virtual void paint(void* cairo, double left, double top, double width, double height) const = 0;
 };
@@ -53,8 +50,8 @@ struct PlotCurve {
 /// Which axes of a plot are logarithmic: they are labeled with the values themselves, and what is not above 0 has no
 /// place on them.
 struct LogAxes {
-  bool x = false;
-  bool y = false;
+  bool x = false;  ///< the axis across
+  bool y = false;  ///< the axis upward
 };
 /// Curves on common axes with a legend; points are drawn where a curve has few. O(points).
 [[nodiscard]] SheetPanelPtr curves(std::vector<PlotCurve> all, std::string x_label, std::string y_label,

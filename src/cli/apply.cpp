@@ -94,8 +94,7 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
   const Filter& f = chain.steps()[at];
   if (exhibit.has_page()) {
     for (const auto& [name, k] : kernels_in(f, session.resources()))
-      exhibit.on_page().add(
-          page::Grid{fmt::format("{}. {} {}", at + 1, name, f.get(name)), k.width(), k.height(), k.taps()});
+      exhibit.on_page().add(Exhibit::grid_of(fmt::format("{}. {} {}", at + 1, name, f.get(name)), k));
   }
   for (Stage& p : f.stages(before)) {
     p.name = fmt::format("{}. {}", at + 1, p.name);

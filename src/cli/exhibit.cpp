@@ -57,16 +57,15 @@ draw::SheetPanelPtr Exhibit::plot(const std::vector<StageCurve>& all, const std:
 
 void Exhibit::curves(const Stage& stage) { curves(stage.name, stage.curves, stage.x_name, stage.y_name); }
 
+page::Grid Exhibit::grid_of(const std::string& title, const Kernel& kernel, const std::string& note) {
+  return {title, kernel.width(), kernel.height(), kernel.taps(), note, kernel.anchor_x(), kernel.anchor_y()};
+}
+
 void Exhibit::kernel(const std::string& title, const Kernel& kernel, const std::string& note,
                      draw::SheetPanelPtr below) {
   if (has_sheet())
     sheet_.add({title, draw::heat(kernel.width(), kernel.height(), kernel.taps()), note, std::move(below)});
-  if (has_page()) page_.add(page::Grid{title, kernel.width(), kernel.height(), kernel.taps(), note});
-}
-
-void Exhibit::lines(const std::string& title, const std::vector<std::string>& lines) {
-  if (has_sheet()) sheet_.add({title, draw::text(lines), "", nullptr});
-  if (has_page()) page_.add(title, lines);
+  if (has_page()) page_.add(grid_of(title, kernel, note));
 }
 
 void Exhibit::write() const {

@@ -39,8 +39,9 @@ class Exhibit {
                                   draw::LogAxes logarithmic = {});
   // The curves of a stage.
   void curves(const Stage& stage);
+  // The weights of a kernel for a page.
+  static page::Grid grid_of(const std::string& title, const Kernel& kernel, const std::string& note = "");
   void kernel(const std::string& title, const Kernel& kernel, const std::string& note, draw::SheetPanelPtr below);
-  void lines(const std::string& title, const std::vector<std::string>& lines);
   // What a page draws of its pictures by itself.
   void on_sheet(draw::SheetCell cell) { sheet_.add(std::move(cell)); }
   page::Page& on_page() { return page_; }

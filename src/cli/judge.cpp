@@ -38,6 +38,7 @@ void add_plain(Exhibit& exhibit, page::Picture picture) {
 }
 
 int judge(const Session& session, const JudgeArguments& o) {
+  o.files.check();
   const Attended attended;
   const Image result = session.read(o.result).image, truth = session.read(o.truth).image;
   require_same_size(result, o.result, truth, o.truth);

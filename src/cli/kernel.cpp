@@ -4,6 +4,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -56,8 +57,8 @@ Image response(const Kernel& k) {
 }
 
 // The same along fx.
-draw::PlotCurve response_curve(const std::string& spec, const Kernel& k) {
-  draw::PlotCurve c{spec, {}, {}};
+StageCurve response_curve(const std::string& spec, const Kernel& k) {
+  StageCurve c{spec, {}, {}};
   for (int i = 0; i <= 128; ++i) {
     c.x.push_back(i / 256.0);
     c.y.push_back(std::abs(frequency_response(k, c.x.back(), 0)));
@@ -106,18 +107,17 @@ int kernel(const Session& session, const KernelArguments& o) {
     draw::Sheet sheet("Kernels",
                       "as written (convolution turns them by 180 degrees, correlation does not), and under each its "
                       "gain over the frequencies, white the largest");
-    std::vector<draw::PlotCurve> profiles, responses;
+    std::vector<StageCurve> profiles, responses;
     for (std::size_t i = 0; i < kernels.size(); ++i) {
       const Kernel& k = kernels[i];
       sheet.add({o.specs[i], draw::heat(k.width(), k.height(), k.taps()),
                  fmt::format("{}x{}, sum {:.5g}: {}", k.width(), k.height(), k.sum(), effect(k.sum())),
                  draw::frequency_plane(response(k))});
       responses.push_back(response_curve(o.specs[i], k));
-      const StageCurve row = profile(o.specs[i], k);
-      profiles.push_back({row.name, row.x, row.y});
+      profiles.push_back(profile(o.specs[i], k));
     }
-    sheet.add({"row through the anchor", draw::curves(std::move(profiles), "pixels from the anchor", "weight"), "",
-               draw::curves(std::move(responses), "frequency along x, cycles per pixel", "gain")});
+    sheet.add({"row through the anchor", Exhibit::plot(profiles, "pixels from the anchor", "weight"), "",
+               Exhibit::plot(responses, "frequency along x, cycles per pixel", "gain")});
     write_sheet(sheet, o.sheet);
   }
   return 0;

@@ -2,6 +2,7 @@
 
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <tuple>
 
 #include "cli/exhibit.hpp"
@@ -144,7 +145,8 @@ Captions captions_of(const std::vector<Trial>& trials) {
     std::erase_if(w, in_all);
     c.names.push_back(fmt::format("{}", fmt::join(w, " ")));
   }
-  if (std::any_of(c.names.begin(), c.names.end(), [](const std::string& n) { return n.empty(); })) {
+  const std::set<std::string> distinct(c.names.begin(), c.names.end());
+  if (distinct.contains("") || distinct.size() < c.names.size()) {
     std::transform(trials.begin(), trials.end(), c.names.begin(), [](const Trial& t) { return t.name; });
     common.clear();
   }

@@ -110,11 +110,14 @@ int psf(const Session& session, const PsfArguments& o) {
   }
   if (o.json) print_json(kernels.size() == 1 ? all[0] : all);
   if (!o.files.wanted()) return 0;
-  if (exhibit.has_page())
-    exhibit.on_page().add(page::Plot{"gain along x", transfers, "cycles per pixel", "|H|", "", false, true});
-  exhibit.curves("profile, and gain along x", std::move(profiles), "pixels from the anchor",
-                 kernels.size() > 1 ? "weight, of the largest" : "weight", "",
-                 Exhibit::plot(transfers, "cycles per pixel", "|H|", {.y = true}));
+  const char* const weight = kernels.size() > 1 ? "weight, of the largest" : "weight";
+  if (exhibit.has_sheet())
+    exhibit.on_sheet({"profile, and gain along x", Exhibit::plot(profiles, "pixels from the anchor", weight), "",
+                      Exhibit::plot(transfers, "cycles per pixel", "|H|", {.y = true})});
+  if (exhibit.has_page()) {
+    exhibit.on_page().add(page::Plot{"profile", std::move(profiles), "pixels from the anchor", weight});
+    exhibit.on_page().add(page::Plot{"gain along x", std::move(transfers), "cycles per pixel", "|H|", "", false, true});
+  }
   if (!o.picture.empty()) {
     const Image image = session.read(o.picture).image;
     exhibit.picture({"log spectrum of " + base_name(o.picture), spectrum_image(spectrum(image, Taper::periodic)),

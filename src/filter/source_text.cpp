@@ -34,6 +34,16 @@ std::string quoted(const std::string& s) {
   return out + "\"";
 }
 
+// True where the value cannot be taken without opening a file.
+bool names_file(Filter filter, const std::string& parameter, const std::string& value) {
+  try {
+    filter.set(parameter, value);
+    return false;
+  } catch (const InvalidArgument&) {
+    return true;
+  }
+}
+
 class Writer {
  public:
   // The statements that make the steps of a chain; gives their names, split by commas.
@@ -49,15 +59,23 @@ class Writer {
       }
       lines_ += fmt::format("  sieve::Filter {} = {}{{}};\n", name, type_name(f.about().type()));
       for (const Parameter& p : f.about().parameters) {
-        if (const std::string value = f.get(p.name); value != p.standard)
-          lines_ += fmt::format("  {}.set({}, {});\n", name, quoted(p.name), quoted(value));
+        if (const std::string value = f.get(p.name); value != p.standard) {
+          const bool opens = names_file(f, p.name, value);
+          opens_ = opens_ || opens;
+          lines_ += fmt::format("  {}.set({}, {}{});\n", name, quoted(p.name), quoted(value), opens ? ", files" : "");
+        }
       }
       if (!inside.empty()) lines_ += fmt::format("  {}.set_group({});\n", name, inside);
       names += (names.empty() ? "" : ", ") + name;
     }
     return names;
   }
-  const std::string& lines() const { return lines_; }
+  // All of the text around them.
+  std::string text(const std::string& names) const {
+    return fmt::format("{}#include <sieve/sieve.hpp>\n\nsieve::Chain chain() {{\n{}{}  return {{{}}};\n}}\n",
+                       opens_ ? "#include <sieve/io.hpp>\n" : "",
+                       opens_ ? "  const sieve::Resources files = sieve::io::resources();\n" : "", lines_, names);
+  }
 
  private:
   // "gaussian", then "gaussian_2".
@@ -65,6 +83,7 @@ class Writer {
     const int n = ++used_[name];
     return n == 1 ? name : fmt::format("{}_{}", name, n);
   }
+  bool opens_ = false;
   std::string lines_;
   std::map<std::string, int> used_;
 };
@@ -74,8 +93,7 @@ class Writer {
 std::string source_text(const Chain& chain) {
   Writer w;
   const std::string names = w.steps(chain, "chain");
-  return fmt::format("#include <sieve/sieve.hpp>\n\nsieve::Chain chain() {{\n{}  return {{{}}};\n}}\n", w.lines(),
-                     names);
+  return w.text(names);
 }
 
 }  // namespace sieve

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <cmath>
 
+#include "page/document.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/compare.hpp"
 #include "sieve/quality/estimate.hpp"
@@ -15,21 +16,16 @@ using nlohmann::ordered_json;
 
 namespace {
 
-ordered_json figure(double v) {
-  if (std::isnan(v)) return nullptr;
-  if (std::isinf(v)) return "infinite";
-  return v;
-}
-
 ordered_json steps_of(const Chain& chain, const Report& report) {
   ordered_json all = ordered_json::array();
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     all.push_back({{"text", chain.steps()[i].text()},
+                   {"measured", s.text},
                    {"meaning", s.meaning},
                    {"seconds", s.seconds},
-                   {"low", figure(s.figures.low)},
-                   {"high", figure(s.figures.high)},
+                   {"low", number(s.figures.low)},
+                   {"high", number(s.figures.high)},
                    {"below", s.figures.below},
                    {"above", s.figures.above},
                    {"not_finite", s.figures.not_finite},
@@ -46,15 +42,15 @@ ordered_json figures_of(const Image& result, const Image& in, const Image* truth
   ordered_json j = ordered_json::object();
   if (truth != nullptr && comparable(result, *truth)) {
     const Comparison c = compare(result, *truth);
-    j["psnr"] = figure(c.psnr);
-    j["ssim"] = figure(c.ssim);
+    j["psnr"] = number(c.psnr);
+    j["ssim"] = number(c.ssim);
     if (comparable(in, *truth)) {
       const Comparison before = compare(in, *truth);
       if (std::isfinite(c.psnr) && std::isfinite(before.psnr)) j["gain"] = c.psnr - before.psnr;
     }
   }
   try {
-    j["noise"] = figure(noise_level(result));
+    j["noise"] = number(noise_level(result));
   } catch (const InvalidArgument&) {
     j["noise"] = nullptr;  // nothing can be measured in it
   }

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cctype>
+#include <cmath>
 #include <random>
 
 #include "sieve/core/version.hpp"
@@ -75,6 +76,12 @@ std::string_view file(std::string_view name) {
 }
 
 }  // namespace
+
+nlohmann::ordered_json number(double v) {
+  if (std::isnan(v)) return nullptr;
+  if (std::isinf(v)) return v > 0 ? "infinite" : "-infinite";
+  return v;
+}
 
 std::string random_token() {
   std::random_device device;

@@ -15,6 +15,9 @@ struct PageFile {
 };
 std::span<const PageFile> page_files();
 
+// A number as JSON, which knows no infinity and no NaN: "infinite", "-infinite", null.
+nlohmann::ordered_json number(double v);
+
 // 32 hexadecimal digits that cannot be guessed.
 std::string random_token();
 

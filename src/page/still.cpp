@@ -32,13 +32,6 @@ const char* name_of(StageContent content) {
   return kNames[static_cast<int>(content)];
 }
 
-// JSON knows no infinity and no NaN.
-ordered_json number(double v) {
-  if (std::isnan(v)) return nullptr;
-  if (std::isinf(v)) return v > 0 ? "infinite" : "-infinite";
-  return v;
-}
-
 ordered_json numbers(const std::vector<double>& all) {
   ordered_json j = ordered_json::array();
   for (const double v : all) j.push_back(number(v));
@@ -153,6 +146,9 @@ void Page::add(Table table) {
       throw InvalidArgument(fmt::format("page: a row of the table '{}' has {} cells: give {}", table.title, row.size(),
                                         table.columns.size()));
   }
+  if (!table.pictures.empty() && table.pictures.size() != table.rows.size())
+    throw InvalidArgument(fmt::format("page: the table '{}' opens {} pictures from {} rows: give one a row, or none",
+                                      table.title, table.pictures.size(), table.rows.size()));
   parts_->tables.push_back(std::move(table));
 }
 void Page::add(std::string title, std::vector<std::string> lines) {
@@ -218,6 +214,7 @@ std::string Page::html(const PageOptions& options) const {
                           {"columns", g.columns},
                           {"rows", g.rows},
                           {"values", numbers(g.values)},
+                          {"anchor", {g.anchor_x.value_or(g.columns / 2), g.anchor_y.value_or(g.rows / 2)}},
                           {"note", g.note}});
   for (const Table& t : parts_->tables)
     d["tables"].push_back(

@@ -26,8 +26,8 @@ namespace SIEVE_EXPORT sieve {
 [[nodiscard]] std::string recipe_text(const Chain& chain);
 
 /// C++ that makes the chain: a function `sieve::Chain chain()` with one variable a step, which compiles with
-/// `#include <sieve/sieve.hpp>` and the headers of one's own filters. Numbers and flags are fields, all else is given
-/// as text.
+/// `#include <sieve/sieve.hpp>` and the headers of one's own filters. What differs from the defaults is given as text;
+/// what names a file is opened by sieve::io::resources().
 [[nodiscard]] std::string source_text(const Chain& chain);
 
 /// "lean-sieve 0.1.0 | gaussian sigma=2 ...": version and chain with every parameter and seed.

@@ -51,6 +51,8 @@ struct Grid {
   int columns = 0, rows = 0;   ///< cells to a side
   std::vector<double> values;  ///< row by row
   std::string note = {};       ///< a line about it
+  /// The cell that counts as (0, 0) when the grid is read off; default: the middle.
+  std::optional<int> anchor_x = {}, anchor_y = {};
 };
 
 /// Rows of text and numbers that the reader may sort.
@@ -103,11 +105,12 @@ class Page {
   void add(Plot plot);
   /// Adds a grid. InvalidArgument where the values are not columns times rows.
   void add(Grid grid);
-  /// Adds a table. InvalidArgument where a row has not as many cells as there are columns.
+  /// Adds a table. InvalidArgument where a row has not as many cells as there are columns, or `pictures` not one a row.
   void add(Table table);
   /// Adds lines of text under a title.
   void add(std::string title, std::vector<std::string> lines);
-  /// Adds what a slider runs over; one a page. InvalidArgument where an index names no picture.
+  /// Adds what a slider runs over; one a page. InvalidArgument where there are not one or two parameters, or an index
+  /// names no picture or run.
   void set(Runs runs);
   /// The file. Levels of an integer source and floats travel exactly where they fit into PageOptions::bytes.
   /// O(samples), with compression the slowest part.
