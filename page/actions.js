@@ -152,6 +152,11 @@ const written = event => {
     event.key
   );
 };
+// The field in which something is typed that was not taken over yet.
+let half = null;
+document.addEventListener("input", event => (half = event.target));
+document.addEventListener("change", () => (half = null));
+
 document.addEventListener("keydown", event => {
   const into = event.target;
   const typing = into.matches("input:not([type=range]), textarea, select");
@@ -160,8 +165,9 @@ document.addEventListener("keydown", event => {
     if (typing) into.blur();
     return;
   }
-  // Keys of fields and sliders are theirs.
-  if (typing && !(event.ctrlKey && event.key !== "z" && event.key !== "y")) return;
+  // Keys of fields and sliders are theirs; so is undo, as long as something typed is not taken over.
+  const own = event.key === "z" || event.key === "y" ? half === into : false;
+  if (typing && (!event.ctrlKey || own)) return;
   if (into.matches("input[type=range]") && /^(Arrow|Page|Home|End)/.test(event.key)) return;
   if (into.matches("button, summary, a") && (event.key === "Enter" || event.key === " ")) return;
   const a = all.find(e => e.key === written(event));

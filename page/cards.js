@@ -222,8 +222,12 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
       const n = stepIndex(cards, i),
         report = deep === 0 ? reports[n] : null,
         measured = {};
-      for (const m of (report?.measured || "").matchAll(/(\w+)=(\S+)/g))
-        if (Number.isFinite(+m[2])) measured[m[1]] = m[2];
+      // What it chose by itself stands in its text as it was run ("noise=0.03") or in a note ("noise deviation 0.03").
+      const chose = report ? [report.measured, ...report.notes].join(", ") : "";
+      for (const p of f.parameters) {
+        const m = p.auto && new RegExp(`\\b${p.name}(?: \\w+)?[ =](-?\\d[\\d.e-]*)`).exec(chose);
+        if (m && Number.isFinite(+m[1])) measured[p.name] = m[1];
+      }
       const tool = (text, title, what) =>
         element("button", {
           text,

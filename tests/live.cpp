@@ -318,6 +318,34 @@ TEST_CASE("a chain is made, changed, taken back and judged on the page") {
   chain("unsharp then median radius=2 shape=disk");
   browser.click("[data-card=median] [data-act=help]");
   CHECK(browser.text("[data-card=median] .help").find("wrong when") != std::string::npos);
+  // The same by keys, which act on the chosen card; a field keeps the focus after it was changed.
+  browser.run("document.querySelector('[data-card=unsharp] .name').focus()");
+  browser.keys("J");
+  chain("median radius=2 shape=disk then unsharp");
+  browser.keys("O");
+  chain("median radius=2 shape=disk");
+  browser.keys("O");
+  browser.keys("U");
+  chain("unsharp then median radius=2 shape=disk");
+  browser.run("document.querySelector('[data-card=unsharp] [data-parameter=amount] .box').focus()");
+  browser.set("[data-card=unsharp] [data-parameter=amount] .box", "2");
+  CHECK(browser.value("document.activeElement === document.querySelector('[data-card=unsharp] [data-parameter=amount] "
+                      ".box')") == true);
+  browser.keys("z", {test::key_control});
+  chain("unsharp then median radius=2 shape=disk");
+  // What a filter measured by itself is where its slider begins.
+  browser.set("#form", "nonlocal_means");
+  chain("nonlocal_means");
+  settled();
+  browser.wait("document.querySelector('[data-card=nonlocal_means] .facts')");
+  browser.click("[data-card=nonlocal_means] [data-parameter=noise] button");
+  browser.wait("/^nonlocal_means noise=0\\.\\d+$/.test(document.getElementById('form').value)");
+  {
+    const std::string text = browser.value("document.getElementById('form').value");
+    CHECK(std::stod(text.substr(text.find('=') + 1)) == doctest::Approx(noise_level(in)).epsilon(0.02));
+  }
+  browser.set("#form", "unsharp then median radius=2 shape=disk");
+  chain("unsharp then median radius=2 shape=disk");
   // An error stands beside its card, and goes with it.
   browser.set("[data-card=median] [data-parameter=radius] .box", "900");
   browser.wait("document.querySelector('[data-card=median] .problem')?.textContent.includes('0 to 127')");
