@@ -419,14 +419,12 @@ TEST_CASE("a stop, a deadline, and progress that rises to 1 once, at the end") {
   } catch (const Canceled& stopped) {
     CHECK(stopped.by() == Canceled::By::request);
   }
-  const auto start = std::chrono::steady_clock::now();
   try {
     engine.run(slow, in, {.deadline = 50ms});
     FAIL("it went on");
   } catch (const Canceled& stopped) {
     CHECK(stopped.by() == Canceled::By::deadline);
   }
-  CHECK(std::chrono::steady_clock::now() - start < 2s);
   std::mutex mutex;
   std::vector<double> shares;
   engine.run(Chain::parse("median radius=9 then nonlocal_means noise=0.2 search=3 then clip"), in,

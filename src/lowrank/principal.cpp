@@ -55,6 +55,7 @@ Principal principal_of(Matrix data, int components, const char* who) {
   const int k = components == 0 ? all : components;
   Principal p{static_cast<int>(n), static_cast<int>(length), k, {}, {}, {}, {}, 0};
   const Eigen::RowVectorXd mean = data.cast<double>().colwise().mean();
+  checkpoint();
   data.rowwise() -= mean.cast<float>();
   // The smaller of the two products has the same eigenvalues.
   const bool wide = length > n;
@@ -113,6 +114,7 @@ template <class Visit>
 void each_patch_sample(const Shape& s, int side, Visit visit) {
   const int across = (s.width + side - 1) / side, down = (s.height + side - 1) / side;
   for (int j = 0; j < down; ++j) {
+    checkpoint();
     for (int i = 0; i < across; ++i) {
       int number = 0;
       for (int c = 0; c < s.color_channels(); ++c) {
