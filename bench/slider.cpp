@@ -4,7 +4,10 @@
 #define DOCTEST_CONFIG_IMPLEMENT
 #include <fmt/format.h>
 
+#include <thread>
+
 #include "../tests/browser.hpp"
+#include "../tests/support.hpp"
 #include "scene.hpp"
 #include "sieve/page.hpp"
 

@@ -23,7 +23,7 @@ install(FILES ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake ${PROJECT_BINARY_DIR}/
 file(RELATIVE_PATH pc_up /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
 set(pc_requires_core "fmt libhwy tbb ${SIEVE_FFT_MODULE}")
 set(pc_requires_reference "lean-sieve-core")
-set(pc_requires_io "lean-sieve-core libpng libjpeg libtiff-4 libexif")
+set(pc_requires_io "lean-sieve-core libpng libjpeg libtiff-4 zlib libdeflate libexif")
 set(pc_requires_draw "lean-sieve-core cairo pangocairo plplot")
 set(pc_requires_page "lean-sieve-core zlib cpp-httplib")
 foreach(component core reference io draw page)

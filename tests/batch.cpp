@@ -88,6 +88,19 @@ TEST_CASE("batch: folders, patterns, formats, and the figures that it tells") {
   CHECK(some.out.find("written") != std::string::npos);
 }
 
+TEST_CASE("batch: links to one picture are a picture each, a path that is named twice is one") {
+  const Folder f;
+  fs::create_directories(f / "in");
+  (void)io::write(f / "in/a.png", test::noise(9, 8), {.bits = 8});
+  for (const char* name : {"b", "c", "d"}) fs::create_symlink("a.png", f / ("in/" + std::string(name) + ".png"));
+  CHECK(lsieve("batch " + (f / "in") + " " + (f / "in/./a.png") + " --into " + (f / "out") + " -- invert").code == 0);
+  const auto all = results(f / "out");
+  CHECK(all.size() == 4);
+  for (const auto& [name, bytes] : all) CHECK(bytes == all.at("a.png"));
+  // A result through a link would take its picture's place.
+  CHECK(lsieve("batch " + (f / "in/b.png") + " --into " + (f / "in") + " -- invert").code == 2);
+}
+
 TEST_CASE("batch: wrong calls are refused before anything is written") {
   const Folder folder;
   fill(folder / "in", 6);

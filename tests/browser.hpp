@@ -1,19 +1,17 @@
 #pragma once
 // A browser without a window, driven through WebDriver (W3C) as a hand would.
 
-#include <httplib.h>
-#include <signal.h>
-#include <sys/wait.h>
-#include <unistd.h>
+#include <sys/types.h>
 
-#include <chrono>
-#include <cstdlib>
+#include <cstdio>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <string>
-#include <thread>
 #include <vector>
 
-#include "support.hpp"
+namespace httplib {
+class Client;
+}
 
 namespace test {
 
@@ -27,52 +25,17 @@ inline const std::string key_enter = "\xEE\x80\x87", key_shift = "\xEE\x80\x88",
 // A program that runs beside the test; what it prints first is read, and it is ended with it.
 class Beside {
  public:
-  explicit Beside(const std::vector<std::string>& words, const std::string& folder = "/") {
-    int ends[2];
-    REQUIRE(::pipe(ends) == 0);
-    pid_ = ::fork();
-    if (pid_ == 0) {
-      ::dup2(ends[1], 1);
-      ::close(ends[0]);
-      ::close(ends[1]);
-      if (std::freopen("/dev/null", "w", stderr) == nullptr || ::chdir(folder.c_str()) != 0) std::_Exit(126);
-      ::setpgid(0, 0);
-      std::vector<char*> argv;
-      for (const std::string& w : words) argv.push_back(const_cast<char*>(w.c_str()));
-      argv.push_back(nullptr);
-      ::execvp(argv[0], argv.data());
-      std::_Exit(127);
-    }
-    ::close(ends[1]);
-    out_ = ::fdopen(ends[0], "r");
-  }
-  ~Beside() {
-    kill(SIGKILL);
-    (void)end();
-    std::fclose(out_);
-  }
+  explicit Beside(const std::vector<std::string>& words, const std::string& folder = "/");
+  ~Beside();
   Beside(const Beside&) = delete;
   Beside& operator=(const Beside&) = delete;
 
   // Its next line, without the line's end; empty at the end.
-  std::string line() {
-    char text[4096];
-    std::string s = std::fgets(text, sizeof text, out_) != nullptr ? text : "";
-    while (s.ends_with('\n')) s.pop_back();
-    return s;
-  }
+  std::string line();
   // A signal to it and what it started.
-  void kill(int signal) const {
-    if (pid_ > 0) ::kill(-pid_, signal);
-  }
+  void kill(int signal) const;
   // Waits for its end; gives its exit code.
-  int end() {
-    if (pid_ <= 0) return code_;
-    int status = 0;
-    ::waitpid(pid_, &status, 0);
-    pid_ = 0;
-    return code_ = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-  }
+  int end();
 
  private:
   pid_t pid_ = 0;
@@ -83,132 +46,36 @@ class Beside {
 // Chromium by chromedriver. Where there is none the tests say that they were left out; continuous integration has it.
 class Browser {
  public:
-  static bool there() {
-    static const bool found = std::system("command -v chromedriver chromium >/dev/null 2>&1") == 0;
-    if (found) return true;
-    if (std::getenv("CI") != nullptr) FAIL("chromium and chromium-driver are missing: scripts/packages test");
-    MESSAGE("left out: there is no chromium and chromium-driver here (scripts/packages test)");
-    return false;
-  }
+  static bool there();
 
   // `seen_through`: scripts of the test may look into the modules of the page, which its policy would forbid.
-  explicit Browser(bool seen_through = false, int width = 1280, int height = 800)
-      : driver_({"chromedriver", "--port=0"}) {
-    std::string said;
-    const std::string port = "successfully on port ";
-    while ((said = driver_.line()).find(port) == std::string::npos) REQUIRE_FALSE(said.empty());
-    client_ = std::make_unique<httplib::Client>("127.0.0.1", std::stoi(said.substr(said.find(port) + port.size())));
-    client_->set_read_timeout(120);
-    client_->set_keep_alive(true);
-    const json options = {{"args",
-                           {"--headless=new", "--no-sandbox", "--disable-dev-shm-usage",
-                            "--window-size=" + std::to_string(width) + "," + std::to_string(height)}}};
-    session_ = "/session/" + post("/session", {{"capabilities", {{"alwaysMatch", {{"goog:chromeOptions", options}}}}}})
-                                 .at("sessionId")
-                                 .get<std::string>();
-    post(session_ + "/timeouts", {{"script", 60000}});
-    devtools("Emulation.setDeviceMetricsOverride",
-             {{"width", width}, {"height", height}, {"deviceScaleFactor", 1}, {"mobile", false}});
-    if (seen_through) devtools("Page.setBypassCSP", {{"enabled", true}});
-  }
-  ~Browser() { client_->Delete(session_); }
+  explicit Browser(bool seen_through = false, int width = 1280, int height = 800);
+  ~Browser();
 
   // Opens a page and waits until it has put itself together.
-  void open(const std::string& address) {
-    post(session_ + "/url", {{"url", address}});
-    wait("document.body && document.body.dataset.ready === 'yes'");
-  }
+  void open(const std::string& address);
   // What a script returns.
-  json run(const std::string& script, const json& arguments = json::array()) {
-    return post(session_ + "/execute/sync", {{"script", script}, {"args", arguments}});
-  }
+  json run(const std::string& script, const json& arguments = json::array());
   // The value of an expression.
-  json value(const std::string& expression) { return run("return " + expression); }
+  json value(const std::string& expression);
   // The value that a promise comes to.
-  json promised(const std::string& expression) {
-    return post(session_ + "/execute/async", {{"script", "const done = arguments[0]; (async () => (" + expression +
-                                                             "))().then(done, e => done('failed: ' + e))"},
-                                              {"args", json::array()}});
-  }
+  json promised(const std::string& expression);
   // Waits until an expression is true.
-  void wait(const std::string& expression) {
-    for (int i = 0; i < 1500; ++i) {
-      if (value("Boolean(" + expression + ")") == true) return;
-      std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-    CAPTURE(expression);
-    FAIL("the page never came to it");
-  }
-  std::string text(const std::string& selector) {
-    return run("return document.querySelector(arguments[0])?.textContent ?? ''", {selector});
-  }
-  void click(const std::string& selector) {
-    CAPTURE(selector);
-    wait("document.querySelector(" + json(selector).dump() + ")");
-    REQUIRE(run("const e = document.querySelector(arguments[0]); if (!e) return false; e.click(); return true",
-                {selector}) == true);
-  }
+  void wait(const std::string& expression);
+  std::string text(const std::string& selector);
+  void click(const std::string& selector);
   // Sets a field or slider as a hand does.
-  void set(const std::string& selector, const std::string& to) {
-    CAPTURE(selector);
-    wait("document.querySelector(" + json(selector).dump() + ")");
-    REQUIRE(run("const e = document.querySelector(arguments[0]); if (!e) return false; e.value = arguments[1];"
-                "e.dispatchEvent(new Event('input', { bubbles: true }));"
-                "e.dispatchEvent(new Event('change', { bubbles: true })); return true",
-                {selector, to}) == true);
-  }
+  void set(const std::string& selector, const std::string& to);
   // Keys one after the other; those before `held` stay down while it is pressed.
-  void keys(const std::string& one, const std::vector<std::string>& held = {}) {
-    json all = json::array();
-    for (const std::string& k : held) all.push_back({{"type", "keyDown"}, {"value", k}});
-    all.push_back({{"type", "keyDown"}, {"value", one}});
-    all.push_back({{"type", "keyUp"}, {"value", one}});
-    for (const std::string& k : held) all.push_back({{"type", "keyUp"}, {"value", k}});
-    post(session_ + "/actions", {{"actions", {{{"type", "key"}, {"id", "keys"}, {"actions", all}}}}});
-  }
-  void write(const std::string& words) {
-    for (const char c : words) keys(std::string(1, c));
-  }
+  void keys(const std::string& one, const std::vector<std::string>& held = {});
+  void write(const std::string& words);
   // The pointer from one place of the window to another, with the button held where `drag`.
-  void pointer(int x, int y, bool drag = false, int to_x = 0, int to_y = 0) {
-    json all = {{{"type", "pointerMove"}, {"duration", 0}, {"x", x}, {"y", y}}};
-    if (drag) {
-      all.push_back({{"type", "pointerDown"}, {"button", 0}});
-      all.push_back({{"type", "pointerMove"}, {"duration", 60}, {"x", to_x}, {"y", to_y}});
-      all.push_back({{"type", "pointerUp"}, {"button", 0}});
-    }
-    post(session_ + "/actions",
-         {{"actions",
-           {{{"type", "pointer"}, {"id", "mouse"}, {"parameters", {{"pointerType", "mouse"}}}, {"actions", all}}}}});
-  }
-  void wheel(int x, int y, int down) {
-    post(session_ + "/actions", {{"actions",
-                                  {{{"type", "wheel"},
-                                    {"id", "wheel"},
-                                    {"actions",
-                                     {{{"type", "scroll"},
-                                       {"x", x},
-                                       {"y", y},
-                                       {"deltaX", 0},
-                                       {"deltaY", down},
-                                       {"duration", 0},
-                                       {"origin", "viewport"}}}}}}}});
-  }
-  void devtools(const std::string& command, const json& parameters) {
-    post(session_ + "/goog/cdp/execute", {{"cmd", command}, {"params", parameters}});
-  }
+  void pointer(int x, int y, bool drag = false, int to_x = 0, int to_y = 0);
+  void wheel(int x, int y, int down);
+  void devtools(const std::string& command, const json& parameters);
 
  private:
-  json post(const std::string& path, const json& body) {
-    const auto reply = client_->Post(path, body.dump(), "application/json");
-    REQUIRE(reply);
-    const json all = json::parse(reply->body);
-    if (reply->status != 200) {
-      CAPTURE(all.dump().substr(0, 600));
-      FAIL("WebDriver refused");
-    }
-    return all.at("value");
-  }
+  json post(const std::string& path, const json& body);
 
   Beside driver_;
   std::unique_ptr<httplib::Client> client_;

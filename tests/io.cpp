@@ -108,13 +108,14 @@ TEST_CASE("round trips: every format, depth and number of channels, bit for bit"
                                                              {".tif", {8, 16, 32}},
                                                              {".pgm", {1, 3, 8, 10, 16}},
                                                              {".ppm", {8, 16}},
+                                                             {".npy", {8, 16, 32}},
                                                              {".pfm", {32}}}) {
     const std::string ending = ending_;
     for (const int bits : depths) {
       for (int channels = 1; channels <= 4; ++channels) {
         const bool alpha = channels == 2 || channels == 4;
-        if ((ending != ".png" && ending != ".tif" && alpha) || (ending == ".pgm" && channels != 1) ||
-            (ending == ".ppm" && channels != 3))
+        if ((ending != ".png" && ending != ".tif" && ending != ".npy" && alpha) ||
+            (ending == ".pgm" && channels != 1) || (ending == ".ppm" && channels != 3))
           continue;
         if (bits < 8 && channels > 1) continue;
         for (const int w : {1, 37}) {
@@ -302,7 +303,7 @@ TEST_CASE("hostile files: one clear error, never a picture and never a large all
     CHECK(e.find('\n') == std::string::npos);
   }
   // Every truncation and a flipped byte at every place: an error or a picture of the right size.
-  for (const char* name : {"c.png", "c.jpg", "c.tif", "c.ppm", "c.pfm"}) {
+  for (const char* name : {"c.png", "c.jpg", "c.tif", "c.ppm", "c.pfm", "c.npy"}) {
     const Image in = on_levels(12, 9, 3, 255);
     (void)io::write(folder / name, in);
     const std::string whole = test::contents(folder / name);
@@ -495,13 +496,14 @@ TEST_CASE("places: links are written through, other things are not replaced, tex
 TEST_CASE("names and formats, bytes as a whole, and how parameters open files") {
   const std::pair<const char*, io::Format> names[] = {{"a.png", io::Format::png},       {"A.JPG", io::Format::jpeg},
                                                       {"x/y.z.tiff", io::Format::tiff}, {"a.pgm", io::Format::pnm},
-                                                      {"a.pfm", io::Format::pfm},       {"a.lsv", io::Format::packed}};
+                                                      {"a.pfm", io::Format::pfm},       {"a.npy", io::Format::npy},
+                                                      {"a.lsv", io::Format::packed}};
   for (const auto& [name, format] : names) {
     CHECK(io::format_of_name(name) == format);
   }
   // Each ending that is named can be written.
   const std::vector<std::string> endings = words_of(io::known_endings());
-  CHECK(endings.size() == 11);
+  CHECK(endings.size() == 12);
   for (const std::string& ending : endings) CHECK(io::format_of_name("a" + ending).has_value());
   for (const char* name : {"a", "a.bmp", "png", ".png/", ""}) CHECK_FALSE(io::format_of_name(name).has_value());
   const test::Folder f;

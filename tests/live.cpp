@@ -1,10 +1,13 @@
 // The live page: what its server answers, whom it refuses, and the page itself under hand and keys in a browser.
 
+#include <httplib.h>
+
 #include <latch>
 #include <thread>
 
 #include "browser.hpp"
 #include "sieve/page.hpp"
+#include "support.hpp"
 
 using namespace sieve;
 using test::Browser;

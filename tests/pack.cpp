@@ -77,7 +77,7 @@ TEST_CASE("without loss: bit for bit, any size, depth and channels") {
   const Packed p = pack(noon(), {.lossless = true});
   CHECK(same_samples(unpack(p.bytes).image, noon()));
   CHECK(static_cast<double>(p.bytes.size()) <=
-        0.9 * static_cast<double>(io::encode(io::Format::png, noon(), {.smallest = true}).size()));
+        0.9 * static_cast<double>(io::encode(io::Format::png, noon(), {.compression = io::Compression::small}).size()));
   Image smooth = noon();
   for (int i = 0; i < 2; ++i) smooth = Gaussian{.sigma = 6}(smooth);
   const Image stepped = io::decode(io::encode(io::Format::png, smooth, {.bits = 16}).data(),

@@ -2,6 +2,7 @@
 
 #include "sieve/page.hpp"
 #include "browser.hpp"
+#include "support.hpp"
 
 using namespace sieve;
 using page::Role;

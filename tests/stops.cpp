@@ -94,7 +94,7 @@ TEST_CASE("every function with a loop ends at its deadline on 12 megapixels") {
   for (const PackBy by : {PackBy::cosine, PackBy::wavelet, PackBy::pca, PackBy::svd})
     all.emplace_back("pack " + std::string(name_of(by)), [&in, by] { (void)pack(in, {.by = by}); });
   for (const io::Format format :
-       {io::Format::png, io::Format::jpeg, io::Format::tiff, io::Format::pnm, io::Format::pfm})
+       {io::Format::png, io::Format::jpeg, io::Format::tiff, io::Format::pnm, io::Format::pfm, io::Format::npy})
     all.emplace_back("encode " + std::string(io::name_of(format)),
                      [&levels, format] { (void)io::encode(format, levels); });
   const auto ends = [](const std::function<void()>& call, Clock::duration allowed) {

@@ -127,6 +127,48 @@ TEST_CASE("apply: steps, saturation, depth, and the same samples as the library"
   CHECK(io::read(f / "k.png").image.at(9, 9) == io::read(noon_file).image.at(10, 9));
 }
 
+TEST_CASE("pictures come in and go out by pipes, what is told goes the other way") {
+  const Folder f;
+  const std::string tool = LSIEVE_TOOL, noon = test::noon_file;
+  const auto run = [](const std::string& line) { return test::run("(" + line + ")"); };
+  // Through two pipes and three formats as through files.
+  const auto piped =
+      run(tool + " apply - - --format tiff median <" + noon + " | " + tool +
+          " apply - - --format npy invert --json | " + tool + " apply - " + (f / "a.png") + " median radius=2");
+  CHECK(piped.code == 0);
+  CHECK(piped.out.find("standard output") == std::string::npos);
+  CHECK(lsieve("apply " + noon + " " + (f / "b.png") + " median then invert then median radius=2").code == 0);
+  CHECK(test::contents(f / "a.png").size() > 1000);
+  CHECK(identical(io::read(f / "a.png").image, io::read(f / "b.png").image));
+  const auto told = run(tool + " apply - - --format ppm median <" + noon + " 2>&1 >" + (f / "c.ppm"));
+  CHECK(told.out.find("1. median") != std::string::npos);
+  CHECK(io::read(f / "c.ppm").image.width() == io::read(noon).image.width());
+  const auto json_of = run(tool + " apply - - --format png invert --json <" + noon + " 2>&1 >/dev/null");
+  CHECK(nlohmann::json::parse(json_of.out)["output"] == "-");
+  // Packed and unpacked, looked at and judged; the one picture serves as often as it is asked for.
+  CHECK(run(tool + " pack - - --lossless <" + noon + " 2>/dev/null | " + tool +
+            " unpack - - --format png 2>/dev/null | " + tool + " judge - --truth " + noon)
+            .out.find("identical in every sample") != std::string::npos);
+  CHECK(run(tool + " look - <" + noon).out.find("-: ") == 0);
+  CHECK(run(tool + " apply - " + (f / "zero.tif") + " subtract with=- <" + noon).out.find("range 0 .. 0") !=
+        std::string::npos);
+  const std::pair<std::string, const char*> wrong[] = {{" - invert", "--format png"},
+                                                       {" " + (f / "x.png") + " invert --format png", "goes with -"},
+                                                       {" - invert --format bmp", "known are"},
+                                                       {" - invert --format png --compression tiny", "fast, normal"}};
+  for (const auto& [words, why] : wrong) {
+    const auto r = lsieve("apply " + noon + words);
+    CHECK(r.code == 2);
+    CHECK(r.err.find(why) != std::string::npos);
+    CHECK(r.out.empty());
+  }
+  CHECK(run(tool + " look - </dev/null").err.find("standard input: is empty") != std::string::npos);
+  CHECK(run(tool + " look - <" + noon + " --max-bytes 100").err.find("--max-bytes") != std::string::npos);
+  const auto full = run(tool + " apply " + noon + " - --format png invert >/dev/full");
+  CHECK(full.code == 1);
+  CHECK(full.err.find("cannot be written") != std::string::npos);
+}
+
 TEST_CASE("sheets are written where asked, only as PNG") {
   const Folder f;
   CHECK(lsieve("apply " + noon_file + " " + f / "a.png" + " gray then clip --sheet " + f / "sheet.png").code == 0);

@@ -1,5 +1,6 @@
 #pragma once
-/// Files: PNG, JPEG, TIFF, PNM (PBM, PGM, PPM), PFM and packed pictures (.lsv). Target LeanSieve::io.
+/// Files: PNG, JPEG, TIFF, PNM (PBM, PGM, PPM), PFM, arrays of NumPy (.npy) and packed pictures (.lsv). Target
+/// LeanSieve::io.
 
 #include <cstddef>
 #include <cstdint>
@@ -10,18 +11,19 @@
 #include "sieve/core/attributes.hpp"
 #include "sieve/core/buffers.hpp"
 #include "sieve/core/image.hpp"
+#include "sieve/describe/parameter.hpp"
 #include "sieve/describe/resources.hpp"
 
 namespace SIEVE_EXPORT sieve {
 namespace io {
 
 /// The formats that are read and written.
-enum class Format { png, jpeg, tiff, pnm, pfm, packed };
+enum class Format { png, jpeg, tiff, pnm, pfm, npy, packed };
 
-/// "PNG", "JPEG", "TIFF", "PNM", "PFM", "LSV".
+/// "PNG", "JPEG", "TIFF", "PNM", "PFM", "NPY", "LSV".
 [[nodiscard]] const char* name_of(Format format);
-/// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm .lsv, any case);
-/// nothing for another ending.
+/// The format that a file name's ending means (.png .jpg .jpeg .tif .tiff .pbm .pgm .ppm .pnm .pfm .npy .lsv, any
+/// case); nothing for another ending.
 [[nodiscard]] std::optional<Format> format_of_name(const std::string& name);
 /// The endings that can be written, for messages.
 [[nodiscard]] std::string known_endings();
@@ -59,15 +61,22 @@ struct Loaded {
 /// Pictures are read within the limits.
 [[nodiscard]] Resources resources(const Limits& limits = {});
 
+/// How much time is given to making a file small that loses nothing.
+enum class Compression {
+  fast,    ///< about half the time of normal, some percent more bytes
+  normal,  ///< the default
+  small    ///< several times the time of normal, some percent fewer bytes
+};
+
 /// How a picture is written.
 struct WriteOptions {
   std::optional<int> bits = {};  ///< 1, 2, 4, 8, 16 or 32 (float); default: what the picture came with
   int quality = 92;              ///< JPEG and packed pictures, 1 to 100
   /// JPEG alone: color at every pixel and not at every fourth; default: from quality 90 on
   std::optional<bool> full_color = {};
-  bool smallest = false;                   ///< PNG alone: as small as the library makes it, and slow
-  std::vector<std::uint8_t> profile = {};  ///< ICC profile to embed, where the format can
-  std::string record = {};                 ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
+  Compression compression = Compression::normal;  ///< PNG and TIFF
+  std::vector<std::uint8_t> profile = {};         ///< ICC profile to embed, where the format can
+  std::string record = {};  ///< how the picture was made, kept in a text field of PNG, JPEG and TIFF
 };
 
 /// What was written.
@@ -87,8 +96,19 @@ Written write(const std::string& path, const ConstView& image, const WriteOption
 [[nodiscard]] std::vector<std::uint8_t> encode(Format format, const ConstView& image, const WriteOptions& options = {},
                                                Written* written = nullptr);
 
+/// The same in the format that a name's ending says (a .pbm holds bits, a .pgm gray). InvalidArgument for an unknown
+/// ending, too.
+[[nodiscard]] std::vector<std::uint8_t> encode(const std::string& name, const ConstView& image,
+                                               const WriteOptions& options = {}, Written* written = nullptr);
+
 /// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);
 
 }  // namespace io
+
+template <>
+struct ChoiceNames<io::Compression> {
+  static std::span<const std::pair<const char*, io::Compression>> all();
+};
+
 }  // namespace sieve

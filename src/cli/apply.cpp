@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/exhibit.hpp"
+#include "cli/output.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -15,9 +16,9 @@ using nlohmann::ordered_json;
 
 struct ApplyArguments {
   ExhibitFiles files;
-  std::string in, out, depth, again, recipe, save;
+  std::string in, out, format, again, recipe, save;
   std::vector<std::string> words;
-  int quality = 92;
+  WriteArguments writing;
   bool json = false, plan = false;
 };
 
@@ -115,17 +116,17 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
   exhibit.picture(std::move(made));
 }
 
-void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report) {
-  fmt::print("{}: {}\n", o.in, text_of(in.shape()).text);
+void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report, std::FILE* to) {
+  fmt::print(to, "{}: {}\n", o.in, text_of(in.shape()).text);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     const std::size_t outside = s.figures.below + s.figures.above;
-    fmt::print("  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
+    fmt::print(to, "  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
                s.meaning.empty() ? "" : " (" + s.meaning + ")", time_text(s.seconds), s.figures.low, s.figures.high);
-    if (outside > 0) fmt::print(", {} outside 0..1", counted(outside, "sample", "samples"));
-    if (s.shape != in.shape()) fmt::print(", {}", text_of(s.shape).text);
-    fmt::print("\n");
-    for (const std::string& n : s.notes) fmt::print("     {}\n", n);
+    if (outside > 0) fmt::print(to, ", {} outside 0..1", counted(outside, "sample", "samples"));
+    if (s.shape != in.shape()) fmt::print(to, ", {}", text_of(s.shape).text);
+    fmt::print(to, "\n");
+    for (const std::string& n : s.notes) fmt::print(to, "     {}\n", n);
   }
 }
 
@@ -157,12 +158,9 @@ int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
 
 int apply(const Session& session, const ApplyArguments& o) {
   const Chain chain = chain_of(session, o);
-  if (!io::format_of_name(o.out))
-    throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  const Output out(o.out, o.format);
   Exhibit exhibit(o.files, base_name(o.in) + " step by step", chain.text());
-  io::WriteOptions options;
-  options.bits = bits_of_text(o.depth);
-  options.quality = o.quality;
+  io::WriteOptions options = o.writing.options();
   const Attended attended;
   const io::Loaded in = session.read(o.in);
   if (o.plan) return tell_plan(o, in.image, chain);
@@ -180,10 +178,10 @@ int apply(const Session& session, const ApplyArguments& o) {
   }
   const Run run = Engine::standard().run(chain, in.image, wanted);
   const Image& result = run.image;
-  if (!o.json) tell_steps(o, in.image, chain, run.report);
+  if (!o.json) tell_steps(o, in.image, chain, run.report, out.told());
   // A gray or CMYK profile does not fit RGB and the other way round.
   if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();
-  const io::Written w = io::write(o.out, result, options);
+  const io::Written w = out.write(result, options);
   const Saturation& s = w.saturation;
   if (o.json) {
     ordered_json j = {{"input", o.in},
@@ -193,13 +191,13 @@ int apply(const Session& session, const ApplyArguments& o) {
                       {"bits", w.bits},
                       {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
     if (!w.note.empty()) j["note"] = w.note;
-    print_json(j);
+    print_json(j, out.told());
   } else {
-    fmt::print("{}: {}, {}", o.out, text_of(result.shape()).text,
+    fmt::print(out.told(), "{}: {}, {}", out.name(), text_of(result.shape()).text,
                w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
-    fmt::print(", {}\n",
+    fmt::print(out.told(), ", {}\n",
                s.total() > 0 ? counted(s.total(), "sample", "samples") + " saturated" : "no sample saturated");
-    if (!w.note.empty()) fmt::print("  note: {}\n", w.note);
+    if (!w.note.empty()) fmt::print(out.told(), "  note: {}\n", w.note);
   }
   if (!o.save.empty()) {
     const std::string text = recipe_text(chain);
@@ -218,15 +216,16 @@ int apply(const Session& session, const ApplyArguments& o) {
 Command declare_apply(CLI::App& root, Session& session) {
   auto o = std::make_shared<ApplyArguments>();
   CLI::App* app = root.add_subcommand("apply", "Run a chain of filters on a picture and write the result.");
-  app->add_option("IN", o->in, "the picture to read")->required();
-  app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();
+  app->add_option("IN", o->in, "the picture to read; - is standard input")->required();
+  app->add_option("OUT", o->out, "the picture to write; the ending says the format; - is standard output, see --format")
+      ->required();
   app->add_option("STEP", o->words, "NAME key=value ... [then NAME key=value ...]...; `lsieve list` shows the names");
   app->add_option("--recipe", o->recipe, "take the chain from this TOML file");
   app->add_option("--again", o->again, "take the chain from the record in this picture, written by apply");
   app->add_option("--save", o->save, "write the chain as a recipe into this TOML file");
   o->files.declare(app, "input, every step and result side by side");
-  app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
-  app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
+  o->writing.declare(app);
+  app->add_option("--format", o->format, "the format where OUT is -, as png");
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--plan", o->plan, "print how the steps would run and the memory they take, and write nothing");
   app->footer("Example: lsieve apply noon.png edges.png gray then convolve kernel=laplacian border=edge then stretch");

@@ -15,6 +15,7 @@
 
 #include "cli/batch_files.hpp"
 #include "cli/batch_journal.hpp"
+#include "cli/output.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -27,8 +28,9 @@ using nlohmann::ordered_json;
 
 struct BatchArguments {
   BatchChoice choice;
-  std::string recipe, depth, memory, shard;
-  int quality = 92, workers = 0;
+  WriteArguments writing;
+  std::string recipe, memory, shard;
+  int workers = 0;
   bool resume = false, stop_on_error = false, json = false;
 };
 
@@ -187,8 +189,7 @@ class Batch {
         chain_(Chain::parse(chain_words(session, session.behind_dashes, o.recipe, false), session.catalogue,
                             session.resources())),
         budget_(bytes_of_text(o.memory)) {
-    write_.bits = bits_of_text(o.depth);
-    write_.quality = o.quality;
+    write_ = o.writing.options();
     if (!o.shard.empty()) shard_ = shard_of(o.shard);
     std::vector<BatchFile> all = batch_files(o.choice);
     for (std::size_t i = static_cast<std::size_t>(shard_.index) - 1; i < all.size();
@@ -233,9 +234,9 @@ class Batch {
  private:
   // All that the bytes of the results depend on beside the pictures.
   std::string settings() const {
-    return fmt::format("{} | depth {} | quality {} | shard {}/{}", chain_.text(true),
-                       options_.depth.empty() ? "as it comes" : options_.depth, options_.quality, shard_.index,
-                       shard_.count);
+    const WriteArguments& w = options_.writing;
+    return fmt::format("{} | depth {} | quality {} | compression {} | shard {}/{}", chain_.text(true),
+                       w.depth.empty() ? "as it comes" : w.depth, w.quality, w.compression, shard_.index, shard_.count);
   }
 
   void work(BatchJournal& journal, Teller& teller, const Watch& watch) {
@@ -404,8 +405,7 @@ Command declare_batch(CLI::App& root, Session& session) {
   app->add_option("--recipe", o->recipe, "take the chain from this TOML file; else it stands behind --");
   app->add_flag("--recursive", o->choice.recursive, "folders within folders, too");
   app->add_option("--format", o->choice.ending, "ending of the results, as png; default: as the picture's");
-  app->add_option("--depth", o->depth, "bits a sample to write: 1, 2, 4, 8, 16 or float; default: the source's");
-  app->add_option("--quality", o->quality, "JPEG quality, 1 to 100")->check(CLI::Range(1, 100));
+  o->writing.declare(app);
   app->add_option("--workers", o->workers, "pictures at a time at most; default: one a processor")
       ->check(CLI::Range(1, 1024));
   app->add_option("--memory", o->memory,

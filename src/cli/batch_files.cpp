@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <map>
 #include <optional>
+#include <set>
 
 #include "sieve/core/error.hpp"
 #include "sieve/describe/description.hpp"
@@ -86,10 +87,11 @@ std::vector<BatchFile> batch_files(const BatchChoice& choice) {
   std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.in < b.in; });
   std::vector<BatchFile> all;
   std::map<fs::path, fs::path> taken;
-  std::map<fs::path, bool> inputs;
+  std::set<fs::path> named, inputs;
   for (const Found& f : found) {
-    const fs::path in = fs::weakly_canonical(f.in);
-    if (!inputs.emplace(in, true).second) continue;  // named twice
+    // Of a path that is named twice there is one picture; links to one picture are a picture each.
+    if (!named.insert(fs::absolute(f.in).lexically_normal()).second) continue;
+    inputs.insert(fs::weakly_canonical(f.in));
     fs::path out = into / f.below;
     if (!choice.ending.empty()) out.replace_extension(choice.ending);
     const auto [other, fresh] = taken.emplace(fs::weakly_canonical(out), f.in);

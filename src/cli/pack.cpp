@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "cli/output.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -16,7 +17,7 @@ namespace {
 using nlohmann::ordered_json;
 
 struct PackArguments {
-  std::string in, out, by = "wavelet";
+  std::string in, out, format, by = "wavelet";
   PackOptions pack;
   bool json = false;
 };
@@ -36,15 +37,15 @@ std::string bytes_text(double n) {
 }
 
 int pack_file(const Session& session, PackArguments& o) {
-  if (io::format_of_name(o.out) != io::Format::packed)
-    throw InvalidArgument(o.out + ": a packed picture is called something.lsv");
+  const Output out(o.out, o.out == "-" ? "lsv" : "");
+  if (out.format() != io::Format::packed) throw InvalidArgument(o.out + ": a packed picture is called something.lsv");
   o.pack.by = choice_of<PackBy>("--by", o.by);
   Attended attended;
   const Image image = session.read(o.in).image;
   const auto start = std::chrono::steady_clock::now();
   const Packed p = pack(image, o.pack);
   const double took = seconds_since(start);
-  io::write_bytes(o.out, p.bytes);
+  out.write(p.bytes);
   const Image back = unpack(p.bytes).image;
   const Comparison c = compare(back, image);
   const double n = static_cast<double>(p.bytes.size()), raw = static_cast<double>(raw_bytes(image)),
@@ -65,32 +66,31 @@ int pack_file(const Session& session, PackArguments& o) {
                       {"kept", p.kept},
                       {"seconds", took}};
     if (!p.note.empty()) j["note"] = p.note;
-    print_json(j);
+    print_json(j, out.told());
     return 0;
   }
-  fmt::print("{}: {}, by {}, {:.4g} bits a pixel\n", o.out, bytes_text(n), o.by, bits);
+  fmt::print(out.told(), "{}: {}, by {}, {:.4g} bits a pixel\n", out.name(), bytes_text(n), o.by, bits);
   fmt::print(
-      "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
+      out.told(), "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
       none ? "" : fmt::format(", {:.4g} times smaller than {} ({})", source / n, base_name(o.in), bytes_text(source)));
-  fmt::print("  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n",
+  fmt::print(out.told(), "  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n",
              std::isfinite(c.psnr) ? fmt::format("{:.2f} dB", c.psnr) : "infinite: not a bit lost", ssim(back, image),
              p.kept,
              o.pack.by == PackBy::svd   ? "terms"
              : o.pack.by == PackBy::pca ? "components"
                                         : "coefficients that are not 0",
              time_text(took));
-  if (!p.note.empty()) fmt::print("  note: {}\n", p.note);
+  if (!p.note.empty()) fmt::print(out.told(), "  note: {}\n", p.note);
   return 0;
 }
 
 int unpack_file(const Session& session, const PackArguments& o) {
-  if (!io::format_of_name(o.out))
-    throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", o.out, io::known_endings()));
+  const Output out(o.out, o.format);
   const Attended attended;
   const io::Loaded in = session.read(o.in);
   if (in.format != io::Format::packed)
     throw InvalidArgument(o.in + ": this is no packed picture; convert others with `lsieve apply IN OUT clip`");
-  const io::Written w = io::write(o.out, in.image);
+  const io::Written w = out.write(in.image, {});
   if (o.json) {
     print_json({{"input", o.in},
                 {"output", o.out},
@@ -98,12 +98,13 @@ int unpack_file(const Session& session, const PackArguments& o) {
                 {"height", in.image.height()},
                 {"channels", in.image.channels()},
                 {"complete", in.note.empty()},
-                {"bits", w.bits}});
+                {"bits", w.bits}},
+               out.told());
     return 0;
   }
-  fmt::print("{}: {}, {}\n", o.out, text_of(in.image.shape()).text,
+  fmt::print(out.told(), "{}: {}, {}\n", out.name(), text_of(in.image.shape()).text,
              w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
-  if (!in.note.empty()) fmt::print("  note: {}\n", in.note);
+  if (!in.note.empty()) fmt::print(out.told(), "  note: {}\n", in.note);
   return 0;
 }
 
@@ -112,8 +113,8 @@ int unpack_file(const Session& session, const PackArguments& o) {
 Command declare_pack(CLI::App& root, Session& session) {
   auto o = std::make_shared<PackArguments>();
   CLI::App* app = root.add_subcommand("pack", "Pack a picture into few bytes, and tell how many and how good.");
-  app->add_option("IN", o->in, "the picture to read")->required();
-  app->add_option("OUT", o->out, "the packed picture, something.lsv")->required();
+  app->add_option("IN", o->in, "the picture to read; - is standard input")->required();
+  app->add_option("OUT", o->out, "the packed picture, something.lsv; - is standard output")->required();
   app->add_option("--by", o->by, "cosine (fast), wavelet (default: small, opens when cut off), svd, pca");
   app->add_option("--quality", o->pack.quality, "0 to 100 (default 75)");
   app->add_option("--psnr", o->pack.psnr, "at least so many dB");
@@ -132,8 +133,10 @@ Command declare_pack(CLI::App& root, Session& session) {
 Command declare_unpack(CLI::App& root, Session& session) {
   auto o = std::make_shared<PackArguments>();
   CLI::App* app = root.add_subcommand("unpack", "Write a packed picture in another format.");
-  app->add_option("IN", o->in, "the packed picture")->required();
-  app->add_option("OUT", o->out, "the picture to write; the ending says the format")->required();
+  app->add_option("IN", o->in, "the packed picture; - is standard input")->required();
+  app->add_option("OUT", o->out, "the picture to write; the ending says the format; - is standard output, see --format")
+      ->required();
+  app->add_option("--format", o->format, "the format where OUT is -, as png");
   app->add_flag("--json", o->json, "print one JSON object");
   app->footer("Example: lsieve unpack noon.lsv noon.png");
   return {app, [o, &session] { return unpack_file(session, *o); }};

@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <cerrno>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
+#include <cstring>
 #include <nlohmann/json.hpp>
 
 namespace sieve::internal::cli {
@@ -17,6 +19,36 @@ extern "C" void on_interrupt(int) {
   if (Watch* w = interrupted.load()) w->stop();
 }
 }  // namespace
+
+Resources Session::resources() const {
+  Resources r = io::resources(limits);
+  r.picture = [this](const std::string& name) { return read(name).image; };
+  return r;
+}
+
+io::Loaded Session::read(const std::string& path) const {
+  if (path != "-") return io::read(path, limits);
+  const std::lock_guard lock(standard_input->mutex);
+  if (!standard_input->loaded) {
+    std::vector<std::uint8_t> bytes;
+    constexpr std::size_t kBlock = 1 << 16;
+    for (;;) {
+      checkpoint();
+      const std::size_t n = bytes.size();
+      bytes.resize(n + kBlock);
+      const ssize_t got = ::read(STDIN_FILENO, bytes.data() + n, kBlock);
+      if (got < 0 && errno != EINTR)
+        throw Error(fmt::format("standard input cannot be read: {}", std::strerror(errno)));
+      bytes.resize(n + static_cast<std::size_t>(std::max<ssize_t>(got, 0)));
+      if (got == 0) break;
+      if (bytes.size() > limits.file_bytes)
+        throw Error(fmt::format("standard input is longer than the limit of {} bytes: raise Limits::file_bytes",
+                                limits.file_bytes));
+    }
+    standard_input->loaded = io::decode(bytes.data(), bytes.size(), "standard input", limits);
+  }
+  return *standard_input->loaded;
+}
 
 std::string in_words_of_the_tool(std::string line) {
   const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
@@ -56,8 +88,8 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-void print_json(const nlohmann::ordered_json& value) {
-  fmt::print("{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+void print_json(const nlohmann::ordered_json& value, std::FILE* to) {
+  fmt::print(to, "{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
 }
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {

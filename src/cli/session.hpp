@@ -5,6 +5,8 @@
 #include <chrono>
 #include <csignal>
 #include <functional>
+#include <memory>
+#include <mutex>
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
@@ -17,16 +19,24 @@
 
 namespace sieve::internal::cli {
 
+// What came in by standard input, once it was read.
+struct StandardInput {
+  std::mutex mutex;
+  std::optional<io::Loaded> loaded;
+};
+
 struct Session {
   const Catalogue& catalogue;
   const reference::Definitions& definitions;
   io::Limits limits;
   int threads = 0;
   std::vector<std::string> behind_dashes = {};  // the words behind --
+  std::shared_ptr<StandardInput> standard_input = std::make_shared<StandardInput>();
 
   // Opens the files that parameters name.
-  Resources resources() const { return io::resources(limits); }
-  io::Loaded read(const std::string& path) const { return io::read(path, limits); }
+  Resources resources() const;
+  // The picture of a file, or of standard input, "-", however often it is asked for.
+  io::Loaded read(const std::string& path) const;
 };
 
 // A command: its options are declared, and `work` is called after parsing; it returns the exit code.
@@ -85,8 +95,8 @@ E choice_of(const std::string& option, const std::string& text) {
 // The row of a kernel through its anchor.
 StageCurve profile(const std::string& spec, const Kernel& k);
 
-// Prints one JSON value on standard output.
-void print_json(const nlohmann::ordered_json& value);
+// Prints one JSON value.
+void print_json(const nlohmann::ordered_json& value, std::FILE* to = stdout);
 
 // Writes a sheet and says where it is on standard error. InvalidArgument for a name that does not end in .png.
 void write_sheet(const draw::Sheet& sheet, const std::string& path);

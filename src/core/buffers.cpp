@@ -5,6 +5,7 @@
 #include <string>
 #include <type_traits>
 
+#include "core/interleave_lanes.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 
@@ -44,18 +45,10 @@ void read(const T* samples, const View& out, std::ptrdiff_t row_stride, std::uin
   parallel_rows(out.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels),
                 [&](int first, int last) {
                   for (int y = first; y < last; ++y) {
-                    const T* in = samples + y * stride;
-                    for (int c = 0; c < channels; ++c) {
-                      float* row = out.row(y, c);
-                      for (int x = 0; x < width; ++x) {
-                        if constexpr (std::is_integral_v<T>) {
-                          // A true division: v * (1 / white_level) is not the nearest float of v / white_level.
-                          row[x] = static_cast<float>(in[x * channels + c]) / static_cast<float>(white_level);
-                        } else {
-                          row[x] = in[x * channels + c];
-                        }
-                      }
-                    }
+                    float* planes[4];
+                    for (int c = 0; c < channels; ++c) planes[c] = out.row(y, c);
+                    internal::lanes::split_row(samples + y * stride, planes, channels, static_cast<std::size_t>(width),
+                                               static_cast<float>(white_level));
                   }
                 });
 }
@@ -77,43 +70,19 @@ Saturation write(const ConstView& in, T* samples, std::ptrdiff_t stride, std::ui
   check_white_level<T>(white_level);
   const int channels = in.channels(), width = in.width();
   stride = checked_stride(stride, width, channels, "to_interleaved");
-  const float scale = static_cast<float>(white_level);
   Saturation all;
   std::mutex mutex;
   parallel_rows(in.height(), static_cast<std::size_t>(width) * static_cast<std::size_t>(channels),
                 [&](int first, int last) {
                   Saturation s;
                   for (int y = first; y < last; ++y) {
-                    for (int c = 0; c < channels; ++c) {
-                      const float* row = in.row(y, c);
-                      T* out = samples + y * stride + c;
-                      for (int x = 0; x < width; ++x) {
-                        const float v = row[x];
-                        if constexpr (std::is_integral_v<T>) {
-                          const float level = v * scale + 0.5f;
-                          if (v >= 0 && v <= 1) {
-                            out[x * channels] = static_cast<T>(level);
-                          } else if (v < 0) {
-                            // Half a level either way still rounds to the end level: only what is truly lost counts.
-                            s.below += v * scale <= -0.5f;
-                            out[x * channels] = 0;
-                          } else if (v > 1) {
-                            s.above += level >= scale + 1;
-                            out[x * channels] = static_cast<T>(white_level);
-                          } else {
-                            ++s.not_a_number;
-                            out[x * channels] = 0;
-                          }
-                        } else {
-                          out[x * channels] = v;
-                        }
-                      }
-                    }
+                    const float* planes[4];
+                    for (int c = 0; c < channels; ++c) planes[c] = in.row(y, c);
+                    internal::lanes::join_row(planes, samples + y * stride, channels, static_cast<std::size_t>(width),
+                                              static_cast<float>(white_level), s);
                   }
                   const std::lock_guard lock(mutex);
-                  all.below += s.below;
-                  all.above += s.above;
-                  all.not_a_number += s.not_a_number;
+                  all += s;
                 });
   return all;
 }

@@ -20,6 +20,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
 Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& limits);
 Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limits);
 Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limits);
+Loaded decode_npy(const Bytes& file, const std::string& name, const Limits& limits);
 Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& limits);
 
 // Encoders append to `out`. `bits` is one that the format has (see stored_bits); `white_level` is the level of white.
@@ -36,6 +37,7 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e);
 std::vector<std::uint8_t> encode_tiff(const Encoding& e);
 std::vector<std::uint8_t> encode_pnm(const Encoding& e);
 std::vector<std::uint8_t> encode_pfm(const Encoding& e);
+std::vector<std::uint8_t> encode_npy(const Encoding& e);
 std::vector<std::uint8_t> encode_packed(const Encoding& e);
 
 [[noreturn]] void fail(const std::string& name, const std::string& what);

@@ -25,7 +25,7 @@ struct Ending {
   const char* text;
   Format format;
 };
-constexpr std::array<Ending, 11> kEndings = {{{".png", Format::png},
+constexpr std::array<Ending, 12> kEndings = {{{".png", Format::png},
                                               {".jpg", Format::jpeg},
                                               {".jpeg", Format::jpeg},
                                               {".tif", Format::tiff},
@@ -35,6 +35,7 @@ constexpr std::array<Ending, 11> kEndings = {{{".png", Format::png},
                                               {".ppm", Format::pnm},
                                               {".pnm", Format::pnm},
                                               {".pfm", Format::pfm},
+                                              {".npy", Format::npy},
                                               {".lsv", Format::packed}}};
 
 std::string ending_of(const std::string& name) {
@@ -99,6 +100,7 @@ std::optional<Format> format_of_content(const Bytes& f) {
   if (starts("II*\0"sv) || starts("MM\0*"sv) || starts("II+\0"sv) || starts("MM\0+"sv)) return Format::tiff;
   if (f.size >= 2 && f.data[0] == 'P' && f.data[1] >= '1' && f.data[1] <= '6') return Format::pnm;
   if (is_packed({f.data, f.size})) return Format::packed;
+  if (starts("\x93NUMPY")) return Format::npy;
   if (starts("PF") || starts("Pf")) return Format::pfm;
   return std::nullopt;
 }
@@ -121,6 +123,7 @@ int stored_bits(Format format, const ConstView& image, std::optional<int> wish, 
       }
       case Format::pfm:
         return {32};
+      case Format::npy:
       case Format::packed:
         return {8, 16, 32};
     }
@@ -167,6 +170,8 @@ const char* name_of(Format format) {
       return "PNM";
     case Format::pfm:
       return "PFM";
+    case Format::npy:
+      return "NPY";
     case Format::packed:
       return "LSV";
   }
@@ -193,7 +198,7 @@ Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& na
   const auto format = format_of_content(file);
   const auto said = format_of_name(name);
   if (!format) {
-    fail(name, fmt::format("is no picture that can be read here (PNG, JPEG, TIFF, PNM, PFM, LSV){}",
+    fail(name, fmt::format("is no picture that can be read here (PNG, JPEG, TIFF, PNM, PFM, NPY, LSV){}",
                            said ? fmt::format(", although its name says {}", name_of(*said)) : ""));
   }
   if (said && *said != *format) {
@@ -212,6 +217,8 @@ Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& na
         return decode_pnm(file, name, limits);
       case Format::pfm:
         return decode_pfm(file, name, limits);
+      case Format::npy:
+        return decode_npy(file, name, limits);
       case Format::packed:
         return decode_packed(file, name, limits);
     }
@@ -288,6 +295,8 @@ std::vector<std::uint8_t> bytes_of(Format format, const ConstView& image, const 
       return encode_pnm(e);
     case Format::pfm:
       return encode_pfm(e);
+    case Format::npy:
+      return encode_npy(e);
     case Format::packed:
       return encode_packed(e);
   }
@@ -302,7 +311,7 @@ std::vector<std::uint8_t> encoded(Format format, const ConstView& image, const W
   if (s.total() == 0) return bytes;
   const std::string lost = fmt::format(
       "outside 0..1 and saturated: {} of {} samples ({} below 0, {} above 1{}); put clip, stretch or absolute before, "
-      "or write 32-bit float (TIFF, PFM)",
+      "or write 32-bit float (TIFF, PFM, NPY)",
       s.total(), image.shape.samples(), s.below, s.above,
       s.not_a_number > 0 ? fmt::format(", {} not a number, written as 0", s.not_a_number) : "");
   note(name + ": " + lost);
@@ -320,13 +329,31 @@ std::vector<std::uint8_t> encode(Format format, const ConstView& image, const Wr
   return bytes;
 }
 
-Written write(const std::string& path, const ConstView& image, const WriteOptions& options) {
+std::vector<std::uint8_t> encode(const std::string& name, const ConstView& image, const WriteOptions& options,
+                                 Written* written) {
   require_input(image, "write");
-  const auto format = format_of_name(path);
-  if (!format) throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", path, known_endings()));
+  const auto format = format_of_name(name);
+  if (!format) throw InvalidArgument(fmt::format("{}: the ending says no format; known are {}", name, known_endings()));
+  Written w;
+  std::vector<std::uint8_t> bytes = encoded(*format, image, options, name, w);
+  if (written) *written = w;
+  return bytes;
+}
+
+Written write(const std::string& path, const ConstView& image, const WriteOptions& options) {
   Written written;
-  write_bytes(path, encoded(*format, image, options, path, written));
+  write_bytes(path, encode(path, image, options, &written));
   return written;
 }
 
 }  // namespace sieve::io
+
+namespace sieve {
+
+std::span<const std::pair<const char*, io::Compression>> ChoiceNames<io::Compression>::all() {
+  static constexpr std::pair<const char*, io::Compression> names[] = {
+      {"fast", io::Compression::fast}, {"normal", io::Compression::normal}, {"small", io::Compression::small}};
+  return names;
+}
+
+}  // namespace sieve

@@ -5,7 +5,9 @@
 
 #include <cstdlib>
 #include <cstring>
+#include <memory>
 
+#include "io/beside.hpp"
 #include "io/c_calls.hpp"
 #include "io/codec.hpp"
 #include "sieve/core/watch.hpp"
@@ -67,6 +69,14 @@ struct Writer {
   Writer& operator=(const Writer&) = delete;
 };
 
+// Ink to light: (1 - ink)(1 - black).
+void light_of_ink(const std::vector<std::uint8_t>& ink, bool inverted, std::uint8_t* to) {
+  for (std::size_t x = 0; x < ink.size() / 4; ++x) {
+    const auto light = [&](std::size_t i) { return inverted ? ink[4 * x + i] : 255 - ink[4 * x + i]; };
+    for (std::size_t i = 0; i < 3; ++i) to[3 * x + i] = static_cast<std::uint8_t>((light(i) * light(3) + 127) / 255);
+  }
+}
+
 }  // namespace
 
 Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& limits) {
@@ -90,28 +100,31 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   r.calls([&] { jpeg_start_decompress(&r.c); });
   const int stored = r.c.output_components, channels = gray ? 1 : 3;
   const auto width = static_cast<std::size_t>(r.c.output_width), height = static_cast<std::size_t>(r.c.output_height);
-  std::vector<std::uint8_t> samples(width * height * static_cast<std::size_t>(channels)),
-      line(width * static_cast<std::size_t>(stored));
-  for (std::size_t y = 0; y < height; ++y) {
-    checkpoint();
-    JSAMPROW row = line.data();
-    r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
-    std::uint8_t* to = samples.data() + y * width * static_cast<std::size_t>(channels);
-    if (!cmyk) {
-      std::memcpy(to, line.data(), line.size());
-      continue;
-    }
-    // Ink to light: (1 - ink)(1 - black). Files with an Adobe marker store 1 - ink.
-    const bool inverted = r.c.saw_Adobe_marker != 0;
-    for (std::size_t x = 0; x < width; ++x) {
-      const auto light = [&](std::size_t i) { return inverted ? line[4 * x + i] : 255 - line[4 * x + i]; };
-      for (std::size_t i = 0; i < 3; ++i) to[3 * x + i] = static_cast<std::uint8_t>((light(i) * light(3) + 127) / 255);
-    }
-  }
+  const std::size_t n = width * static_cast<std::size_t>(channels);
+  const auto samples = std::make_unique_for_overwrite<std::uint8_t[]>(n * height);
+  std::vector<std::uint8_t> ink(cmyk ? width * static_cast<std::size_t>(stored) : 0);
+  // Files with an Adobe marker store 1 - ink.
+  const bool inverted = r.c.saw_Adobe_marker != 0;
   Loaded loaded;
   loaded.format = Format::jpeg;
   loaded.bits = 8;
-  loaded.image = from_interleaved(samples.data(), static_cast<int>(width), static_cast<int>(height), channels);
+  loaded.image = Image(Shape{static_cast<int>(width), static_cast<int>(height), channels}, 255);
+  make_and_use(
+      static_cast<int>(height),
+      [&](const auto& done) {
+        for (std::size_t y = 0; y < height; ++y) {
+          checkpoint();
+          std::uint8_t* to = samples.get() + y * n;
+          JSAMPROW row = cmyk ? ink.data() : to;
+          r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
+          if (cmyk) light_of_ink(ink, inverted, to);
+          done(static_cast<int>(y) + 1);
+        }
+      },
+      [&](int first, int last) {
+        from_interleaved(samples.get() + n * static_cast<std::size_t>(first),
+                         loaded.image.view().part({0, first, static_cast<int>(width), last - first}));
+      });
   JOCTET* profile = nullptr;
   unsigned profile_size = 0;
   boolean has_profile = FALSE;

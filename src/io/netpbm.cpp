@@ -2,11 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <cstring>
 
 #include "io/codec.hpp"
+#include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
 namespace sieve::io {
@@ -74,6 +76,10 @@ class Scanner {
   const char* format_;
 };
 
+void swap_bytes(std::vector<float>& samples) {
+  for (float& v : samples) v = std::bit_cast<float>(__builtin_bswap32(std::bit_cast<std::uint32_t>(v)));
+}
+
 void append(std::vector<std::uint8_t>& out, const std::string& s) { out.insert(out.end(), s.begin(), s.end()); }
 
 }  // namespace
@@ -98,27 +104,44 @@ Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limi
   Loaded loaded;
   loaded.format = Format::pnm;
   loaded.bits = bits_of(maximum);
+  loaded.image = Image(Shape{static_cast<int>(width), static_cast<int>(height), channels}, maximum);
   const std::size_t per_row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);
-  std::vector<std::uint16_t> all(static_cast<std::size_t>(samples));
-  std::uint16_t* to = all.data();
-  for (std::uint32_t y = 0; y < height; ++y) {
-    for (std::size_t i = 0; i < per_row; ++i) {
-      std::uint32_t v = 0;
-      if (ascii) {
-        v = bitmap ? static_cast<std::uint32_t>(1 - s.bit()) : s.whole("a sample");
-      } else if (kind == 4) {
-        v = 1 - (s.here()[i / 8] >> (7 - i % 8) & 1);
-      } else if (maximum > 255) {
-        v = static_cast<std::uint32_t>(s.here()[2 * i] << 8 | s.here()[2 * i + 1]);
-      } else {
-        v = s.here()[i];
+  const std::size_t row_bytes = kind == 4 ? (per_row + 7) / 8 : per_row * (maximum > 255 ? 2 : 1);
+  const View out = loaded.image.view();
+  const auto rows = [&](int first, int last) { return out.part({0, first, out.width(), last - first}); };
+  const auto check = [&](std::uint32_t v) {
+    if (v > maximum) s.damaged(fmt::format("a sample of {} where {} is the maximum", v, maximum));
+  };
+  if (ascii) {
+    std::vector<std::uint16_t> row(per_row);
+    for (int y = 0; y < out.height(); ++y) {
+      checkpoint();
+      for (std::uint16_t& sample : row) {
+        const std::uint32_t v = bitmap ? static_cast<std::uint32_t>(1 - s.bit()) : s.whole("a sample");
+        check(v);
+        sample = static_cast<std::uint16_t>(v);
       }
-      if (v > maximum) s.damaged(fmt::format("a sample of {} where {} is the maximum", v, maximum));
-      *to++ = static_cast<std::uint16_t>(v);
+      from_interleaved(row.data(), rows(y, y + 1), 0, maximum);
     }
-    if (!ascii) s.skip(kind == 4 ? (per_row + 7) / 8 : per_row * (maximum > 255 ? 2 : 1));
+    return loaded;
   }
-  loaded.image = from_interleaved(all.data(), static_cast<int>(width), static_cast<int>(height), channels, 0, maximum);
+  parallel_rows(out.height(), per_row, [&](int first, int last) {
+    const std::uint8_t* from = s.here() + row_bytes * static_cast<std::size_t>(first);
+    const std::size_t count = per_row * static_cast<std::size_t>(last - first);
+    if (kind != 4 && maximum <= 255) {
+      if (maximum < 255) check(*std::max_element(from, from + count));
+      from_interleaved(from, rows(first, last), 0, maximum);
+      return;
+    }
+    std::vector<std::uint16_t> words(count);
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::size_t x = i % per_row;
+      words[i] = static_cast<std::uint16_t>(kind == 4 ? 1 - (from[row_bytes * (i / per_row) + x / 8] >> (7 - x % 8) & 1)
+                                                      : from[2 * i] << 8 | from[2 * i + 1]);
+    }
+    check(*std::max_element(words.begin(), words.end()));
+    from_interleaved(words.data(), rows(first, last), 0, maximum);
+  });
   return loaded;
 }
 
@@ -142,21 +165,17 @@ Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limi
   loaded.bits = 32;
   loaded.image = Image(static_cast<int>(width), static_cast<int>(height), channels);
   const bool little = factor < 0;
-  for (std::uint32_t i = 0; i < height; ++i) {
-    const int y = static_cast<int>(height - 1 - i);  // the lowest row comes first
-    for (std::uint32_t x = 0; x < width; ++x) {
-      for (int c = 0; c < channels; ++c) {
-        const std::uint8_t* b =
-            s.here() +
-            (static_cast<std::size_t>(x) * static_cast<std::size_t>(channels) + static_cast<std::size_t>(c)) * 4;
-        const auto at = [&](int k) { return static_cast<std::uint32_t>(b[k]); };
-        const std::uint32_t word =
-            little ? at(3) << 24 | at(2) << 16 | at(1) << 8 | at(0) : at(0) << 24 | at(1) << 16 | at(2) << 8 | at(3);
-        loaded.image.at(static_cast<int>(x), y, c) = std::bit_cast<float>(word);
-      }
+  const std::size_t n = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels);
+  parallel_rows(static_cast<int>(height), n, [&](int first, int last) {
+    std::vector<float> samples(n);
+    for (int y = first; y < last; ++y) {
+      // The lowest row comes first.
+      const std::uint8_t* from = s.here() + row * (height - 1 - static_cast<std::size_t>(y));
+      std::memcpy(samples.data(), from, row);
+      if (little != (std::endian::native == std::endian::little)) swap_bytes(samples);
+      from_interleaved(samples.data(), loaded.image.view().part({0, y, loaded.image.width(), 1}));
     }
-    s.skip(row);
-  }
+  });
   return loaded;
 }
 
@@ -181,24 +200,34 @@ std::vector<std::uint8_t> encode_pnm(const Encoding& e) {
     append(out, fmt::format("P{}\n{} {}\n{}\n", channels == 3 || ending == "ppm" ? 6 : 5, color.width(), color.height(),
                             e.white_level));
   }
-  std::vector<std::uint16_t> samples(n * static_cast<std::size_t>(color.height()));
+  const auto height = static_cast<std::size_t>(color.height());
+  const int copies = ending == "ppm" && channels == 1 ? 3 : 1;
+  if (ending != "pbm" && copies == 1 && e.white_level <= 255) {
+    const std::size_t header = out.size();
+    out.resize(header + n * height);
+    e.written.saturation = to_interleaved(color, out.data() + header, 0, e.white_level);
+    return out;
+  }
+  std::vector<std::uint16_t> samples(n * height);
   e.written.saturation = to_interleaved(color, samples.data(), 0, e.white_level);
   if (ending == "pbm") {
-    for (int y = 0; y < color.height(); ++y) {
+    for (std::size_t y = 0; y < height; ++y) {
       std::vector<std::uint8_t> line((n + 7) / 8);
       for (std::size_t x = 0; x < n; ++x) {
-        if (samples[static_cast<std::size_t>(y) * n + x] == 0)
-          line[x / 8] = static_cast<std::uint8_t>(line[x / 8] | 0x80U >> x % 8);
+        if (samples[y * n + x] == 0) line[x / 8] = static_cast<std::uint8_t>(line[x / 8] | 0x80U >> x % 8);
       }
       out.insert(out.end(), line.begin(), line.end());
     }
     return out;
   }
-  const int copies = ending == "ppm" && channels == 1 ? 3 : 1;
+  const std::size_t bytes = e.white_level > 255 ? 2 : 1;
+  const std::size_t header = out.size();
+  out.resize(header + samples.size() * bytes * static_cast<std::size_t>(copies));
+  std::uint8_t* to = out.data() + header;
   for (const std::uint16_t v : samples) {
     for (int k = 0; k < copies; ++k) {
-      if (e.white_level > 255) out.push_back(static_cast<std::uint8_t>(v >> 8));
-      out.push_back(static_cast<std::uint8_t>(v & 255));
+      if (bytes == 2) *to++ = static_cast<std::uint8_t>(v >> 8);
+      *to++ = static_cast<std::uint8_t>(v & 255);
     }
   }
   return out;
@@ -209,15 +238,20 @@ std::vector<std::uint8_t> encode_pfm(const Encoding& e) {
   const int channels = e.image.shape.color_channels();
   std::vector<std::uint8_t> out;
   append(out, fmt::format("{}\n{} {}\n-1.0\n", channels == 3 ? "PF" : "Pf", e.image.width(), e.image.height()));
-  for (int y = e.image.height() - 1; y >= 0; --y) {
-    checkpoint();
-    for (int x = 0; x < e.image.width(); ++x) {
-      for (int c = 0; c < channels; ++c) {
-        const auto word = std::bit_cast<std::uint32_t>(e.image.at(x, y, c));
-        for (int k = 0; k < 4; ++k) out.push_back(static_cast<std::uint8_t>(word >> 8 * k));
-      }
+  ConstView color = e.image;
+  color.shape.channels = channels;
+  const std::size_t n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels),
+                    header = out.size();
+  out.resize(header + 4 * n * static_cast<std::size_t>(color.height()));
+  parallel_rows(color.height(), n, [&](int first, int last) {
+    std::vector<float> samples(n);
+    for (int y = first; y < last; ++y) {
+      to_interleaved(color.part({0, y, color.width(), 1}), samples.data());
+      if (std::endian::native != std::endian::little) swap_bytes(samples);
+      std::memcpy(out.data() + header + 4 * n * static_cast<std::size_t>(color.height() - 1 - y), samples.data(),
+                  4 * n);
     }
-  }
+  });
   return out;
 }
 

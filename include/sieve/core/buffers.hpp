@@ -15,6 +15,13 @@ struct [[nodiscard]] Saturation {
   std::size_t above = 0;         ///< samples over 1
   std::size_t not_a_number = 0;  ///< NaN samples, written as 0
   std::size_t total() const { return below + above + not_a_number; }
+  /// Those of another part of the picture with these.
+  Saturation& operator+=(const Saturation& other) {
+    below += other.below;
+    above += other.above;
+    not_a_number += other.not_a_number;
+    return *this;
+  }
 };
 
 /// Reads a caller's interleaved buffer into a picture: value v becomes v / white_level. Sizes in pixels; `row_stride`
