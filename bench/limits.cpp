@@ -1,6 +1,7 @@
 // How close the library is to what the machine can do, in one run: every main operation in turns with what bounds it (a
 // parallel copy, the bare FFT, exact singular values, baseline JPEG), how cost grows with pixels and falls with
-// threads, and what nested loops take. docs/performance.md reads the table.
+// threads, and what nested loops take; with --commands, what a user of the tool waits for. docs/performance.md reads
+// the table.
 
 #include <fmt/format.h>
 #include <CLI/CLI.hpp>
@@ -15,13 +16,20 @@ int main(int argc, char** argv) {
   using namespace sieve::bench;
   CLI::App app{"Measures Lean Sieve against this machine's limits; under five minutes, with --quick under one."};
   bool quick = false;
-  std::string file;
+  bool commands = false;
+  std::string file, picture;
   app.add_flag("--quick", quick, "fewer passes, no 10000x10000, nothing that takes long");
+  app.add_flag("--commands", commands, "whole commands of the tool, files and start-up included, and nothing else");
+  app.add_option("--on", picture, "with --commands: this color picture instead of a made-up one");
   app.add_option("--json", file, "write all figures into this file");
   CLI11_PARSE(app, argc, argv);
   const Budget budget = quick ? Budget{0.08, 3} : Budget{0.5, 3};
   nlohmann::ordered_json all = {{"threads", sieve::threads()}, {"quick", quick}};
   const double taken = seconds([&] {
+    if (commands) {
+      all["commands"] = measure_commands(picture, quick);
+      return;
+    }
     all["yardsticks"] = measure_yardsticks(budget);
     all["operations"] = measure_operations(budget, quick);
     all["growth"] = measure_growth(budget, quick);

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <nlohmann/json.hpp>
+#include <string>
 
 #include "operations.hpp"
 
@@ -29,5 +30,7 @@ nlohmann::ordered_json measure_threads(const Budget& budget);
 nlohmann::ordered_json measure_loops();
 nlohmann::ordered_json measure_chain(const Budget& budget);
 nlohmann::ordered_json measure_engine(const Budget& budget);
+// Whole commands of the tool on a picture, or on a made-up one where its name is empty.
+nlohmann::ordered_json measure_commands(const std::string& picture, bool quick);
 
 }  // namespace sieve::bench
