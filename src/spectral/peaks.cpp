@@ -45,33 +45,40 @@ bool everywhere(const Image& gray, const PeriodicWave& wave) {
   const int side =
       std::min(std::min(w, h), std::max({8, std::min(w, h) / 10, static_cast<int>(std::lround(2.5 * wave.period))}));
   const int across = w / side, down = h / side;
+  // The window, and with the wave along both ways.
+  const auto n = static_cast<std::size_t>(side);
+  std::vector<double> window(n);
+  std::vector<std::complex<double>> wave_x(n), wave_y(n);
+  double weight = 0;
+  std::complex<double> all_x = 0, all_y = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double k = static_cast<double>(i);
+    window[i] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (k + 0.5) / side);
+    weight += window[i];
+    all_x += wave_x[i] = window[i] * std::polar(1.0, -2 * std::numbers::pi * wave.fx * k);
+    all_y += wave_y[i] = window[i] * std::polar(1.0, -2 * std::numbers::pi * wave.fy * k);
+  }
   std::vector<double> sizes(static_cast<std::size_t>(across) * static_cast<std::size_t>(down));
-  parallel_rows(across * down, RowCost(static_cast<std::size_t>(side) * static_cast<std::size_t>(side), 8),
-                [&](int first, int last) {
-                  for (int b = first; b < last; ++b) {
-                    const int x0 = b % across * side, y0 = b / across * side;
-                    double mean = 0, weights = 0;
-                    const auto weight = [side](int i) {
-                      return 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (i + 0.5) / side);
-                    };
-                    for (int y = 0; y < side; ++y) {
-                      for (int x = 0; x < side; ++x) {
-                        const double t = weight(x) * weight(y);
-                        mean += t * static_cast<double>(gray.at(x0 + x, y0 + y));
-                        weights += t;
-                      }
-                    }
-                    mean /= weights;
-                    std::complex<double> sum = 0;
-                    for (int y = 0; y < side; ++y) {
-                      for (int x = 0; x < side; ++x) {
-                        sum += weight(x) * weight(y) * (static_cast<double>(gray.at(x0 + x, y0 + y)) - mean) *
-                               std::polar(1.0, -2 * std::numbers::pi * (wave.fx * x + wave.fy * y));
-                      }
-                    }
-                    sizes[static_cast<std::size_t>(b)] = std::abs(sum) / weights;
-                  }
-                });
+  parallel_rows(across * down, RowCost(n * n, 2), [&](int first, int last) {
+    for (int b = first; b < last; ++b) {
+      double mean = 0;
+      std::complex<double> sum = 0;
+      for (std::size_t y = 0; y < n; ++y) {
+        const float* row = gray.view().row(b / across * side + static_cast<int>(y), 0) + b % across * side;
+        double of_row = 0, re = 0, im = 0;
+        for (std::size_t x = 0; x < n; ++x) {
+          const double v = static_cast<double>(row[x]);
+          of_row += window[x] * v;
+          re += wave_x[x].real() * v;
+          im += wave_x[x].imag() * v;
+        }
+        mean += window[y] * of_row;
+        sum += wave_y[y] * std::complex<double>(re, im);
+      }
+      sum -= mean / (weight * weight) * all_x * all_y;
+      sizes[static_cast<std::size_t>(b)] = std::abs(sum) / (weight * weight);
+    }
+  });
   std::sort(sizes.begin(), sizes.end());
   const double low = sizes[sizes.size() / 4], high = sizes[sizes.size() * 3 / 4];
   return low >= 0.35 * high;
