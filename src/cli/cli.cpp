@@ -13,6 +13,36 @@ namespace sieve::internal::cli {
 
 namespace {
 
+struct NamedCommand {
+  std::string_view name;
+  Command (*declare)(CLI::App& root, Session& session);
+  bool tells_all = false;  // the options of all commands
+};
+
+// In the order of the help.
+constexpr NamedCommand kCommands[] = {{"look", declare_look},
+                                      {"advise", declare_advise},
+                                      {"psf", declare_psf},
+                                      {"find-psf", declare_find_psf},
+                                      {"levels", declare_levels},
+                                      {"apply", declare_apply},
+                                      {"batch", declare_batch},
+                                      {"list", declare_list},
+                                      {"kernel", declare_kernel},
+                                      {"judge", declare_judge},
+                                      {"lineup", declare_lineup},
+                                      {"sweep", declare_sweep},
+                                      {"pack", declare_pack},
+                                      {"unpack", declare_unpack},
+                                      {"rate", declare_rate},
+                                      {"compaction", declare_compaction},
+                                      {"verify", declare_verify},
+                                      {"time", declare_time},
+                                      {"demo", declare_demo},
+                                      {"live", declare_live},
+                                      {"manual", declare_manual, true},
+                                      {"completion", declare_completion, true}};
+
 int fail(int code, const std::string& line) {
   print_error(line);
   return code;
@@ -44,15 +74,6 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
   app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
-  const std::vector<Command> commands = {
-      declare_look(app, session),       declare_advise(app, session), declare_psf(app, session),
-      declare_find_psf(app, session),   declare_levels(app, session), declare_apply(app, session),
-      declare_batch(app, session),      declare_list(app, session),   declare_kernel(app, session),
-      declare_judge(app, session),      declare_lineup(app, session), declare_sweep(app, session),
-      declare_pack(app, session),       declare_unpack(app, session), declare_rate(app, session),
-      declare_compaction(app, session), declare_verify(app, session), declare_time(app, session),
-      declare_demo(app, session),       declare_live(app, session),   declare_manual(app, session),
-      declare_completion(app, session)};
   // The chain of a batch stands behind --, so that its words are not taken for pictures.
   const auto command = std::find_if(argv + std::min(argc, 1), argv + argc, [](const char* a) {
     return std::string_view(a) == "batch" || std::string_view(a) == "--";
@@ -62,13 +83,20 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
     session.behind_dashes.assign(std::min(dashes + 1, argv + argc), argv + argc);
     argc = static_cast<int>(dashes - argv);
   }
-  std::vector<std::string> names;
-  for (const Command& c : commands) names.push_back(c.app->get_name());
   const char* const given = command_of(app, argc, argv);
-  if (given != nullptr && std::find(names.begin(), names.end(), given) == names.end()) {
+  const auto named = std::find_if(std::begin(kCommands), std::end(kCommands),
+                                  [given](const NamedCommand& c) { return given != nullptr && c.name == given; });
+  if (given != nullptr && named == std::end(kCommands)) {
+    std::vector<std::string> names;
+    for (const NamedCommand& c : kCommands) names.emplace_back(c.name);
     const std::string near = nearest_name(given, names);
     return fail(2, fmt::format("no command is called '{}'{}; there are {} (see `lsieve --help`)", given,
                                near.empty() ? "" : fmt::format(", did you mean '{}'", near), listed(names)));
+  }
+  // The options of all are needed only where all are told.
+  std::vector<Command> commands;
+  for (const NamedCommand& c : kCommands) {
+    if (named == std::end(kCommands) || named->tells_all || &c == named) commands.push_back(c.declare(app, session));
   }
   try {
     app.parse(argc, argv);

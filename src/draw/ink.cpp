@@ -1,7 +1,6 @@
 #include "draw/ink.hpp"
 
 #include <fmt/format.h>
-#include <pango/pangocairo.h>
 
 #include <algorithm>
 #include <cmath>

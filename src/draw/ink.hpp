@@ -1,10 +1,10 @@
 #pragma once
 // Colors and text: the one look that all sheets share.
 
-#include <cairo.h>
-
 #include <array>
 #include <string>
+
+#include "draw/cairo_calls.hpp"
 
 namespace sieve::draw {
 

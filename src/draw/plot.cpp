@@ -9,6 +9,36 @@
 
 namespace sieve::draw {
 
+// PLplot, called late; its header gives these names a prefix, which the first macro lets it.
+#define SIEVE_LATE(name) SIEVE_LATE_AS(name)
+#define SIEVE_LATE_AS(name) inline const LateCall<decltype(::name)> name(DrawingLibrary::plplot, #name);
+SIEVE_LATE(pladv)
+SIEVE_LATE(plbox)
+SIEVE_LATE(plcol0)
+SIEVE_LATE(plend1)
+SIEVE_LATE(plfill)
+SIEVE_LATE(plinit)
+SIEVE_LATE(pljoin)
+SIEVE_LATE(plline)
+SIEVE_LATE(plpoin)
+SIEVE_LATE(plschr)
+SIEVE_LATE(plscol0a)
+SIEVE_LATE(plscolbga)
+SIEVE_LATE(plsdev)
+SIEVE_LATE(plsfont)
+SIEVE_LATE(plsmaj)
+SIEVE_LATE(plsmin)
+SIEVE_LATE(plspage)
+SIEVE_LATE(plssym)
+SIEVE_LATE(plsxax)
+SIEVE_LATE(plsyax)
+SIEVE_LATE(plvpor)
+SIEVE_LATE(plwidth)
+SIEVE_LATE(plwind)
+SIEVE_LATE(pl_cmd)
+#undef SIEVE_LATE_AS
+#undef SIEVE_LATE
+
 namespace {
 
 // PLplot holds one global state.
