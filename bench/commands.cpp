@@ -32,7 +32,7 @@ using nlohmann::ordered_json;
 class Folder {
  public:
   Folder() {
-    std::string name = (fs::temp_directory_path() / "lean-sieve-commands-XXXXXX").string();
+    std::string name = (fs::temp_directory_path() / "lean-sieve-commands-").string() + std::string(6, 'X');
     if (::mkdtemp(name.data()) == nullptr) throw Error("no folder can be made for the commands");
     path_ = name;
   }

@@ -36,6 +36,7 @@ function remember(what = "") {
 }
 function changed(redrawn = true) {
   desk.moved = performance.now();
+  tell("line", { kind: "", text: "" });
   if (redrawn) column();
   if (desk.slots.S && state.second === "S") wantRun("S");
   wantRun(desk.active);

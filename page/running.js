@@ -30,7 +30,8 @@ export function makeSlot(name, cards) {
 }
 
 let busy = null,
-  restTimer = 0;
+  restTimer = 0,
+  complained = false; // in the line at the foot, of a run: the next that does well takes it back
 export const needed = name => [state.first, state.second, desk.active].includes(name);
 
 // The chain of a slot changed, or what it runs on.
@@ -85,23 +86,25 @@ async function send(s, all) {
     else picture.setSeen({ samples, part: { x, y, width, height }, shrink: head.shrink }, head.shape);
     s.problems = {};
     if (all) {
-      s.settled = true;
+      s.settled = !s.wanted; // the chain may have changed meanwhile
       s.figures = head.figures;
       s.reports = head.steps;
       tell("reported", s);
     }
-    tell("line", { kind: "", text: "" });
+    if (complained) tell("line", { kind: "", text: "" });
+    complained = false;
     if (desk.moved) {
       const from = desk.moved;
       desk.moved = 0;
       requestAnimationFrame(() => performance.measure("slider-to-picture", { start: from, end: performance.now() }));
     }
   } catch (e) {
-    if (!(e instanceof Superseded)) {
-      s.failed = true;
-      s.settled = true;
+    if (e instanceof Superseded) {
+      if (!stop.signal.aborted) s.wanted = true;
+    } else if (!s.wanted) {
+      s.failed = s.settled = complained = true;
       tell("problem", { slot: s, text: e.message });
-    } else if (!stop.signal.aborted) s.wanted = true;
+    }
   }
   clearInterval(watching);
   tell("progress", null);
@@ -122,6 +125,7 @@ export async function stopRun() {
     s.failed = true;
     busy.stop.abort();
     await told("stop", {});
+    complained = true;
     tell("line", { kind: "", text: "stopped on request" });
     s.wanted = false;
     s.settled = true;

@@ -77,7 +77,7 @@ class Browser {
  private:
   json post(const std::string& path, const json& body);
 
-  Beside driver_;
+  std::unique_ptr<Beside> driver_;
   std::unique_ptr<httplib::Client> client_;
   std::string session_;
 };

@@ -275,13 +275,17 @@ TEST_CASE("the demo runs to the end, and all its sheets are there") {
   CHECK(sheets >= 8);
 }
 
-TEST_CASE("the demo pictures are made byte for byte again") {
+TEST_CASE("the demo pictures are made again, sample for sample") {
   const Folder f;
   CHECK(test::run(std::string(MAKE_DEMO) + " " + f / "data").code == 0);
   int same = 0;
   for (const auto& entry : std::filesystem::directory_iterator(test::data)) {
     CAPTURE(entry.path().string());
-    CHECK(test::contents(entry.path().string()) == test::contents(f / ("data/" + entry.path().filename().string())));
+    // The bytes are the compressing library's own.
+    const Image here = io::read(entry.path().string()).image,
+                again = io::read(f / ("data/" + entry.path().filename().string())).image;
+    CHECK(identical(here, again));
+    CHECK(here.white_level() == again.white_level());
     ++same;
   }
   CHECK(same >= 14);
