@@ -101,7 +101,6 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   const int stored = r.c.output_components, channels = gray ? 1 : 3;
   const auto width = static_cast<std::size_t>(r.c.output_width), height = static_cast<std::size_t>(r.c.output_height);
   const std::size_t n = width * static_cast<std::size_t>(channels);
-  const auto samples = std::make_unique_for_overwrite<std::uint8_t[]>(n * height);
   std::vector<std::uint8_t> ink(cmyk ? width * static_cast<std::size_t>(stored) : 0);
   // Files with an Adobe marker store 1 - ink.
   const bool inverted = r.c.saw_Adobe_marker != 0;
@@ -109,22 +108,16 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   loaded.format = Format::jpeg;
   loaded.bits = 8;
   loaded.image = Image(Shape{static_cast<int>(width), static_cast<int>(height), channels}, 255);
-  make_and_use(
-      static_cast<int>(height),
-      [&](const auto& done) {
-        for (std::size_t y = 0; y < height; ++y) {
-          checkpoint();
-          std::uint8_t* to = samples.get() + y * n;
-          JSAMPROW row = cmyk ? ink.data() : to;
-          r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
-          if (cmyk) light_of_ink(ink, inverted, to);
-          done(static_cast<int>(y) + 1);
-        }
-      },
-      [&](int first, int last) {
-        from_interleaved(samples.get() + n * static_cast<std::size_t>(first),
-                         loaded.image.view().part({0, first, static_cast<int>(width), last - first}));
-      });
+  RowRing(static_cast<int>(height), n)
+      .run(
+          [&](int, std::uint8_t* to) {
+            JSAMPROW row = cmyk ? ink.data() : to;
+            r.calls([&] { jpeg_read_scanlines(&r.c, &row, 1); });
+            if (cmyk) light_of_ink(ink, inverted, to);
+          },
+          [&](int first, int last, const std::uint8_t* from) {
+            from_interleaved(from, loaded.image.view().part({0, first, static_cast<int>(width), last - first}));
+          });
   JOCTET* profile = nullptr;
   unsigned profile_size = 0;
   boolean has_profile = FALSE;
@@ -158,8 +151,6 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
   ConstView color = e.image;
   color.shape.channels = channels;
   const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
-  std::vector<std::uint8_t> samples(n * static_cast<std::size_t>(color.height()));
-  e.written.saturation = to_interleaved(color, samples.data());
   Writer w(e.name);
   w.calls([&] { jpeg_mem_dest(&w.c, &w.buffer, &w.size); });
   w.c.image_width = static_cast<JDIMENSION>(color.width());
@@ -188,10 +179,17 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
                         static_cast<unsigned>(text.size()));
     });
   }
-  for (int y = 0; y < color.height(); ++y) {
-    checkpoint();
-    JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
-    w.calls([&] { jpeg_write_scanlines(&w.c, &row, 1); });
+  // So many rows at a time that their levels are made on all threads and are still in the cache when they are coded.
+  constexpr int kRows = 64;
+  std::vector<std::uint8_t> samples(n * kRows);
+  for (int first = 0; first < color.height(); first += kRows) {
+    const int rows = std::min(kRows, color.height() - first);
+    e.written.saturation += to_interleaved(color.part({0, first, color.width(), rows}), samples.data());
+    for (int y = 0; y < rows; ++y) {
+      checkpoint();
+      JSAMPROW row = samples.data() + n * static_cast<std::size_t>(y);
+      w.calls([&] { jpeg_write_scanlines(&w.c, &row, 1); });
+    }
   }
   w.calls([&] { jpeg_finish_compress(&w.c); });
   return std::vector<std::uint8_t>(w.buffer, w.buffer + w.size);

@@ -110,34 +110,29 @@ bool read_sound(const Data& data, const Geometry& g, Image& image) {
   }
   const std::size_t apart = (g.row_bytes + lanes::kAround + 1) / 2 * 2,
                     step = static_cast<std::size_t>(g.channels * g.depth / 8);
-  const auto rows = std::make_unique_for_overwrite<std::uint8_t[]>(apart * (height + 1));
-  std::fill_n(rows.get(), apart, std::uint8_t{0});  // above the first row
-  make_and_use(
-      g.height,
-      [&](const auto& done) {
-        for (int y = 0; y < g.height; ++y) {
-          checkpoint();
-          std::uint8_t* row = rows.get() + apart * static_cast<std::size_t>(y + 1);
-          lanes::restore_row(raw.get() + (g.row_bytes + 1) * static_cast<std::size_t>(y), row - apart, g.row_bytes,
-                             step, row);
-          done(y + 1);
-        }
-      },
-      [&](int first, int last) {
-        const View out = image.view().part({0, first, g.width, last - first});
-        const std::uint8_t* from = rows.get() + apart * static_cast<std::size_t>(first + 1);
-        if (g.depth == 8) {
-          from_interleaved(from, out, static_cast<std::ptrdiff_t>(apart));
-          return;
-        }
-        const std::size_t n = g.row_bytes / 2;
-        std::vector<std::uint16_t> words(n * static_cast<std::size_t>(last - first));
-        for (std::size_t i = 0; i < words.size(); ++i) {
-          const std::uint8_t* b = from + apart * (i / n) + 2 * (i % n);
-          words[i] = static_cast<std::uint16_t>(b[0] << 8 | b[1]);
-        }
-        from_interleaved(words.data(), out);
-      });
+  const std::vector<std::uint8_t> nothing(apart);
+  const std::uint8_t* above = nothing.data();
+  RowRing(g.height, apart)
+      .run(
+          [&](int y, std::uint8_t* row) {
+            lanes::restore_row(raw.get() + (g.row_bytes + 1) * static_cast<std::size_t>(y), above, g.row_bytes, step,
+                               row);
+            above = row;
+          },
+          [&](int first, int last, const std::uint8_t* from) {
+            const View out = image.view().part({0, first, g.width, last - first});
+            if (g.depth == 8) {
+              from_interleaved(from, out, static_cast<std::ptrdiff_t>(apart));
+              return;
+            }
+            const std::size_t n = g.row_bytes / 2;
+            std::vector<std::uint16_t> words(n * static_cast<std::size_t>(last - first));
+            for (std::size_t i = 0; i < words.size(); ++i) {
+              const std::uint8_t* b = from + apart * (i / n) + 2 * (i % n);
+              words[i] = static_cast<std::uint16_t>(b[0] << 8 | b[1]);
+            }
+            from_interleaved(words.data(), out);
+          });
   return true;
 }
 
