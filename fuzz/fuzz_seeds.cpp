@@ -29,7 +29,7 @@ void pictures(const std::string& demo) {
   for (const std::size_t channels : {1U, 2U, 3U, 4U}) {
     std::vector<Image> some;
     for (std::size_t c = 0; c < channels; ++c) some.push_back(parts[c % parts.size()]);
-    for (const char* kind : {"png", "jpg", "tif", "pgm", "ppm", "pfm", "lsv"}) {
+    for (const char* kind : {"png", "jpg", "tif", "pgm", "ppm", "pfm", "npy", "lsv"}) {
       for (const int bits : {1, 8, 16, 32}) {
         try {
           (void)io::write((folder / (std::to_string(channels) + "_" + std::to_string(bits) + "." + kind)).string(),

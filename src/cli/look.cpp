@@ -392,7 +392,7 @@ int look(const Session& session, const LookArguments& o) {
 Command declare_look(CLI::App& root, Session& session) {
   auto o = std::make_shared<LookArguments>();
   CLI::App* app = root.add_subcommand("look", "Size, depth, range, histogram and exposure of pictures.");
-  app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM")->required();
+  app->add_option("FILE", o->files, "pictures: PNG, JPEG, TIFF, PNM, PFM, NPY, LSV; - is standard input")->required();
   app->add_option("--at", o->at, "print the sample at X,Y, as stored and as 0..1 (repeatable)")
       ->allow_extra_args(false);
   app->add_option("--bins", o->bins,
