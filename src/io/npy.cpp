@@ -207,9 +207,10 @@ Loaded decode_npy(const Bytes& file, const std::string& name, const Limits& limi
     loaded.note = "64-bit floats rounded to 32 bits";
   }
   const auto tell = [&](const std::string& what) { loaded.note += (loaded.note.empty() ? "" : "; ") + what; };
-  if (const float largest = loaded.bits == 32 ? largest_of(out) : 0; largest > 2)
-    tell(fmt::format("its floats reach {:.6g}, and 1 is white here: were they levels, divide them by that of white",
-                     largest));
+  if (const float largest = loaded.bits == 32 ? largest_of(out) : 0; largest > 2) {
+    const char* const white = largest <= 255 ? "255" : largest <= 65535 ? "65535" : "the level of white";
+    tell(fmt::format("its floats reach {:.6g}, but 1 is white here: if they are levels, save a / {}", largest, white));
+  }
   if (there > needed) tell(fmt::format("{} bytes behind the array were left alone", there - needed));
   return loaded;
 }
