@@ -49,7 +49,7 @@ class SquaredTable {
   std::array<double, 128 * kPerUnit> values_;
 };
 const SquaredTable& disk_squared() {
-  static const SquaredTable table([](double t) { return t < 1e-6 ? 1 : 2 * std::cyl_bessel_j(1, t) / t; });
+  static const SquaredTable table([](double t) { return t < 1e-6 ? 1 : 2 * ::j1(t) / t; });
   return table;
 }
 const SquaredTable& line_squared() {
