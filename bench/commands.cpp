@@ -2,7 +2,6 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <jpeglib.h>
 #include <png.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -18,6 +17,7 @@
 #include "measure.hpp"
 #include "scene.hpp"
 #include "sieve/io.hpp"
+#include "yardsticks.hpp"
 
 extern char** environ;
 
@@ -81,7 +81,7 @@ Bytes bytes_of(const std::string& path) {
   return all;
 }
 
-// The libraries' own loops, as their examples have them: into bytes, on one thread.
+// The library's own reading, as its manual has it: into bytes, on one thread.
 void decode_bare_png(const Bytes& bytes) {
   png_image image{};
   image.version = PNG_IMAGE_VERSION;
@@ -92,21 +92,8 @@ void decode_bare_png(const Bytes& bytes) {
 }
 
 void decode_bare_jpeg(const Bytes& bytes) {
-  jpeg_decompress_struct c{};
-  jpeg_error_mgr errors{};
-  c.err = jpeg_std_error(&errors);
-  jpeg_create_decompress(&c);
-  jpeg_mem_src(&c, bytes.data(), bytes.size());
-  jpeg_read_header(&c, TRUE);
-  jpeg_start_decompress(&c);
-  const std::size_t row = std::size_t{3} * c.output_width;
-  Bytes out(row * c.output_height);
-  while (c.output_scanline < c.output_height) {
-    JSAMPROW at = out.data() + row * c.output_scanline;
-    jpeg_read_scanlines(&c, &at, 1);
-  }
-  jpeg_finish_decompress(&c);
-  jpeg_destroy_decompress(&c);
+  Bytes out;
+  from_jpeg(bytes, out);
 }
 
 // The size that the bare library makes of the picture, as it comes.

@@ -42,23 +42,6 @@ std::vector<std::uint8_t> to_jpeg(const std::vector<std::uint8_t>& samples, unsi
   return out;
 }
 
-void from_jpeg(const std::vector<std::uint8_t>& bytes, std::vector<std::uint8_t>& samples) {
-  jpeg_decompress_struct c{};
-  jpeg_error_mgr errors{};
-  c.err = jpeg_std_error(&errors);
-  jpeg_create_decompress(&c);
-  jpeg_mem_src(&c, bytes.data(), bytes.size());
-  jpeg_read_header(&c, TRUE);
-  jpeg_start_decompress(&c);
-  samples.resize(static_cast<std::size_t>(c.output_width) * c.output_height * 3);
-  while (c.output_scanline < c.output_height) {
-    JSAMPROW row = samples.data() + static_cast<std::size_t>(c.output_scanline) * c.output_width * 3;
-    jpeg_read_scanlines(&c, &row, 1);
-  }
-  jpeg_finish_decompress(&c);
-  jpeg_destroy_decompress(&c);
-}
-
 const std::vector<std::uint8_t>& scene_bytes() {
   static const std::vector<std::uint8_t> bytes = [] {
     std::vector<std::uint8_t> out(scene().shape().samples());
@@ -138,6 +121,23 @@ Yardstick make(By by) {
 }
 
 }  // namespace
+
+void from_jpeg(const std::vector<std::uint8_t>& bytes, std::vector<std::uint8_t>& samples) {
+  jpeg_decompress_struct c{};
+  jpeg_error_mgr errors{};
+  c.err = jpeg_std_error(&errors);
+  jpeg_create_decompress(&c);
+  jpeg_mem_src(&c, bytes.data(), bytes.size());
+  jpeg_read_header(&c, TRUE);
+  jpeg_start_decompress(&c);
+  samples.resize(static_cast<std::size_t>(c.output_width) * c.output_height * 3);
+  while (c.output_scanline < c.output_height) {
+    JSAMPROW row = samples.data() + static_cast<std::size_t>(c.output_scanline) * c.output_width * 3;
+    jpeg_read_scanlines(&c, &row, 1);
+  }
+  jpeg_finish_decompress(&c);
+  jpeg_destroy_decompress(&c);
+}
 
 const Yardstick& yardstick(By by) {
   static std::map<By, Yardstick> all;

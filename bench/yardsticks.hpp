@@ -34,4 +34,7 @@ enum class By {
 const Yardstick& yardstick(By by);
 std::vector<By> all_yardsticks();
 
+// The samples of a JPEG by the bare library's loop, as its example has it, on one thread.
+void from_jpeg(const std::vector<std::uint8_t>& bytes, std::vector<std::uint8_t>& samples);
+
 }  // namespace sieve::bench

