@@ -143,7 +143,11 @@ void internal::box_mean(const ConstView& in, int radius, Border border, float fi
       }
       for (const auto& [to, column] : beyond) *to = column < 0 ? outside_mean : means[column];
       std::fill_n(extended.begin() + width + 2 * radius, lanes::kSlack, 0.0F);
-      lanes::window_sums(extended.data(), index(width), index(k), line.data(), finite);
+      if (finite) {
+        lanes::running_sums(extended.data(), index(width), index(k), out.row(y) + x0, stream);
+        continue;
+      }
+      lanes::window_sums(extended.data(), index(width), index(k), line.data());
       rows::copy(line.data(), out.row(y) + x0, index(width), stream);
     }
   };

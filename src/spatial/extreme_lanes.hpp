@@ -5,12 +5,19 @@
 
 namespace sieve::internal::lanes {
 
-// out[x] = extreme of in[x..x + window - 1]; `in` holds n + window - 1 samples and is spoiled. NaN is +infinity.
-void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n);
+// out[x] = extreme of in[x..x + window - 1]; `in` holds n + window - 1 samples, has room for kRowSlack more, and is
+// spoiled. NaN is +infinity. With `stream` past the cache where the alignment allows it.
+inline constexpr std::size_t kRowSlack = 64;
+void row_extremes(float* in, std::size_t window, bool maximum, float* out, std::size_t n, bool stream);
 
-// out[i][x] = extreme of in[i..i + window - 1][x] for i < n and x < width; `in` points to n + window - 1 rows.
-// `scratch` holds window * width samples.
-void column_extremes(const float* const* in, std::size_t window, bool maximum, float* const* out, std::size_t n,
+// Rows of which those before `first` hold the same as that one, and those after `last`, too.
+struct ColumnRows {
+  const float* const* in;
+  std::size_t first, last;
+};
+// out[i][x] = extreme of in[i..i + window - 1][x] for i < n and x < width; there are n + window - 1 rows. `scratch`
+// holds window * width samples.
+void column_extremes(const ColumnRows& rows, std::size_t window, bool maximum, float* const* out, std::size_t n,
                      std::size_t width, float* scratch);
 
 }  // namespace sieve::internal::lanes

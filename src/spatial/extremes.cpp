@@ -21,12 +21,13 @@ float number(float v) { return v == v ? v : std::numeric_limits<float>::infinity
 
 void along_rows(const ConstView& in, int radius, bool maximum, Border border, float fill, const View& out) {
   const int window = 2 * radius + 1, count = in.width() + 2 * radius;
+  const bool stream = rows::streams(out.shape.samples());
   parallel_rows(in.height(), RowCost(in.width(), 4), [&](int first, int last) {
-    Scratch<float> extended(static_cast<std::size_t>(count));
+    Scratch<float> extended(static_cast<std::size_t>(count) + lanes::kRowSlack);
     for (int y = first; y < last; ++y) {
       rows::extend(in, y, -radius, count, border, fill, extended.data());
       lanes::row_extremes(extended.data(), static_cast<std::size_t>(window), maximum, out.row(y),
-                          static_cast<std::size_t>(in.width()));
+                          static_cast<std::size_t>(in.width()), stream);
     }
   });
 }
@@ -38,8 +39,13 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
   const Scratch<float> outside(kWide, number(fill));
   // The blocks reach beyond the last window; what they read there is not used.
   Scratch<int> places(static_cast<std::size_t>(h + window));
+  // What is mirrored into a window lies in it anyway: it is as good as the edge, which need not be looked at twice.
+  if (border == Border::mirror || border == Border::reflect) border = Border::edge;
   for (std::size_t i = 0; i < places.size(); ++i)
     places[i] = border_index(static_cast<int>(i) - radius, h, border).value_or(-1);
+  lanes::ColumnRows rows{nullptr, 0, places.size() - 1};
+  while (rows.first + 1 < places.size() && places[rows.first + 1] == places.front()) ++rows.first;
+  while (rows.last > 0 && places[rows.last - 1] == places.back()) --rows.last;
   parallel_rows(
       strips, RowCost(static_cast<std::size_t>(h) * kWide, 4),
       [&](int first, int last) {
@@ -64,8 +70,9 @@ void along_columns(const View& picture, int radius, std::span<const bool> maxima
                   final ? picture.row(y) + x0
                         : (turn % 2 == 0 ? results : again).data() + static_cast<std::ptrdiff_t>(y) * kWide;
             }
-            lanes::column_extremes(from.data(), static_cast<std::size_t>(window), maxima[turn], to.data(),
-                                   static_cast<std::size_t>(h), static_cast<std::size_t>(wide), scratch.data());
+            lanes::column_extremes({from.data(), rows.first, rows.last}, static_cast<std::size_t>(window), maxima[turn],
+                                   to.data(), static_cast<std::size_t>(h), static_cast<std::size_t>(wide),
+                                   scratch.data());
           }
           if (maxima.size() == 1) {
             for (int y = 0; y < h; ++y) std::copy_n(source(1, y), wide, picture.row(y) + x0);
@@ -93,14 +100,15 @@ void internal::extremes_of(const ConstView& in, std::span<const WindowOffset> wi
   const int reach = reach_of(window);
   const auto n = static_cast<std::size_t>(in.width());
   parallel_rows(in.height(), RowCost(n * runs.size(), 4), [&](int first, int last) {
-    Scratch<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1), found(n);
+    Scratch<float> extended(n + 2 * static_cast<std::size_t>(reach) + 1 + lanes::kRowSlack), found(n);
     for (int y = first; y < last; ++y) {
       float* to = out.row(y);
       for (std::size_t i = 0; i < runs.size(); ++i) {
         const Run& r = runs[i];
         const int count = r.to - r.from + 1;
         rows::extend(in, y + r.dy, r.from, in.width() + count - 1, border, fill, extended.data());
-        lanes::row_extremes(extended.data(), static_cast<std::size_t>(count), maximum, i == 0 ? to : found.data(), n);
+        lanes::row_extremes(extended.data(), static_cast<std::size_t>(count), maximum, i == 0 ? to : found.data(), n,
+                            false);
         if (i == 0) continue;
         for (std::size_t x = 0; x < n; ++x) to[x] = maximum ? std::max(to[x], found[x]) : std::min(to[x], found[x]);
       }

@@ -5,6 +5,7 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include <algorithm>
 #include <cstdint>
 #include <type_traits>
 #include <utility>
@@ -276,21 +277,49 @@ HWY_INLINE void AddUp(float* a, const float* b, std::size_t n) {
   for (std::size_t x = 0; x < n; x += N) hn::StoreU(hn::Add(hn::LoadU(d, a + x), hn::LoadU(d, b + x)), d, a + x);
 }
 
-void WindowSums(float* HWY_RESTRICT row, std::size_t n, std::size_t k, float* HWY_RESTRICT out, bool finite) {
+// From N places to the next N the sums change by N entering and N leaving samples: by two sums of width N.
+template <bool kStream>
+HWY_INLINE void RunAlong(float* HWY_RESTRICT row, std::size_t n, std::size_t k, float* HWY_RESTRICT out) {
   const hn::ScalableTag<double> d;
   const hn::Rebind<float, decltype(d)> f;
   const std::size_t N = hn::Lanes(d);
-  if (finite && k > kTreeUpTo && n >= N) {
-    // From N places to the next N the sums change by N entering and N leaving samples: by two sums of width N.
-    auto sum = hn::Zero(d);
-    for (std::size_t j = 0; j < k; ++j) sum = hn::Add(sum, hn::PromoteTo(d, hn::LoadU(f, row + j)));
-    for (std::size_t width = 1; width < N; width *= 2) AddUp(row, row + width, n + k - 1);
-    for (std::size_t x = 0;; x += N) {
-      hn::StoreU(hn::DemoteTo(f, sum), f, out + x);
-      if (x + N >= n) return;
-      sum = hn::Add(sum, hn::Sub(hn::PromoteTo(d, hn::LoadU(f, row + x + k)), hn::PromoteTo(d, hn::LoadU(f, row + x))));
-    }
+  const auto at = [&](std::size_t x) HWY_ATTR { return hn::PromoteTo(d, hn::LoadU(f, row + x)); };
+  // The first sums: what is left over of whole vectors, then sums of N neighbors.
+  auto sum = hn::Zero(d), other = sum;
+  std::size_t j = k / N * N;
+  for (; j < k; ++j) sum = hn::Add(sum, at(j));
+  for (std::size_t width = 1; width < N; width *= 2) AddUp(row, row + width, n + k - 1);
+  for (j = 0; j + 2 * N <= k; j += 2 * N) {
+    sum = hn::Add(sum, at(j));
+    other = hn::Add(other, at(j + N));
   }
+  if (j + N <= k) other = hn::Add(other, at(j));
+  sum = hn::Add(sum, other);
+  std::size_t x = 0;
+  for (; x + N <= n; x += N) {
+    if constexpr (kStream) {
+      hn::Stream(hn::DemoteTo(f, sum), f, out + x);
+    } else {
+      hn::StoreU(hn::DemoteTo(f, sum), f, out + x);
+    }
+    sum = hn::Add(sum, hn::Sub(at(x + k), at(x)));
+  }
+  if (x == n) return;
+  HWY_ALIGN float last[hn::MaxLanes(f)];
+  hn::Store(hn::DemoteTo(f, sum), f, last);
+  std::copy_n(last, n - x, out + x);
+}
+
+void RunningSums(float* row, std::size_t n, std::size_t k, float* out, bool stream) {
+  const std::size_t bytes = hn::Lanes(hn::ScalableTag<double>()) * sizeof(float);
+  if (stream && reinterpret_cast<std::uintptr_t>(out) % bytes == 0) {
+    RunAlong<true>(row, n, k, out);
+  } else {
+    RunAlong<false>(row, n, k, out);
+  }
+}
+
+void WindowSums(float* HWY_RESTRICT row, std::size_t n, std::size_t k, float* HWY_RESTRICT out) {
   std::size_t offset = 0, length = n + k - 1;
   bool begun = false;
   for (std::size_t width = 1, bits = k;; width *= 2) {
@@ -372,6 +401,7 @@ HWY_EXPORT(AddWindowRow);
 HWY_EXPORT(AddIntoRow);
 HWY_EXPORT(Multiply);
 HWY_EXPORT(WindowSums);
+HWY_EXPORT(RunningSums);
 HWY_EXPORT(Magnitude);
 HWY_EXPORT(Direction);
 HWY_EXPORT(BlockSum);
@@ -397,8 +427,11 @@ void add_into_row(double* sums, float* row, std::size_t n) { HWY_DYNAMIC_DISPATC
 void multiply(const float* a, const float* b, float* out, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(Multiply)(a, b, out, n);
 }
-void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite) {
-  HWY_DYNAMIC_DISPATCH(WindowSums)(row, n, k, out, finite);
+void window_sums(float* row, std::size_t n, std::size_t k, float* out) {
+  HWY_DYNAMIC_DISPATCH(WindowSums)(row, n, k, out);
+}
+void running_sums(float* row, std::size_t n, std::size_t k, float* out, bool stream) {
+  HWY_DYNAMIC_DISPATCH(RunningSums)(row, n, k, out, stream);
 }
 void magnitude(const float* gx, const float* gy, float* out, std::size_t n) {
   HWY_DYNAMIC_DISPATCH(Magnitude)(gx, gy, out, n);

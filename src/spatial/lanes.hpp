@@ -39,12 +39,14 @@ void add_into_row(double* sums, float* row, std::size_t n);
 // a[x] * b[x].
 void multiply(const float* a, const float* b, float* out, std::size_t n);
 
-// out[x] = sum of row[x..x+k-1] for x in 0..n-1. `row` holds n + k - 1 samples, has room for kSlack more that are
-// finite, and is spoiled; `out` has room for kSlack more. For k above kTreeUpTo and with `finite` (no NaN, no infinity
-// in the row) the window runs along in double; else sums of 1, 2, 4, ... samples are put together, so that a NaN stays
-// where it is and the bits do not depend on where the row begins.
-inline constexpr std::size_t kSlack = 64, kTreeUpTo = 63;
-void window_sums(float* row, std::size_t n, std::size_t k, float* out, bool finite);
+// out[x] = sum of row[x..x+k-1] for x in 0..n-1, of sums of 1, 2, 4, ... samples put together, so that a NaN stays
+// where it is and the bits do not depend on where the row begins. `row` holds n + k - 1 samples, has room for kSlack
+// more that are finite, and is spoiled; `out` has room for kSlack more.
+inline constexpr std::size_t kSlack = 64;
+void window_sums(float* row, std::size_t n, std::size_t k, float* out);
+// The same by a window that runs along in double: for k of 16 and more, of finite samples. Writes no more than n; with
+// `stream` past the cache where the alignment allows it.
+void running_sums(float* row, std::size_t n, std::size_t k, float* out, bool stream);
 
 // out[x] = sqrt(gx[x]^2 + gy[x]^2).
 void magnitude(const float* gx, const float* gy, float* out, std::size_t n);

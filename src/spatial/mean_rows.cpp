@@ -49,7 +49,11 @@ void MeanRows::repeat() {
 
 const float* MeanRows::means() {
   std::fill(line_.begin() + static_cast<std::ptrdiff_t>(wide_), line_.end(), 0.0F);
-  lanes::window_sums(line_.data(), count_, side_, means_.data(), finite_);
+  if (finite_ && side_ > 2 * kSteadyMeanRadius + 1) {
+    lanes::running_sums(line_.data(), count_, side_, means_.data(), false);
+  } else {
+    lanes::window_sums(line_.data(), count_, side_, means_.data());
+  }
   return means_.data();
 }
 

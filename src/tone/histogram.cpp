@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <bit>
 #include <cmath>
 #include <mutex>
 #include <numeric>
+#include <optional>
 
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
@@ -61,30 +63,23 @@ std::vector<double> Histogram::cumulative() const {
   return c;
 }
 
-Histogram histogram(const ConstView& in, const HistogramOptions& options) {
-  require_input(in, "histogram");
-  const int channel = options.channel, bins = options.bins;
-  if (channel < luma_channel || channel >= in.channels()) {
-    throw InvalidArgument(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
-                                      in.channels() - 1, luma_channel));
-  }
-  if (bins < 0 || bins > (1 << 24))
-    throw InvalidArgument(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
-  double low = options.low.value_or(0), high = options.high.value_or(1);
-  if (in.white_level == 0 && !(options.low && options.high)) {
-    const Ends ends = finite_range(in, channel);
-    if (!options.low && std::isfinite(ends.low)) low = std::min(low, static_cast<double>(ends.low));
-    if (!options.high && std::isfinite(ends.high)) high = std::max(high, static_cast<double>(ends.high));
-  }
-  if (!(low < high))
-    throw InvalidArgument(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
-  const lanes::Bins where = bins_for(in, bins, low, high);
+namespace {
+
+struct Span {
+  double low, high;
+};
+
+// The samples of a channel, or of the luma, in bins. With `stop_outside` it ends early, and gives nothing back, where a
+// sample lies outside of them.
+std::optional<Histogram> count(const ConstView& in, int channel, int bins, Span range, bool stop_outside) {
+  const lanes::Bins where = bins_for(in, bins, range.low, range.high);
   const bool mixed = channel == luma_channel && in.shape.color_channels() == 3;
   const int plane = std::max(channel, 0);
   const auto slots = static_cast<std::size_t>(where.count) + 3, width = static_cast<std::size_t>(in.width());
   const std::size_t tables = where.count <= kLanesUpTo ? 4 : 1;
   std::vector<std::size_t> all(slots);
   std::mutex mutex;
+  std::atomic<bool> outside = false;
   parallel_rows(
       in.height(), width,
       [&](int first, int last) {
@@ -112,15 +107,22 @@ Histogram histogram(const ConstView& in, const HistogramOptions& options) {
             }
             for (; x < n; ++x) ++a[numbers[x]];
           }
+          if (!stop_outside) continue;
+          for (std::size_t i = 0; i < tables; ++i) {
+            const std::uint32_t* table = a + i * slots;
+            if (table[where.count] + table[where.count + 1] > 0) outside = true;
+          }
+          if (outside) return;
         }
         const std::lock_guard lock(mutex);
         for (std::size_t i = 0; i < slots * tables; ++i) all[i % slots] += counts[i];
       },
       // Few tall strips: each has counts of its own to fill and to add.
       std::max(64, in.height() / 8));
+  if (outside) return std::nullopt;
   Histogram h;
-  h.low = low;
-  h.high = high;
+  h.low = range.low;
+  h.high = range.high;
   h.by_level = where.offset != 0;
   h.not_finite = all[slots - 1];
   h.above = all[slots - 2];
@@ -128,6 +130,32 @@ Histogram histogram(const ConstView& in, const HistogramOptions& options) {
   all.resize(slots - 3);
   h.counts = std::move(all);
   return h;
+}
+
+}  // namespace
+
+Histogram histogram(const ConstView& in, const HistogramOptions& options) {
+  require_input(in, "histogram");
+  const int channel = options.channel, bins = options.bins;
+  if (channel < luma_channel || channel >= in.channels()) {
+    throw InvalidArgument(fmt::format("histogram: no channel {}; the picture has 0..{}, and luma is {}", channel,
+                                      in.channels() - 1, luma_channel));
+  }
+  if (bins < 0 || bins > (1 << 24))
+    throw InvalidArgument(fmt::format("histogram: bins={}: give 1 to 16777216, or 0 for one a level", bins));
+  double low = options.low.value_or(0), high = options.high.value_or(1);
+  if (in.white_level == 0 && !(options.low && options.high)) {
+    // Most pictures lie within 0..1, and are counted at once.
+    if (low < high) {
+      if (auto h = count(in, channel, bins, {low, high}, true)) return std::move(*h);
+    }
+    const Ends ends = finite_range(in, channel);
+    if (!options.low && std::isfinite(ends.low)) low = std::min(low, static_cast<double>(ends.low));
+    if (!options.high && std::isfinite(ends.high)) high = std::max(high, static_cast<double>(ends.high));
+  }
+  if (!(low < high))
+    throw InvalidArgument(fmt::format("histogram: the range {}..{} is empty; give low < high", low, high));
+  return *count(in, channel, bins, {low, high}, false);
 }
 
 HistogramComb comb(const Histogram& h) {
