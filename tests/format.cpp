@@ -1,6 +1,7 @@
 // What the library packs, read by the second reader.
 
 #include "second_reader.hpp"
+#include "second_reader_bands.hpp"
 #include "sieve/io.hpp"
 
 using namespace sieve;
@@ -8,14 +9,24 @@ using namespace test::page;
 using test::deviation;
 using test::noon;
 
+namespace {
+
+// An alpha that rises to the right.
+Image with_alpha(const ConstView& color) {
+  Image out(Shape{color.width(), color.height(), 4});
+  for (int c = 0; c < 3; ++c) copy(color.channel(c), out.view().channel(c));
+  for (int y = 0; y < out.height(); ++y) {
+    for (int x = 0; x < out.width(); ++x) out.at(x, y, 3) = static_cast<float>(x) / static_cast<float>(out.width() - 1);
+  }
+  return out;
+}
+
+}  // namespace
+
 TEST_CASE("a reader written from the page decodes what the library packs by cosine") {
   const Image part(noon().view().part({180, 60, 83, 150}));
-  Image with_alpha(Shape{40, 30, 4});
-  for (int c = 0; c < 3; ++c) copy(noon().view().part({180, 60, 40, 30}).channel(c), with_alpha.view().channel(c));
-  for (int y = 0; y < 30; ++y) {
-    for (int x = 0; x < 40; ++x) with_alpha.at(x, y, 3) = static_cast<float>(x) / 39;
-  }
-  for (const Image& image : {part, to_gray(part), with_alpha, test::noise(20, 9)}) {
+  for (const Image& image :
+       {part, to_gray(part), with_alpha(noon().view().part({180, 60, 40, 30})), test::noise(20, 9)}) {
     for (const PackOptions& o :
          {PackOptions{.by = PackBy::cosine, .quality = 85}, PackOptions{.by = PackBy::cosine, .quality = 30},
           PackOptions{.by = PackBy::cosine, .quality = 70, .perceptual = true}}) {
@@ -51,8 +62,8 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
   CHECK(predicted > 0);
   // With loss: more than one cell, odd sides, gray and color.
   for (const Rectangle r : {Rectangle{100, 100, 600, 45}, Rectangle{180, 60, 83, 71}}) {
-    for (const bool gray : {false, true}) {
-      const Image image = gray ? to_gray(noon().view().part(r)) : Image(noon().view().part(r));
+    const Image colors(noon().view().part(r));
+    for (const Image& image : {colors, to_gray(colors), with_alpha(colors)}) {
       const Bytes bytes = pack(image, {.by = PackBy::wavelet, .quality = 80}).bytes;
       const File f = read_file(bytes);
       const auto values = read_planes(f);
@@ -67,7 +78,8 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
           for (int y = 0; y < band.height(); ++y) {
             for (int x = 0; x < band.width(); ++x) {
               const int v = plane[static_cast<std::size_t>((y0 + y) * image.width() + x0 + x)];
-              band.at(x, y) = static_cast<float>(v == 0 ? 0 : (std::abs(v) + 0.45 - 0.12) * f.step * (v < 0 ? -1 : 1));
+              const double size = v == 0 ? 0 : std::abs(v) == 1 ? 1.13 : std::abs(v) + 0.08;
+              band.at(x, y) = static_cast<float>(size * f.step * (v < 0 ? -1 : 1));
             }
           }
         };
@@ -82,11 +94,9 @@ TEST_CASE("and by prediction, in bit planes, by singular vectors and by principa
     }
   }
   CHECK(banded > 0);
-  Image with_alpha(Shape{40, 30, 4});
-  for (int c = 0; c < 4; ++c) copy(noon().view().part({180, 60, 40, 30}).channel(c % 3), with_alpha.view().channel(c));
   for (const PackBy by : {PackBy::svd, PackBy::pca}) {
-    for (const Image& image :
-         {Image(part.view().part({0, 0, 83, 70})), to_gray(part.view().part({0, 0, 37, 50})), with_alpha}) {
+    for (const Image& image : {Image(part.view().part({0, 0, 83, 70})), to_gray(part.view().part({0, 0, 37, 50})),
+                               with_alpha(noon().view().part({180, 60, 40, 30}))}) {
       const Bytes bytes = pack(image, {.by = by, .quality = 80}).bytes;
       CHECK(deviation(read_factors(read_file(bytes)), unpack(bytes).image) < 1e-3);
     }

@@ -51,7 +51,7 @@ inline File read_file(const Bytes& bytes) {
   Reader r{bytes};
   const std::uint8_t magic[] = {0x8c, 0x4c, 0x53, 0x56, 0x0d, 0x0a, 0x1a, 0x0a};
   for (const std::uint8_t m : magic) REQUIRE(r.fixed(1) == m);
-  REQUIRE(r.fixed(1) == 1);
+  REQUIRE(r.fixed(1) == 2);
   const std::uint64_t length = r.fixed(4);
   const std::size_t end = r.at + length;
   File f;
@@ -85,6 +85,7 @@ inline File read_file(const Bytes& bytes) {
 
 struct Probability {
   int value = 32768, seen = 0;
+  bool steady = false;
 };
 
 // "The coder".
@@ -111,8 +112,8 @@ struct Coder {
       code -= bound;
       range -= bound;
     }
-    int pace = 0;
-    for (int n = (2 * p.seen + 3) * 3 / 4; n > 0; n /= 2) ++pace;
+    int pace = p.steady ? 5 : 0;
+    for (int n = p.steady ? 0 : (2 * p.seen + 3) * 3 / 4; n > 0; n /= 2) ++pace;
     const int difference = (one ? 65504 : 31) - p.value;
     p.value += static_cast<int>(std::floor(difference / std::exp2(pace)));
     p.seen = std::min(40, p.seen + 1);
@@ -282,153 +283,6 @@ inline Image read_cosine(const File& f) {
     }
   }
   return turned_back(f, turned);
-}
-
-// --- wavelet ---
-
-struct Band {
-  int kind = 0;  // 0 approximation, 1 high along x, 2 along y, 3 along both
-  int plane = 0, left = 0, top = 0, width = 0, height = 0, parent = -1;  // place in the nested plane
-};
-
-// All bands in the order of the page, coarse before fine.
-inline std::vector<Band> bands_of(int width, int height, int levels, int planes) {
-  const auto halved = [](int n, int times) {
-    for (int i = 0; i < times; ++i) n = (n + 1) / 2;
-    return n;
-  };
-  std::vector<Band> all;
-  for (int p = 0; p < planes; ++p) all.push_back({0, p, 0, 0, halved(width, levels), halved(height, levels), -1});
-  std::map<std::pair<int, int>, int> last;
-  for (int level = levels; level > 0; --level) {
-    const int lw = halved(width, level), lh = halved(height, level), fw = halved(width, level - 1),
-              fh = halved(height, level - 1);
-    for (int p = 0; p < planes; ++p) {
-      for (const Band& b :
-           {Band{1, p, lw, 0, fw - lw, lh}, Band{2, p, 0, lh, lw, fh - lh}, Band{3, p, lw, lh, fw - lw, fh - lh}}) {
-        all.push_back(b);
-        const std::pair key(p, b.kind);
-        all.back().parent = last.contains(key) ? last[key] : -1;
-        last[key] = static_cast<int>(all.size()) - 1;
-      }
-    }
-  }
-  return all;
-}
-
-struct Sets {
-  std::map<int, Probability> begins;
-  std::map<std::array<int, 3>, Probability> block, sign;
-  std::map<std::array<int, 4>, Probability> some, more;
-};
-
-// Values of all planes, nested, by rows; all bits are there.
-inline std::vector<std::vector<int>> read_planes(const File& f) {
-  const int w = static_cast<int>(f.width), h = static_cast<int>(f.height), planes = static_cast<int>(f.channels),
-            across = (w + 511) / 512, down = (h + 511) / 512;
-  std::vector<std::vector<int>> values(f.channels, std::vector<int>(f.width * f.height));
-  std::vector<Bytes> streams(static_cast<std::size_t>(across * down));
-  for (const Bytes& section : f.sections) {
-    Reader r{section};
-    for (Bytes& stream : streams) {
-      const std::uint64_t n = r.varint();
-      for (std::uint64_t i = 0; i < n; ++i) stream.push_back(section.at(r.at++));
-    }
-    REQUIRE(r.at == section.size());
-  }
-  const std::vector<Band> bands = bands_of(w, h, static_cast<int>(f.levels), planes);
-  for (int cell = 0; cell < across * down; ++cell) {
-    Coder c(streams[static_cast<std::size_t>(cell)]);
-    Sets sets;
-    const int cx = cell % across, cy = cell / across;
-    struct Part {
-      int x0, x1, y0, y1;  // of the band, in the cell
-      std::vector<int> known, sign;
-      bool begun = false;
-      std::map<std::pair<int, int>, bool> active;
-      int width() const { return x1 - x0; }
-      int at(const std::vector<int>& v, int x, int y) const {
-        return x < x0 || x >= x1 || y < y0 || y >= y1 ? 0 : v[static_cast<std::size_t>((y - y0) * width() + x - x0)];
-      }
-    };
-    std::vector<Part> parts;
-    for (const Band& b : bands) {
-      Part p{b.width * cx / across,
-             b.width * (cx + 1) / across,
-             b.height * cy / down,
-             b.height * (cy + 1) / down,
-             {},
-             {},
-             false,
-             {}};
-      p.known.resize(static_cast<std::size_t>(p.width() * (p.y1 - p.y0)));
-      p.sign = p.known;
-      parts.push_back(p);
-    }
-    for (int plane = static_cast<int>(f.planes) - 1; plane >= 0; --plane) {
-      for (std::size_t i = 0; i < bands.size(); ++i) {
-        const Band& b = bands[i];
-        Part& p = parts[i];
-        const Part* up = b.parent >= 0 ? &parts[static_cast<std::size_t>(b.parent)] : nullptr;
-        const int set = b.plane > 0 ? 4 + b.kind : b.kind;
-        p.begun = p.begun || c.bit(sets.begins[set]);
-        if (!p.begun) continue;
-        const int wx = std::array{3, 2, 4, 2}[static_cast<std::size_t>(b.kind)],
-                  wy = std::array{3, 4, 2, 2}[static_cast<std::size_t>(b.kind)], wd = b.kind == 3 ? 2 : 1;
-        for (int by = 0; by * 8 < p.y1 - p.y0; ++by) {
-          for (int bx = 0; bx * 8 < p.x1 - p.x0; ++bx) {
-            if (!p.active[{bx, by}]) {
-              const int near =
-                  p.active[{bx - 1, by}] + p.active[{bx + 1, by}] + p.active[{bx, by - 1}] + p.active[{bx, by + 1}];
-              bool parent = false;
-              if (up) {
-                const int px = std::clamp((((p.x0 + bx * 8) >> 1) - up->x0) / 8, 0, (up->width() - 1) / 8),
-                          py = std::clamp((((p.y0 + by * 8) >> 1) - up->y0) / 8, 0, (up->y1 - up->y0 - 1) / 8);
-                const auto it = up->active.find({px, py});
-                parent = it != up->active.end() && it->second;
-              }
-              if (!c.bit(sets.block[{set, near, parent}])) continue;
-              p.active[{bx, by}] = true;
-            }
-            for (int y = p.y0 + by * 8; y < std::min(p.y1, p.y0 + by * 8 + 8); ++y) {
-              for (int x = p.x0 + bx * 8; x < std::min(p.x1, p.x0 + bx * 8 + 8); ++x) {
-                const auto k = [&](int dx, int dy) { return p.at(p.known, x + dx, y + dy); };
-                const auto g = [&](int dx, int dy) { return p.at(p.sign, x + dx, y + dy); };
-                const int sum = (wx * (k(-1, 0) + k(1, 0)) + wy * (k(0, -1) + k(0, 1)) +
-                                 wd * (k(-1, -1) + k(1, -1) + k(-1, 1) + k(1, 1))) >>
-                                plane;
-                int level = 0;
-                for (const int begin : {1, 2, 4, 6, 8, 11, 15, 21, 30, 39}) level += sum >= begin;
-                const auto at = static_cast<std::size_t>((y - p.y0) * p.width() + x - p.x0);
-                int& known = p.known[at];
-                if (known != 0) {
-                  const int first = (known >> plane) == 2;
-                  known |= static_cast<int>(c.bit(sets.more[{set, first, level, 0}])) << plane;
-                  continue;
-                }
-                const int above = up ? std::min(2, up->at(up->known, x >> 1, y >> 1) >> plane) : 0;
-                if (!c.bit(sets.some[{set, above, level, 0}])) continue;
-                known = 1 << plane;
-                const auto sign_of = [](int v) { return (v > 0) - (v < 0); };
-                const int s = 3 * sign_of(g(-1, 0) + g(1, 0)) + sign_of(g(0, -1) + g(0, 1));
-                p.sign[at] = c.bit(sets.sign[{set, std::abs(s), 0}]) != (s < 0) ? -1 : 1;
-              }
-            }
-          }
-        }
-      }
-    }
-    for (std::size_t i = 0; i < bands.size(); ++i) {
-      for (int y = parts[i].y0; y < parts[i].y1; ++y) {
-        for (int x = parts[i].x0; x < parts[i].x1; ++x) {
-          values[static_cast<std::size_t>(bands[i].plane)]
-                [static_cast<std::size_t>((bands[i].top + y) * w + bands[i].left + x)] =
-                    parts[i].at(parts[i].known, x, y) * parts[i].at(parts[i].sign, x, y);
-        }
-      }
-    }
-  }
-  return values;
 }
 
 // --- predicted ---

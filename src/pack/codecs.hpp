@@ -58,21 +58,23 @@ struct PlanesPacked {
   std::uint64_t nonzero = 0;
 };
 inline constexpr std::uint32_t kNegative = 1U << 31;
-// `largest` magnitude of all; `read` gives n magnitudes, with kNegative where the value is below 0. Called from any
-// thread.
-PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest,
-                           const std::function<void(const BandPart& from, int n, std::uint32_t* to)>& read);
+// Gives n magnitudes, with kNegative where the value is below 0. Called from any thread.
+using ReadValues = std::function<void(const BandPart& from, int n, std::uint32_t* to)>;
+// `largest` is that of all magnitudes, or more.
+PlanesPacked encode_planes(const BandShape& shape, std::uint32_t largest, const ReadValues& read);
 
-// What is known of n values: magnitudes, signs (-1, 0, 1), and for each group of eight how many of the lowest bits are
-// not known.
+// What is known of n values: magnitudes with kNegative, and for each group of eight how many of the lowest bits are not
+// known.
 struct KnownValues {
-  const std::uint32_t* magnitude;
-  const std::int8_t* sign;
+  const std::uint32_t* value;
   const std::uint8_t* left;
 };
-// Hands every value to `write`, from any thread. False where a stream that is there in full ends too early.
-bool decode_planes(const Sections& sections, int planes, const BandShape& shape,
-                   const std::function<void(const BandPart& to, int n, const KnownValues& values)>& write);
+// Takes n values, from any thread.
+using WriteValues = std::function<void(const BandPart& to, int n, const KnownValues& values)>;
+// False where a stream that is there in full ends too early, or the sections do not hold what they should. `complete`:
+// all of them are there in full.
+bool decode_planes(const Sections& sections, bool complete, int planes, const BandShape& shape,
+                   const WriteValues& write);
 
 // A plane of whole numbers row by row, or its bands in nested places.
 struct BandPlane {

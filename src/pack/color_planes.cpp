@@ -85,6 +85,11 @@ void split_rows(const ConstView& in, const ColorTurn& turn, int top, const std::
   }
 }
 
+namespace {
+// Samples that are turned at a time.
+constexpr int kPart = 256;
+}  // namespace
+
 void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int top, bool clip, const View& out) {
   const int channels = out.shape.channels, color = out.shape.color_channels(), w = out.width();
   // The turn is rounded, so its inverse is reckoned and not transposed.
@@ -99,13 +104,19 @@ void join_rows(const ColorTurn& turn, const std::vector<ConstView>& planes, int 
   const float low = clip ? 0.0F : std::numeric_limits<float>::lowest(),
               high = clip ? 1.0F : std::numeric_limits<float>::max();
   for (int y = 0; y < planes[0].height() && top + y < out.height(); ++y) {
-    if (color == 3) {
-      const float *p = planes[0].row(y), *q = planes[1].row(y), *s = planes[2].row(y);
+    for (int x0 = 0; color == 3 && x0 < w; x0 += kPart) {
+      // Taken out first: the planes may be the channels of the result.
+      std::array<std::array<float, kPart>, 3> part;
+      const int n = std::min(kPart, w - x0);
+      for (std::size_t c = 0; c < 3; ++c) std::copy_n(planes[c].row(y) + x0, n, part[c].data());
       for (std::size_t c = 0; c < 3; ++c) {
-        float* to = out.row(top + y, static_cast<int>(c));
+        float* to = out.row(top + y, static_cast<int>(c)) + x0;
         const float a0 = back[3 * c], a1 = back[3 * c + 1], a2 = back[3 * c + 2],
                     level = mean(turn, static_cast<int>(c));
-        for (int x = 0; x < w; ++x) to[x] = std::min(high, std::max(low, a0 * p[x] + a1 * q[x] + a2 * s[x] + level));
+        for (int x = 0; x < n; ++x) {
+          const auto i = static_cast<std::size_t>(x);
+          to[x] = std::min(high, std::max(low, a0 * part[0][i] + a1 * part[1][i] + a2 * part[2][i] + level));
+        }
       }
     }
     for (int c = color == 3 ? 3 : 0; c < channels; ++c) {
@@ -136,14 +147,15 @@ std::vector<Image> split_colors(const ConstView& in, const ColorTurn& turn) {
   return planes;
 }
 
-void join_colors(const ColorTurn& turn, const std::vector<Image>& planes, bool clip, const View& out) {
+void join_colors(const ColorTurn& turn, bool clip, const View& planes) {
   parallel_rows(
-      (out.height() + kRows - 1) / kRows, static_cast<std::size_t>(out.width()) * kRows * planes.size(),
+      (planes.height() + kRows - 1) / kRows,
+      static_cast<std::size_t>(planes.width()) * kRows * static_cast<std::size_t>(planes.shape.channels),
       [&](int first, int last) {
-        const Rectangle part{0, first * kRows, out.width(), std::min(out.height(), last * kRows) - first * kRows};
+        const Rectangle part{0, first * kRows, planes.width(), std::min(planes.height(), last * kRows) - first * kRows};
         std::vector<ConstView> rows;
-        for (const Image& plane : planes) rows.push_back(plane.view().part(part));
-        join_rows(turn, rows, part.y, clip, out);
+        for (int c = 0; c < planes.shape.channels; ++c) rows.push_back(planes.channel(c).part(part));
+        join_rows(turn, rows, part.y, clip, planes);
       });
 }
 

@@ -19,7 +19,7 @@ namespace {
 
 // A byte that is no text, the name, and line ends that a transfer as text would spoil.
 constexpr std::array<std::uint8_t, 8> kMagic = {0x8c, 'L', 'S', 'V', '\r', '\n', 0x1a, '\n'};
-constexpr std::uint8_t kVersion = 1;
+constexpr std::uint8_t kVersion = 2;
 
 std::uint32_t checksum(std::span<const std::uint8_t> bytes) { return XXH32(bytes.data(), bytes.size(), 0); }
 

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "pack/quantize_lanes.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/spectral/cosine.hpp"
@@ -67,11 +68,6 @@ int levels_for(int width, int height) {
   return levels;
 }
 
-// Added before magnitudes are cut to whole steps: 0.5 would be to the nearest.
-constexpr float kRound = 0.12F;
-// Where a value lies within the interval that is known of it: smaller ones are likelier.
-constexpr float kWithin = 0.45F;
-
 // One of the bands.
 template <class Bands>
 auto& band_of(Bands& b, BandKind kind, int level) {
@@ -99,10 +95,8 @@ class WaveletMethod : public Method {
   Coded code(float step) override {
     const float per = 1 / step;
     PlanesPacked packed =
-        encode_planes(shape_, whole(largest_, per), [&](const BandPart& from, int n, std::uint32_t* to) {
-          const float* f = band_of(bands_[from.plane], from.kind, from.level).row(from.y) + from.x;
-          for (int x = 0; x < n; ++x) to[x] = whole(std::fabs(f[x]), per) | (f[x] < 0 ? kNegative : 0);
-        });
+        encode_planes(shape_, lanes::quantized(largest_, per),
+                      [&](const BandPart& from, int n, std::uint32_t* to) { read_quantized(from, n, per, to); });
     Header h;
     h.info.by = PackBy::wavelet;
     h.turn = turn_;
@@ -113,8 +107,13 @@ class WaveletMethod : public Method {
   }
 
  private:
-  static std::uint32_t whole(float magnitude, float per) {
-    return static_cast<std::uint32_t>(static_cast<std::int32_t>(std::min(magnitude * per + kRound, 1e9F)));
+  void read_quantized(const BandPart& from, int n, float per, std::uint32_t* to) const {
+    const Image& band = band_of(bands_[from.plane], from.kind, from.level);
+    if (from.kind == BandKind::low)
+      return lanes::quantize_approximation(band.row(from.y) + from.x, per, to, static_cast<std::size_t>(n));
+    const auto row = [&](int y) { return y >= 0 && y < band.height() ? band.row(y) + from.x : nullptr; };
+    lanes::quantize_details({row(from.y - 1), row(from.y), row(from.y + 1), from.x > 0, from.x + n < band.width()}, per,
+                            to, static_cast<std::size_t>(n));
   }
   static float largest(const Image& band) {
     float most = 0;
@@ -271,27 +270,17 @@ void decode_wavelet_picture(const Opened& o, const View& out) {
   if (shape.levels < 1) wrong_sections();
   std::vector<WaveletBands> bands;
   for (std::size_t p = 0; p < shape.planes; ++p) bands.push_back(empty_bands(out.width(), out.height(), shape.levels));
-  // How far a value lies from its known part.
-  std::array<float, 33> within{};
-  for (std::size_t i = 0; i < within.size(); ++i)
-    within[i] = kWithin * static_cast<float>(std::uint64_t{1} << i) - kRound;
-  const bool whole =
-      decode_planes(o.sections, o.header.planes, shape, [&](const BandPart& to, int n, const KnownValues& v) {
+  const bool whole = decode_planes(
+      o.sections, o.header.info.complete, o.header.planes, shape, [&](const BandPart& to, int n, const KnownValues& v) {
         float* f = band_of(bands[to.plane], to.kind, to.level).row(to.y) + to.x;
-        for (int x = 0; x < n; ++x) {
-          const float m =
-              (static_cast<float>(static_cast<std::int32_t>(v.magnitude[x])) + within[v.left[x / 8]]) * o.header.step;
-          f[x] = static_cast<float>(v.sign[x]) * m;
-        }
+        lanes::restore_values(v.value, v.left, o.header.step, f, static_cast<std::size_t>(n));
       });
   if (!whole) wrong_sections();
-  std::vector<Image> pictures;
-  for (WaveletBands& b : bands) {
-    pictures.emplace_back(out.width(), out.height());
-    wavelet_inverse(b, pictures.back().view());
-    b = {};
+  for (std::size_t p = 0; p < bands.size(); ++p) {
+    wavelet_inverse(bands[p], out.channel(static_cast<int>(p)));
+    bands[p] = {};
   }
-  join_colors(o.header.turn, pictures, o.header.info.white_level != 0, out);
+  join_colors(o.header.turn, o.header.info.white_level != 0, out);
 }
 
 void decode_lossless_picture(const Opened& o, const View& out) {
@@ -300,13 +289,16 @@ void decode_lossless_picture(const Opened& o, const View& out) {
     if (!decode_predicted(o.sections, bits_above_8(o.header.info.white_level), planes)) wrong_sections();
   } else {
     const bool whole = decode_planes(
-        o.sections, o.header.planes, shape_of(planes), [&](const BandPart& to, int n, const KnownValues& v) {
+        o.sections, o.header.info.complete, o.header.planes, shape_of(planes),
+        [&](const BandPart& to, int n, const KnownValues& v) {
           std::int32_t* q = planes[to.plane].values.data() +
                             static_cast<std::size_t>(to.nested_y) * static_cast<std::size_t>(out.width()) +
                             static_cast<std::size_t>(to.nested_x);
           for (int x = 0; x < n; ++x) {
             const int left = v.left[x / 8];
-            q[x] = v.sign[x] * static_cast<std::int32_t>(v.magnitude[x] + (left > 0 ? 1U << (left - 1) : 0));
+            const std::uint32_t size = v.value[x] & ~kNegative;
+            const auto m = static_cast<std::int32_t>(size == 0 ? 0 : size + (left > 0 ? 1U << (left - 1) : 0));
+            q[x] = (v.value[x] & kNegative) != 0 ? -m : m;
           }
         });
     if (!whole) wrong_sections();

@@ -34,6 +34,13 @@ struct Bit {
   }
 };
 
+// The same with one pace from the start, for what is known well enough to begin with.
+struct SteadyBit {
+  std::uint16_t level = 1 << 15;
+  std::uint32_t one() const { return level >> 1; }
+  void learn(bool b) { level = static_cast<std::uint16_t>(level + (((b ? 65535 - 31 : 31) - level) >> 5)); }
+};
+
 // The range is a number of 33 to 48 bits; sixteen bits leave at a time.
 inline constexpr std::uint64_t kLeastRange = std::uint64_t{1} << 32, kFullRange = std::uint64_t{1} << 48;
 
@@ -43,7 +50,8 @@ struct EncoderState {
   static constexpr bool kDecodes = false;
   std::uint64_t low = 0, range = kFullRange - 1;
   std::uint8_t* at = nullptr;
-  bool bit(Bit& m, bool b) {
+  template <class Model>
+  [[gnu::always_inline]] bool bit(Model& m, bool b) {
     const std::uint64_t bound = (range >> 15) * m.one();
     low += b ? 0 : bound;
     range = b ? bound : range - bound;
@@ -85,7 +93,8 @@ class RangeEncoder {
     return state_;
   }
   void put(const EncoderState& state) { state_ = state; }
-  bool bit(Bit& m, bool b) {
+  template <class Model>
+  bool bit(Model& m, bool b) {
     take(2);
     return state_.bit(m, b);
   }
@@ -124,7 +133,8 @@ struct DecoderState {
   const std::uint8_t *at = nullptr, *end = nullptr;
   std::size_t beyond = 0;  // bytes read after the end
   std::uint64_t range = kFullRange - 1, code = 0;
-  bool bit(Bit& m, bool) {
+  template <class Model>
+  [[gnu::always_inline]] bool bit(Model& m, bool) {
     const std::uint64_t bound = (range >> 15) * m.one();
     if (code < bound) {
       range = bound;
@@ -173,7 +183,10 @@ class RangeDecoder {
   }
   DecoderState take(std::size_t) const { return state_; }
   void put(const DecoderState& state) { state_ = state; }
-  bool bit(Bit& m, bool b) { return state_.bit(m, b); }
+  template <class Model>
+  bool bit(Model& m, bool b) {
+    return state_.bit(m, b);
+  }
   std::uint32_t raw(std::uint32_t value, int count) { return state_.raw(value, count); }
   // Whether bits have been read that no byte stands for; a whole stream is read a few bytes beyond its end.
   bool ended() const { return state_.ended(); }
