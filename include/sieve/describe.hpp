@@ -2,6 +2,7 @@
 /// What a filter says of itself, and its parameters as text.
 
 #include "sieve/describe/description.hpp"
+#include "sieve/describe/device_form.hpp"
 #include "sieve/describe/numbers.hpp"
 #include "sieve/describe/parameter.hpp"
 #include "sieve/describe/resources.hpp"

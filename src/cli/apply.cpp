@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
 
+#include "cli/device_use.hpp"
 #include "cli/exhibit.hpp"
 #include "cli/output.hpp"
 #include "cli/session.hpp"
@@ -19,6 +20,7 @@ struct ApplyArguments {
   std::string in, out, format, again, recipe, save;
   std::vector<std::string> words;
   WriteArguments writing;
+  DeviceArguments device;
   bool json = false, plan = false;
 };
 
@@ -167,18 +169,28 @@ int apply(const Session& session, const ApplyArguments& o) {
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
 
+  const ChosenEngine engine(o.device);
   RunOptions wanted;
-  wanted.figures = true;
+  // On a device the steps run together, and what lies between them stays there.
+  wanted.figures = o.device.device.empty();
   if (o.files.wanted()) {
+    if (!wanted.figures)
+      throw InvalidArgument("--device: a sheet or a page shows every step, which would all come back: leave one out");
     exhibit.picture({"input", in.image, page::Role::input});
     wanted.on_step = [&, before = in.image](std::size_t i, const ConstView& step) mutable {
       add_step(exhibit, session, chain, i, before, step);
       before = Image(step);
     };
   }
-  const Run run = Engine::standard().run(chain, in.image, wanted);
+  const Run run = engine->run(chain, in.image, wanted);
   const Image& result = run.image;
-  if (!o.json) tell_steps(o, in.image, chain, run.report, out.told());
+  if (!o.json) {
+    if (wanted.figures) {
+      tell_steps(o, in.image, chain, run.report, out.told());
+    } else {
+      tell_device(o.in, chain, run, out.told());
+    }
+  }
   // A gray or CMYK profile does not fit RGB and the other way round.
   if (result.shape().color_channels() != in.image.shape().color_channels()) options.profile.clear();
   const io::Written w = out.write(result, options);
@@ -190,6 +202,7 @@ int apply(const Session& session, const ApplyArguments& o) {
                       {"steps", steps_json(chain, run.report)},
                       {"bits", w.bits},
                       {"saturated", {{"below", s.below}, {"above", s.above}, {"not_a_number", s.not_a_number}}}};
+    if (!o.device.device.empty()) j["device"] = device_json(run.report);
     if (!w.note.empty()) j["note"] = w.note;
     print_json(j, out.told());
   } else {
@@ -226,6 +239,7 @@ Command declare_apply(CLI::App& root, Session& session) {
   o->files.declare(app, "input, every step and result side by side");
   o->writing.declare(app);
   app->add_option("--format", o->format, "the format where OUT is -, as png");
+  declare_device(app, o->device);
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--plan", o->plan, "print how the steps would run and the memory they take, and write nothing");
   app->footer("Example: lsieve apply noon.png edges.png gray then convolve kernel=laplacian border=edge then stretch");

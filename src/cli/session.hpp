@@ -67,6 +67,7 @@ Command declare_time(CLI::App& root, Session& session);
 Command declare_manual(CLI::App& root, Session& session);
 Command declare_completion(CLI::App& root, Session& session);
 Command declare_demo(CLI::App& root, Session& session);
+Command declare_devices(CLI::App& root, Session& session);
 
 // A message of the library in the words of the tool: the library names a limit by its field, which here is an option,
 // and cannot say where all filters are listed.

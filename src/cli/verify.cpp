@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "cli/device_use.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
 
@@ -16,6 +17,7 @@ using nlohmann::ordered_json;
 
 struct VerifyArguments {
   std::vector<std::string> words;
+  DeviceArguments device;
   bool json = false;
 };
 
@@ -40,14 +42,17 @@ struct Verdict {
   reference::Agreement held;
 };
 
-Verdict verify_one(const reference::Definitions& definitions, const Filter& f, const Image& in) {
+bool ran_on_device(Engine& engine, const Filter& f, const Image& in) {
+  return !engine.run(f, in).report.device.empty();
+}
+
+Verdict verify_one(const reference::Definitions& definitions, const Filter& f, const Image& in, Engine& engine) {
   Verdict v;
   v.name = f.text();
   auto start = std::chrono::steady_clock::now();
   const auto plain = definitions.plain(f, in);
   v.plain = seconds_since(start);
   if (!plain) throw InvalidArgument(f.about().name + ": it has no plain definition to hold it against");
-  Engine& engine = Engine::standard();
   (void)engine.run(f, in);  // the first run makes plans and touches pages
   start = std::chrono::steady_clock::now();
   const Image fast = engine.run(f, in).image;
@@ -91,8 +96,13 @@ int verify(const Session& session, const VerifyArguments& o) {
   const Image in = !file.empty() ? session.read(file).image : step.empty() ? made_up(47, 37) : made_up(131, 97);
   ordered_json all = ordered_json::array();
   int failed = 0;
+  const ChosenEngine engine(o.device);
   for (const Filter& f : filters) {
-    const Verdict v = verify_one(session.definitions, f, in);
+    if (!o.device.device.empty() && !ran_on_device(*engine, f, in)) {
+      if (!step.empty()) throw InvalidArgument(f.about().name + ": the device has no form of it with these parameters");
+      continue;
+    }
+    const Verdict v = verify_one(session.definitions, f, in, *engine);
     failed += !v.held.good();
     if (o.json) {
       all.push_back({{"filter", v.name},
@@ -126,6 +136,7 @@ Command declare_verify(CLI::App& root, Session& session) {
   app->add_option("FILTER", o->words,
                   "FILTER [key=value ...] [IN]; default: every filter that has one, on a made-up picture");
   app->add_flag("--json", o->json, "print JSON");
+  declare_device(app, o->device);
   return {app, [o, &session] { return verify(session, *o); }};
 }
 

@@ -10,6 +10,7 @@
 
 #include "core/context.hpp"
 #include "core/memory.hpp"
+#include "run/device_parts.hpp"
 #include "run/rehearsal.hpp"
 #include "run/schedule.hpp"
 #include "sieve/core/parallel.hpp"
@@ -368,6 +369,43 @@ Engine& Engine::standard() {
   return engine;
 }
 
+namespace {
+
+// With the device of the engine's options.
+Run run_with_device(const EngineOptions& engine, const Schedule& schedule, const ConstView& in,
+                    const RunOptions& options, const Context& callers, std::vector<std::string>* notes) {
+  Run run;
+  Image whole;  // where no buffer of the result's shape was given
+  View out = options.out;
+  if (out.data == nullptr || options.part) {
+    const ContextScope scope(options.part ? context() : callers);
+    whole = unfilled(schedule.out(), schedule.white_out());
+    out = whole.view();
+  }
+  const auto on_processors = [&](std::span<const Step> steps, const ConstView& from, const View& to) {
+    const Schedule some(std::vector<Step>(steps.begin(), steps.end()), from.shape, from.white_level);
+    const RunOptions into{.out = to, .figures = options.figures};
+    Execution execution(some, into, callers, notes);
+    (void)execution.run(from);
+    for (StepReport& r : execution.reports) run.report.steps.push_back(std::move(r));
+  };
+  DeviceParts{*engine.device, engine.device_or_processors, options.figures, on_processors, run.report}.run(schedule, in,
+                                                                                                           out);
+  if (!options.part) {
+    run.image = std::move(whole);
+    return run;
+  }
+  if (options.out.data != nullptr) {
+    copy(whole.view().part(*options.part), options.out);
+  } else {
+    const ContextScope scope(callers);
+    run.image = Image(whole.view().part(*options.part));
+  }
+  return run;
+}
+
+}  // namespace
+
 Run Engine::run_step(const Step& filter, const ConstView& in, const RunOptions& options) {
   const auto start = Clock::now();
   require_input(in, filter.about->name.c_str());
@@ -378,7 +416,14 @@ Run Engine::run_step(const Step& filter, const ConstView& in, const RunOptions& 
   const std::shared_ptr<const Schedule> schedule = parts_->schedule(filter, in, !options.on_step);
   check_call(*schedule, filter, in, options);
   check_memory(*schedule, filter, options, parts_->options.memory, threads());
-  Execution execution(*schedule, options, callers, options.figures ? &notes : nullptr);
+  std::vector<std::string>* const heard = options.figures ? &notes : nullptr;
+  if (parts_->options.device && !options.on_step && !schedule->steps().empty()) {
+    Run run = run_with_device(parts_->options, *schedule, in, options, callers, heard);
+    run.report.seconds = std::chrono::duration<double>(Clock::now() - start).count();
+    watch.end();
+    return run;
+  }
+  Execution execution(*schedule, options, callers, heard);
   Run run;
   run.image = execution.run(in);
   run.report.steps = std::move(execution.reports);

@@ -18,6 +18,7 @@
 #include "sieve/core/error.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/core/map.hpp"
+#include "sieve/describe/device_form.hpp"
 #include "sieve/describe/parameter.hpp"
 #include "sieve/describe/row_operation.hpp"
 #include "sieve/describe/shared_image.hpp"
@@ -93,6 +94,12 @@ class FilterDescription {
   bool takes_noise() const { return static_cast<bool>(with_noise_); }
   /// A copy of it that takes away noise of that deviation (0..1 scale); null where it cannot be told.
   std::shared_ptr<void> with_noise(const void* filter, double deviation) const;
+  /// What lies beyond the picture; nothing for a filter without a border.
+  std::optional<Border> border_of(const void* filter) const {
+    return border_ ? std::optional<Border>(border_(filter)) : std::nullopt;
+  }
+  /// What it does on a device; of kind none where its description names no such text.
+  DeviceForm device_form(const void* filter) const { return device_form_ ? device_form_(filter) : DeviceForm(); }
   /// The chain that a group acts with; null for a filter that is no group.
   const Chain* group(const void* filter) const { return group_ ? group_(const_cast<void*>(filter)) : nullptr; }
   /// The same, to be changed.
@@ -153,6 +160,7 @@ class FilterDescription {
   std::function<std::string(const void*)> meaning_;
   std::function<std::vector<Stage>(const void*, const ConstView&)> stages_;
   std::function<Border(const void*)> border_;
+  std::function<DeviceForm(const void*)> device_form_;
   std::function<void(const void*, StepVisitor)> each_step_;
   std::function<Chain*(void*)> group_;
   std::function<void(void*, float)> with_noise_;
@@ -226,6 +234,14 @@ class Description : public FilterDescription {
     internal::describe_choice<Border>(p, place(member), allowed);
     p.standard = p.get(&standard_);
     if (fill != nullptr) field("fill", fill, "0..1 scale", "the sample beyond the picture with border=constant");
+    return *this;
+  }
+
+  /// What it does on a device, as text: `form(filter)` gives device::point() or device::window(). The same results as
+  /// on processors are expected, to rounding (`lsieve verify --device` holds one against the other).
+  template <class Form>
+  Description& on_device(Form form) {
+    device_form_ = [form](const void* f) -> DeviceForm { return std::invoke(form, of(f)); };
     return *this;
   }
 

@@ -12,6 +12,7 @@
 #include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/describe/description.hpp"
+#include "sieve/run/device.hpp"
 #include "sieve/run/plan.hpp"
 #include "sieve/run/report.hpp"
 
@@ -24,6 +25,10 @@ struct EngineOptions {
   /// Bytes that a run may take beyond source and result; 0: no limit. Memory that was used is kept for the next run, up
   /// to this (256 MiB without a limit).
   std::size_t memory = 0;
+  /// Runs the steps that it takes, on whole pictures; null: processors run all. See LeanSieve::device.
+  std::shared_ptr<Device> device = nullptr;
+  /// Where the device fails, processors do its part, with a note; else that is an Error.
+  bool device_or_processors = false;
 };
 
 /// What one call wants.

@@ -29,10 +29,24 @@ struct StepReport {
   std::vector<std::string> notes;  ///< what it found out or decided: "noise=0.031, measured"
 };
 
+/// What some steps took on a device.
+struct DeviceFigures {
+  std::size_t first = 0, count = 0;    ///< the steps, counted from 0
+  std::size_t bytes_up = 0;            ///< from the picture to the device
+  std::size_t bytes_down = 0;          ///< and back
+  int uploads = 0, downloads = 0;      ///< transfers of a picture or of a strip of it
+  int kernels = 0;                     ///< launches, those that only gather the figures of a report left out
+  double seconds_up = 0;               ///< by the device's own clock
+  double seconds_kernels = 0;          ///< of the launches together
+  double seconds_down = 0;             ///< back
+  std::vector<StepReport> steps = {};  ///< time and samples of each, where RunOptions::figures asks for them
+};
+
 /// What a run did.
 struct Report {
-  double seconds = 0;             ///< of the whole run
-  std::vector<StepReport> steps;  ///< where RunOptions::figures asks for them
+  double seconds = 0;                      ///< of the whole run
+  std::vector<StepReport> steps;           ///< where RunOptions::figures asks for them
+  std::vector<DeviceFigures> device = {};  ///< what ran on a device, in the order of the steps
 };
 
 }  // namespace sieve

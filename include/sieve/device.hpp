@@ -1,0 +1,53 @@
+#pragma once
+/// Devices that run OpenCL: which there are, what they can do, and one for an engine. Only where LeanSieve::device was
+/// built.
+///
+///     sieve::Engine engine{{.device = sieve::device::open()}};
+///     engine.run(chain, picture);
+
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "sieve/core/attributes.hpp"
+#include "sieve/describe/device_form.hpp"
+#include "sieve/run/device.hpp"
+
+namespace SIEVE_EXPORT sieve {
+namespace device {
+
+/// What a device says of itself.
+struct About {
+  std::string platform;       ///< the implementation that it belongs to
+  std::string name;           ///< of the device
+  std::string kind;           ///< "GPU", "CPU", "accelerator" or "other"
+  std::string version;        ///< of OpenCL, and of the implementation
+  std::uint64_t memory = 0;   ///< bytes
+  std::uint64_t largest = 0;  ///< bytes of one buffer
+  std::uint64_t local = 0;    ///< bytes that the work items of a group share
+  unsigned units = 0;         ///< that work side by side
+  std::uint64_t group = 0;    ///< work items of a group at most
+};
+
+/// All devices, in the order of their numbers, from 0. Empty where there is no OpenCL on this machine.
+[[nodiscard]] std::vector<About> list();
+
+/// A device by its number or a part of its name, letters of either case alike; without one the first GPU, or else the
+/// first of all. `memory`: bytes of it that may be used, 0 for three quarters. InvalidArgument where there is none, or
+/// several of that name, with those that there are.
+[[nodiscard]] std::shared_ptr<Device> open(std::string_view which = "", std::uint64_t memory = 0);
+
+/// How fast a device is, measured with a picture of so many pixels a side, medians of five.
+struct Speeds {
+  double up = 0;        ///< bytes a second from this machine's memory
+  double down = 0;      ///< and back
+  double copy = 0;      ///< bytes a second read and written by a copy on the device
+  double convolve = 0;  ///< pixels a second of a 7x7 convolution, transfers left out
+};
+/// Measures the device that open() gives for `which`.
+[[nodiscard]] Speeds measure(std::string_view which = "", int side = 2048);
+
+}  // namespace device
+}  // namespace sieve

@@ -1,0 +1,81 @@
+#include "run/device_parts.hpp"
+
+#include <fmt/format.h>
+
+#include <utility>
+#include <vector>
+
+#include "core/memory.hpp"
+#include "sieve/core/channels.hpp"
+#include "sieve/core/watch.hpp"
+#include "sieve/describe/description.hpp"
+
+namespace sieve {
+
+Device::~Device() = default;
+
+namespace internal {
+
+Step DeviceParts::measured(const Step& step, const ConstView& in) const {
+  if (!step.about->measures(step.fields.get())) return step;
+  const std::shared_ptr<void> known = step.about->measured(step.fields.get(), in);
+  return known ? Step{step.about, known} : step;
+}
+
+void DeviceParts::run_on_device(std::span<const Step> steps, std::size_t first, const ConstView& in, const View& out) {
+  try {
+    DeviceFigures f = device.run(steps, in, out, figures);
+    copy_alpha(in, out);
+    f.first = first;
+    for (std::size_t i = 0; i < f.steps.size(); ++i) {
+      const Step& s = steps[i];
+      f.steps[i].text = s.about->text(s.fields.get());
+      f.steps[i].meaning = s.about->meaning(s.fields.get());
+      f.steps[i].shape = in.shape;
+      report.steps.push_back(f.steps[i]);
+    }
+    report.device.push_back(std::move(f));
+  } catch (const InvalidArgument&) {
+    throw;
+  } catch (const Error& e) {
+    if (!processors_too) throw;
+    note(fmt::format("{}; processors did it instead", e.what()));
+    processors(steps, in, out);
+  }
+}
+
+void DeviceParts::run(const Schedule& schedule, const ConstView& in, const View& out) {
+  const std::vector<SetStep>& all = schedule.steps();
+  ConstView current = in;
+  Image held;
+  const auto takes = [&](std::size_t i) { return device.takes(all[i].step, all[i].in); };
+  for (std::size_t i = 0; i < all.size();) {
+    checkpoint();
+    std::vector<Step> together = {measured(all[i].step, current)};
+    const bool there = device.takes(together[0], all[i].in);
+    if (!there) together[0] = all[i].step;
+    std::size_t next = i + 1;
+    // What a step measures is known only when the one before is done.
+    while (next < all.size() && takes(next) == there &&
+           !(there && all[next].step.about->measures(all[next].step.fields.get())))
+      together.push_back(all[next++].step);
+    Image made;
+    View to = out;
+    if (next < all.size()) {
+      made = unfilled(all[next - 1].out, all[next - 1].white_out);
+      to = made.view();
+    }
+    if (there) {
+      run_on_device(together, i, current, to);
+    } else {
+      processors(together, current, to);
+    }
+    held = std::move(made);
+    current = held.view();
+    current.white_level = all[next - 1].white_out;
+    i = next;
+  }
+}
+
+}  // namespace internal
+}  // namespace sieve

@@ -1,0 +1,31 @@
+#pragma once
+// A chain of which a device runs what it takes, and processors the rest.
+
+#include <span>
+
+#include "run/schedule.hpp"
+#include "sieve/core/function_ref.hpp"
+#include "sieve/run/device.hpp"
+
+namespace sieve::internal {
+
+// Runs some steps on processors into `out`, and adds what they tell to the report.
+using OnProcessors = FunctionRef<void(std::span<const Step> steps, const ConstView& in, const View& out)>;
+
+struct DeviceParts {
+  Device& device;
+  bool processors_too;  // where the device fails
+  bool figures;
+  OnProcessors processors;
+  Report& report;
+
+  // The steps one after the other; `out` is of the result's shape.
+  void run(const Schedule& schedule, const ConstView& in, const View& out);
+
+ private:
+  // A step with what it measures in the picture that it gets.
+  Step measured(const Step& step, const ConstView& in) const;
+  void run_on_device(std::span<const Step> steps, std::size_t first, const ConstView& in, const View& out);
+};
+
+}  // namespace sieve::internal
