@@ -36,65 +36,127 @@ float sample(global const float* plane, int x, int y, Place p) {
 #define Y ((int)get_global_id(1))
 #define PLANE ((size_t)get_global_id(2) * p.width * p.rows)
 
-// Weighted sums along x or y: the weight i is of the sample at i - anchor. A group shares the samples that its items
-// see.
-kernel void along_row(global const float* in, global float* out, Place p, constant float* weights, int taps, int anchor,
-                      local float* tile) {
-  global const float* plane = in + PLANE;
-  int left = get_group_id(0) * get_local_size(0) - anchor, across = get_local_size(0) + taps - 1;
-  local float* row = tile + get_local_id(1) * across;
-  int y = min(Y, p.rows - 1) + p.first;
-  if (left >= 0 && left + across <= p.width) {
-    global const float* from = plane + (size_t)(y - p.first) * p.width + left;
-    for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = from[i];
-  } else {
-    for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = sample(plane, left + i, y, p);
+// An item of the weighing kernels works on WIDE samples of HIGH rows. Processors have vectors and take 16 of them; items
+// of a card run side by side and take one each.
+#if WIDE == 16
+typedef float16 Some;
+#define GET(from) vload16(0, from)
+#define PUT(v, to) vstore16(v, 0, to)
+#else
+typedef float Some;
+#define GET(from) (*(from))
+#define PUT(v, to) (*(to) = (v))
+#endif
+#define HIGH 4
+// What is not of a whole item at the right rim.
+void put(Some v, global float* row, int x, int width) {
+  if (x + WIDE <= width) {
+    PUT(v, row + x);
+    return;
+  }
+#if WIDE > 1
+  float each[WIDE];
+  vstore16(v, 0, each);
+  for (int i = 0; x + i < width; ++i) row[x + i] = each[i];
+#endif
+}
+
+// The samples that a group sees, from (left, top) of the picture on.
+void fill(global const float* plane, local float* tile, int left, int top, int across, int down, Place p) {
+  bool within = left >= 0 && left + across <= p.width && top >= p.first && top + down <= p.first + p.rows;
+  for (int j = get_local_id(1); j < down; j += get_local_size(1)) {
+    local float* row = tile + j * across;
+    if (within) {
+      global const float* from = plane + (size_t)(top + j - p.first) * p.width + left;
+      for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = from[i];
+    } else {
+      for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = sample(plane, left + i, top + j, p);
+    }
   }
   barrier(CLK_LOCAL_MEM_FENCE);
-  if (X >= p.width || Y >= p.rows) return;
-  float sum = 0;
-  for (int i = 0; i < taps; ++i) sum = fma(weights[i], row[get_local_id(0) + i], sum);
-  out[PLANE + (size_t)Y * p.width + X] = sum;
+}
+
+// Correlation with weights by rows from the upper left: TAPS_ACROSS x TAPS_DOWN of them are known when this is built, so
+// that all loops over them are laid out flat. A group shares the samples that its items see.
+#ifdef TAPS_ACROSS
+kernel void weigh(global const float* in, global float* out, Place p, constant float* weights, int anchor_x,
+                  int anchor_y, local float* tile) {
+  int across = get_local_size(0) * WIDE + TAPS_ACROSS - 1, down = get_local_size(1) * HIGH + TAPS_DOWN - 1;
+  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - anchor_x,
+       get_group_id(1) * get_local_size(1) * HIGH - anchor_y + p.first, across, down, p);
+  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
+  local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
+  Some sum[HIGH];
+  for (int r = 0; r < HIGH; ++r) sum[r] = 0;
+#pragma unroll
+  for (int j = 0; j < TAPS_DOWN + HIGH - 1; ++j) {
+#pragma unroll
+    for (int i = 0; i < TAPS_ACROSS; ++i) {
+      Some v = GET(from + j * across + i);
+#pragma unroll
+      for (int r = 0; r < HIGH; ++r) {
+        if (j - r >= 0 && j - r < TAPS_DOWN) sum[r] = fma((Some)weights[(j - r) * TAPS_ACROSS + i], v, sum[r]);
+      }
+    }
+  }
+  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r)
+    put(sum[r], out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
+}
+#endif
+
+// Weighted sums along x or y, for kernels that are the product of a row and a column.
+kernel void along_row(global const float* in, global float* out, Place p, constant float* weights, int taps, int anchor,
+                      local float* tile) {
+  int across = get_local_size(0) * WIDE + taps - 1;
+  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - anchor,
+       get_group_id(1) * get_local_size(1) * HIGH + p.first, across, get_local_size(1) * HIGH, p);
+  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
+  local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
+  Some a = 0, b = 0, c = 0, d = 0;
+  for (int i = 0; i < taps; ++i, ++from) {
+    Some w = weights[i];
+    a = fma(w, GET(from), a);
+    b = fma(w, GET(from + across), b);
+    c = fma(w, GET(from + 2 * across), c);
+    d = fma(w, GET(from + 3 * across), d);
+  }
+  Some sum[HIGH] = {a, b, c, d};
+  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r)
+    put(sum[r], out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
 }
 kernel void along_column(global const float* in, global float* out, Place p, constant float* weights, int taps,
                          int anchor) {
-  if (X >= p.width || Y >= p.rows) return;
-  global const float* plane = in + PLANE + X;
-  int top = Y + p.first - anchor;
-  float sum = 0;
-  if (top >= p.first && top + taps <= p.first + p.rows && top >= 0 && top + taps <= p.height) {
-    global const float* from = plane + (size_t)(top - p.first) * p.width;
-    for (int i = 0; i < taps; ++i) sum = fma(weights[i], from[(size_t)i * p.width], sum);
-  } else {
-    for (int i = 0; i < taps; ++i) {
-      int row = strip_row(top + i, p);
-      sum = fma(weights[i], row < 0 ? p.fill : plane[(size_t)row * p.width], sum);
+  int x = X * WIDE, y = Y * HIGH, top = y + p.first - anchor, rows = min(HIGH, p.rows - y);
+  if (x >= p.width || rows <= 0) return;
+  global const float* plane = in + PLANE;
+  global float* to = out + PLANE + (size_t)y * p.width;
+  bool within = top >= p.first && top + taps + HIGH - 1 <= p.first + p.rows && rows == HIGH;
+  if (within && x + WIDE <= p.width) {
+    global const float* from = plane + (size_t)(top - p.first) * p.width + x;
+    Some a = 0, b = 0, c = 0, d = 0;
+    for (int j = 0; j < taps + HIGH - 1; ++j, from += p.width) {
+      Some v = GET(from);
+      if (j < taps) a = fma((Some)weights[j], v, a);
+      if (j >= 1 && j < taps + 1) b = fma((Some)weights[j - 1], v, b);
+      if (j >= 2 && j < taps + 2) c = fma((Some)weights[j - 2], v, c);
+      if (j >= 3) d = fma((Some)weights[j - 3], v, d);
+    }
+    PUT(a, to + x);
+    PUT(b, to + p.width + x);
+    PUT(c, to + 2 * p.width + x);
+    PUT(d, to + 3 * p.width + x);
+    return;
+  }
+  for (int r = 0; r < rows; ++r) {
+    for (int i = x; i < min(x + WIDE, p.width); ++i) {
+      float sum = 0;
+      for (int j = 0; j < taps; ++j) {
+        int row = strip_row(top + r + j, p);
+        sum = fma(weights[j], row < 0 ? p.fill : plane[(size_t)row * p.width + i], sum);
+      }
+      to[(size_t)r * p.width + i] = sum;
     }
   }
-  out[PLANE + (size_t)Y * p.width + X] = sum;
-}
-
-// Correlation with any weights, by rows from the upper left.
-kernel void weigh(global const float* in, global float* out, Place p, constant float* weights, int wide, int high,
-                  int anchor_x, int anchor_y, local float* tile) {
-  global const float* plane = in + PLANE;
-  int across = get_local_size(0) + wide - 1, down = get_local_size(1) + high - 1;
-  int left = get_group_id(0) * get_local_size(0) - anchor_x,
-      top = get_group_id(1) * get_local_size(1) - anchor_y + p.first;
-  bool within = left >= 0 && left + across <= p.width && top >= p.first && top + down <= p.first + p.rows;
-  for (int j = get_local_id(1); j < down; j += get_local_size(1)) {
-    for (int i = get_local_id(0); i < across; i += get_local_size(0))
-      tile[j * across + i] = within ? plane[(size_t)(top + j - p.first) * p.width + left + i]
-                                    : sample(plane, left + i, top + j, p);
-  }
-  barrier(CLK_LOCAL_MEM_FENCE);
-  if (X >= p.width || Y >= p.rows) return;
-  float sum = 0;
-  for (int j = 0; j < high; ++j) {
-    local const float* row = tile + (get_local_id(1) + j) * across + get_local_id(0);
-    for (int i = 0; i < wide; ++i) sum = fma(weights[j * wide + i], row[i], sum);
-  }
-  out[PLANE + (size_t)Y * p.width + X] = sum;
 }
 
 // Minima and maxima along x or y; a NaN counts as infinite.

@@ -37,6 +37,7 @@ Launches weighed(const sieve::Kernel& k, Border border, const Real& fill) {
     row.integers = {k.width(), k.anchor_x()};
     row.tile_across = k.width() - 1;
     row.tile_down = 0;
+    row.several = column.several = true;
     column.numbers = floats(factors->column);
     column.integers = {k.height(), k.anchor_y()};
     column.reach = std::max(k.anchor_y(), k.height() - 1 - k.anchor_y());
@@ -50,7 +51,9 @@ Launches weighed(const sieve::Kernel& k, Border border, const Real& fill) {
     return std::vector{with_border(std::move(row), border, fill), with_border(std::move(column), border, passed)};
   }
   Launch l{.kernel = "weigh", .numbers = floats(k.taps())};
-  l.integers = {k.width(), k.height(), k.anchor_x(), k.anchor_y()};
+  l.integers = {k.anchor_x(), k.anchor_y()};
+  l.several = true;
+  l.options = fmt::format("-DTAPS_ACROSS={} -DTAPS_DOWN={}", k.width(), k.height());
   l.reach = std::max(k.anchor_y(), k.height() - 1 - k.anchor_y());
   l.tile_across = k.width() - 1;
   l.tile_down = k.height() - 1;

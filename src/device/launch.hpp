@@ -24,6 +24,9 @@ struct Launch {
   float fill = 0;
   // Samples around a group that are shared, across and down beyond the group itself; none where both are below 0.
   int tile_across = -1, tile_down = -1;
+  // Each work item takes several samples; else one.
+  bool several = false;
+  std::string options = {};  // that its program is built with
 
   bool point() const { return form.kind == DeviceForm::Kind::point; }
 };

@@ -46,7 +46,7 @@ struct Stage {
   std::span<const Launch> launches;
 };
 
-constexpr std::size_t kAcross = 32, kDown = 4;  // work items of a group
+constexpr std::size_t kHigh = 4;  // rows of an item that takes several samples, as windows.cl has it
 
 }  // namespace
 
@@ -58,6 +58,10 @@ OpenClDevice::OpenClDevice(const Found& found, std::uint64_t memory)
   local_ = internal::device::number_of<cl_ulong>(device_, CL_DEVICE_LOCAL_MEM_SIZE);
   constants_ = internal::device::number_of<cl_ulong>(device_, CL_DEVICE_MAX_CONSTANT_BUFFER_SIZE);
   group_ = internal::device::number_of<std::size_t>(device_, CL_DEVICE_MAX_WORK_GROUP_SIZE);
+  wide_ = static_cast<std::size_t>(vectors(device_));
+  across_ = wide_ > 1 ? 4 : 32;
+  down_ = 4;
+  if (group_ < across_ * down_) across_ = down_ = 1;
   cl_int code = CL_SUCCESS;
   const std::array<cl_context_properties, 3> properties = {CL_CONTEXT_PLATFORM,
                                                            reinterpret_cast<cl_context_properties>(found.platform), 0};
@@ -90,11 +94,14 @@ bool OpenClDevice::takes(const Step& step, const Shape& in) const {
   const auto launches = launches_of(step);
   if (!launches) return false;
   return std::all_of(launches->begin(), launches->end(), [&](const Launch& l) {
-    const std::size_t tile = l.tile_across < 0 ? 0
-                                               : (kAcross + static_cast<std::size_t>(l.tile_across)) *
-                                                     (kDown + static_cast<std::size_t>(l.tile_down)) * sizeof(float);
-    return tile <= local_ && l.numbers.size() * sizeof(float) <= constants_;
+    return tile_samples(l) * sizeof(float) <= local_ && l.numbers.size() * sizeof(float) <= constants_;
   });
+}
+
+std::size_t OpenClDevice::tile_samples(const Launch& l) const {
+  if (l.tile_across < 0) return 0;
+  return (across_ * wide_ + static_cast<std::size_t>(l.tile_across)) *
+         (down_ * kHigh + static_cast<std::size_t>(l.tile_down));
 }
 
 // One run: strip by strip.
@@ -198,12 +205,12 @@ class StripRun {
     cl_uint at = 0;
     Kernel kernel;
     Buffer numbers;
-    std::size_t global[3] = {0, 1, 1}, local[3] = {kAcross, kDown, 1};
+    std::size_t global[3] = {0, 1, 1}, local[3] = {device_.across_, device_.down_, 1};
     cl_uint dimensions = 3;
     if (l.point()) {
       const cl_ulong count =
           static_cast<cl_ulong>(place_.width) * static_cast<cl_ulong>(place_.rows) * static_cast<cl_ulong>(planes_);
-      kernel = device_.programs_->kernel(source_of_points(together), "points");
+      kernel = device_.programs_->kernel(source_of_points(together), "", "points");
       std::vector<float> all;
       for (const Launch& p : together) all.insert(all.end(), p.form.numbers.begin(), p.form.numbers.end());
       numbers = device_.constants(all);
@@ -216,11 +223,10 @@ class StripRun {
       global[0] = (count + local[0] - 1) / local[0] * local[0];
     } else {
       const bool own = l.form.kind == DeviceForm::Kind::window;
-      kernel = device_.programs_->kernel(own ? source_of(l.form) : std::string(window_source()),
+      kernel = device_.programs_->kernel(own ? source_of(l.form) : std::string(window_source()), l.options,
                                          own ? "own" : l.kernel.c_str());
       place_.border = number_of(l.border);
       place_.fill = l.fill;
-      if (device_.group_ < kAcross * kDown) local[0] = local[1] = 1;
       set(kernel, at, from_.get());
       set(kernel, at, to_.get());
       set(kernel, at, place_);
@@ -230,13 +236,16 @@ class StripRun {
       }
       for (const int i : l.integers) set(kernel, at, static_cast<cl_int>(i));
       if (l.tile_across >= 0) {
-        const std::size_t samples =
-            (local[0] + static_cast<std::size_t>(l.tile_across)) * (local[1] + static_cast<std::size_t>(l.tile_down));
-        check(clSetKernelArg(kernel.get(), at++, samples * sizeof(float), nullptr), "get memory of a group");
+        check(clSetKernelArg(kernel.get(), at++, device_.tile_samples(l) * sizeof(float), nullptr),
+              "get memory of a group");
       }
-      const auto rounded = [](int n, std::size_t to) { return (static_cast<std::size_t>(n) + to - 1) / to * to; };
-      global[0] = rounded(place_.width, local[0]);
-      global[1] = rounded(place_.rows, local[1]);
+      // Items for all samples, in whole groups.
+      const auto items = [](int n, std::size_t each, std::size_t group) {
+        const std::size_t needed = (static_cast<std::size_t>(n) + each - 1) / each;
+        return (needed + group - 1) / group * group;
+      };
+      global[0] = items(place_.width, l.several ? device_.wide_ : 1, local[0]);
+      global[1] = items(place_.rows, l.several ? kHigh : 1, local[1]);
       global[2] = static_cast<std::size_t>(planes_);
     }
     cl_event raw = nullptr;
@@ -256,7 +265,7 @@ class StripRun {
   void gather(std::size_t step, int top, int bottom) {
     const std::size_t parts = static_cast<std::size_t>(std::min(256, (bottom - top) * planes_));
     const Buffer found = device_.buffer(2 * parts * sizeof(float)), counts = device_.buffer(3 * parts * sizeof(cl_int));
-    const Kernel kernel = device_.programs_->kernel(window_source(), "figures");
+    const Kernel kernel = device_.programs_->kernel(window_source(), "", "figures");
     cl_uint at = 0;
     set(kernel, at, from_.get());
     set(kernel, at, place_.width);

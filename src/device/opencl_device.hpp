@@ -35,6 +35,8 @@ class OpenClDevice : public Device {
  private:
   friend class StripRun;
   Buffer buffer(std::size_t bytes, cl_mem_flags flags = CL_MEM_READ_WRITE) const;
+  // Samples that a group shares.
+  std::size_t tile_samples(const Launch& l) const;
   // Weights, or the numbers of a text.
   Buffer constants(std::span<const float> numbers) const;
 
@@ -44,7 +46,9 @@ class OpenClDevice : public Device {
   Queue queue_;
   std::unique_ptr<Programs> programs_;
   std::size_t memory_, largest_, local_, constants_, group_;
-  std::mutex mutex_;  // one run at a time
+  std::size_t across_, down_;  // work items of a group
+  std::size_t wide_;           // samples of an item that takes several
+  std::mutex mutex_;           // one run at a time
 };
 
 }  // namespace sieve::internal::device

@@ -51,17 +51,20 @@ std::vector<unsigned char> binary_of(cl_program program) {
   return bytes;
 }
 
-constexpr const char* kOptions = "-cl-std=CL1.2";
-
 }  // namespace
+
+int vectors(cl_device_id device) {
+  return (number_of<cl_device_type>(device, CL_DEVICE_TYPE) & CL_DEVICE_TYPE_CPU) != 0 ? 16 : 1;
+}
 
 Programs::Programs(cl_context context, cl_device_id device)
     : context_(context),
       device_(device),
       identity_(text_of(device, CL_DEVICE_NAME) + text_of(device, CL_DEVICE_VERSION) +
-                text_of(device, CL_DRIVER_VERSION)) {}
+                text_of(device, CL_DRIVER_VERSION)),
+      all_options_(fmt::format("-cl-std=CL1.2 -DWIDE={} ", vectors(device))) {}
 
-Program Programs::from_cache(const std::string& file) const {
+Program Programs::from_cache(const std::string& file, const std::string& options) const {
   std::ifstream in(file, std::ios::binary);
   const std::vector<char> bytes{std::istreambuf_iterator<char>(in), {}};
   if (bytes.empty()) return {};
@@ -71,23 +74,23 @@ Program Programs::from_cache(const std::string& file) const {
   Program p(clCreateProgramWithBinary(context_, 1, &device_, &size, &data, &loaded, &code));
   // One that does not fit any more is built anew.
   if (code != CL_SUCCESS || loaded != CL_SUCCESS) return {};
-  if (clBuildProgram(p.get(), 1, &device_, kOptions, nullptr, nullptr) != CL_SUCCESS) return {};
+  if (clBuildProgram(p.get(), 1, &device_, options.c_str(), nullptr, nullptr) != CL_SUCCESS) return {};
   return p;
 }
 
-Program Programs::build(const std::string& source) const {
+Program Programs::build(const std::string& source, const std::string& options) const {
   const fs::path folder = cache_folder();
-  const std::string key = identity_ + kOptions + source;
+  const std::string key = identity_ + options + source;
   const fs::path file =
       folder.empty() ? fs::path() : folder / fmt::format("{:016x}.bin", XXH64(key.data(), key.size(), 0));
   if (!file.empty()) {
-    if (Program p = from_cache(file.string()); p.get() != nullptr) return p;
+    if (Program p = from_cache(file.string(), options); p.get() != nullptr) return p;
   }
   const char* text = source.c_str();
   cl_int code = CL_SUCCESS;
   Program p(clCreateProgramWithSource(context_, 1, &text, nullptr, &code));
   check(code, "make a program");
-  code = clBuildProgram(p.get(), 1, &device_, kOptions, nullptr, nullptr);
+  code = clBuildProgram(p.get(), 1, &device_, options.c_str(), nullptr, nullptr);
   if (code != CL_SUCCESS) {
     std::size_t size = 0;
     clGetProgramBuildInfo(p.get(), device_, CL_PROGRAM_BUILD_LOG, 0, nullptr, &size);
@@ -103,16 +106,17 @@ Program Programs::build(const std::string& source) const {
   return p;
 }
 
-cl_program Programs::program(const std::string& source) {
+cl_program Programs::program(const std::string& source, const std::string& options) {
   const std::lock_guard lock(mutex_);
-  auto it = built_.find(source);
-  if (it == built_.end()) it = built_.emplace(source, build(source)).first;
+  const std::string key = options + '\n' + source;
+  auto it = built_.find(key);
+  if (it == built_.end()) it = built_.emplace(key, build(source, all_options_ + options)).first;
   return it->second.get();
 }
 
-Kernel Programs::kernel(const std::string& source, const char* name) {
+Kernel Programs::kernel(const std::string& source, const std::string& options, const char* name) {
   cl_int code = CL_SUCCESS;
-  Kernel k(clCreateKernel(program(source), name, &code));
+  Kernel k(clCreateKernel(program(source, options), name, &code));
   check(code, "find a kernel of a program");
   return k;
 }

@@ -9,20 +9,24 @@
 
 namespace sieve::internal::device {
 
+// Samples that a work item of the weighing kernels takes at once: processors have vectors.
+int vectors(cl_device_id device);
+
 class Programs {
  public:
   Programs(cl_context context, cl_device_id device);
-  // A kernel of a source; Error with the compiler's lines where it does not build.
-  Kernel kernel(const std::string& source, const char* name);
+  // A kernel of a source that is built with options; Error with the compiler's lines where it does not build.
+  Kernel kernel(const std::string& source, const std::string& options, const char* name);
 
  private:
-  cl_program program(const std::string& source);
-  Program build(const std::string& source) const;
-  Program from_cache(const std::string& file) const;
+  cl_program program(const std::string& source, const std::string& options);
+  Program build(const std::string& source, const std::string& options) const;
+  Program from_cache(const std::string& file, const std::string& options) const;
 
   cl_context context_;
   cl_device_id device_;
-  std::string identity_;  // of device and driver
+  std::string identity_;     // of device and driver
+  std::string all_options_;  // of every program
   std::mutex mutex_;
   std::map<std::string, Program> built_;
 };
