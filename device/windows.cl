@@ -159,59 +159,69 @@ kernel void along_column(global const float* in, global float* out, Place p, con
   }
 }
 
-// Minima and maxima along x or y; a NaN counts as infinite.
-float numbered(float v) { return isnan(v) ? INFINITY : v; }
-kernel void extreme_along_row(global const float* in, global float* out, Place p, int radius, int most) {
-  if (X >= p.width || Y >= p.rows) return;
-  global const float* row = in + PLANE + (size_t)Y * p.width;
-  float found = most ? -INFINITY : INFINITY;
-  for (int i = -radius; i <= radius; ++i) {
-    int column = inside(X + i, p.width, p.border);
-    float v = numbered(column < 0 ? p.fill : row[column]);
-    found = most ? fmax(found, v) : fmin(found, v);
+// Minima and maxima along x or y, and the median of 3x3 samples. A NaN counts as infinite.
+Some numbered(Some v) { return isnan(v) ? (Some)INFINITY : v; }
+Some extreme(Some a, Some b, int most) { return most ? fmax(a, b) : fmin(a, b); }
+kernel void extreme_along_row(global const float* in, global float* out, Place p, int radius, int most,
+                              local float* tile) {
+  int across = get_local_size(0) * WIDE + 2 * radius;
+  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - radius,
+       get_group_id(1) * get_local_size(1) * HIGH + p.first, across, get_local_size(1) * HIGH, p);
+  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
+  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
+    local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
+    Some found = numbered(GET(from));
+    for (int i = 1; i <= 2 * radius; ++i) found = extreme(found, numbered(GET(from + i)), most);
+    put(found, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
   }
-  out[PLANE + (size_t)Y * p.width + X] = found;
 }
-kernel void extreme_along_column(global const float* in, global float* out, Place p, int radius, int most) {
-  if (X >= p.width || Y >= p.rows) return;
-  global const float* plane = in + PLANE + X;
-  float found = most ? -INFINITY : INFINITY;
-  for (int i = -radius; i <= radius; ++i) {
-    int row = strip_row(Y + p.first + i, p);
-    float v = numbered(row < 0 ? p.fill : plane[(size_t)row * p.width]);
-    found = most ? fmax(found, v) : fmin(found, v);
+kernel void extreme_along_column(global const float* in, global float* out, Place p, int radius, int most,
+                                 local float* tile) {
+  int across = get_local_size(0) * WIDE;
+  fill(in + PLANE, tile, get_group_id(0) * across, get_group_id(1) * get_local_size(1) * HIGH - radius + p.first,
+       across, get_local_size(1) * HIGH + 2 * radius, p);
+  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
+  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
+    local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
+    Some found = numbered(GET(from));
+    for (int i = 1; i <= 2 * radius; ++i) found = extreme(found, numbered(GET(from + i * across)), most);
+    put(found, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
   }
-  out[PLANE + (size_t)Y * p.width + X] = found;
 }
 
-// The median of 3x3 samples: columns are sorted, then the largest of the least, the middle of the middle ones and the
-// least of the largest (Smith, "Implementing median filters in XC4000E FPGAs", Xcell 23, 1996).
+// Columns are sorted, then the largest of the least, the middle of the middle ones and the least of the largest (Smith,
+// "Implementing median filters in XC4000E FPGAs", Xcell 23, 1996).
 #define SORT(a, b)       \
   {                      \
-    float t = fmin(a, b); \
+    Some t = fmin(a, b); \
     b = fmax(a, b);      \
     a = t;               \
   }
-float middle(float a, float b, float c) { return fmax(fmin(a, b), fmin(fmax(a, b), c)); }
-kernel void median_of_nine(global const float* in, global float* out, Place p) {
-  if (X >= p.width || Y >= p.rows) return;
-  global const float* plane = in + PLANE;
-  float a[3], b[3], c[3];
-  for (int i = 0; i < 3; ++i) {
-    a[i] = numbered(sample(plane, X + i - 1, Y + p.first - 1, p));
-    b[i] = numbered(sample(plane, X + i - 1, Y + p.first, p));
-    c[i] = numbered(sample(plane, X + i - 1, Y + p.first + 1, p));
-    SORT(a[i], b[i]);
-    SORT(b[i], c[i]);
-    SORT(a[i], b[i]);
+Some middle(Some a, Some b, Some c) { return fmax(fmin(a, b), fmin(fmax(a, b), c)); }
+kernel void median_of_nine(global const float* in, global float* out, Place p, local float* tile) {
+  int across = get_local_size(0) * WIDE + 2;
+  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - 1,
+       get_group_id(1) * get_local_size(1) * HIGH - 1 + p.first, across, get_local_size(1) * HIGH + 2, p);
+  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
+  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
+    local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
+    Some a[3], b[3], c[3];
+    for (int i = 0; i < 3; ++i) {
+      a[i] = numbered(GET(from + i));
+      b[i] = numbered(GET(from + across + i));
+      c[i] = numbered(GET(from + 2 * across + i));
+      SORT(a[i], b[i]);
+      SORT(b[i], c[i]);
+      SORT(a[i], b[i]);
+    }
+    Some m = middle(fmax(fmax(a[0], a[1]), a[2]), middle(b[0], b[1], b[2]), fmin(fmin(c[0], c[1]), c[2]));
+    put(m, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
   }
-  out[PLANE + (size_t)Y * p.width + X] =
-      middle(fmax(fmax(a[0], a[1]), a[2]), middle(b[0], b[1], b[2]), fmin(fmin(c[0], c[1]), c[2]));
 }
 
 // What a report tells of samples, a group of rows of a plane at a time: least, largest, below 0, above 1, not finite.
-kernel void figures(global const float* in, int width, int from, int to, int rows, int planes, int each,
-                    global float* found, global int* counts) {
+kernel void figures(global const float* in, int width, int from, int to, int rows, int planes, global float* found,
+                    global int* counts) {
   int part = get_global_id(0), parts = get_global_size(0);
   float least = INFINITY, largest = -INFINITY;
   int below = 0, above = 0, odd = 0;

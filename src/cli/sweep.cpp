@@ -8,6 +8,7 @@
 #include "cli/exhibit.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
+#include "cli/variations.hpp"
 
 namespace sieve::internal::cli {
 
@@ -22,99 +23,15 @@ struct SweepArguments {
   bool json = false, csv = false;
 };
 
-// A word of the chain with several values.
-struct Varied {
-  std::size_t word;
-  std::string key;                  // as it stands in the chain
-  std::vector<std::string> values;  // as text
-  bool logarithmic = false;
-};
-
-[[noreturn]] void wrong(const std::string& word, const std::string& why) {
-  throw InvalidArgument(word + ": " + why + "; a range is LOW..HIGH:STEPS or LOW..HIGH:STEPS:log, a list is A|B|C");
-}
-
-Varied varied_of(std::size_t at, const std::string& word) {
-  const std::size_t eq = word.find('=');
-  Varied v{at, word.substr(0, eq), {}, false};
-  const std::string text = word.substr(eq + 1);
-  if (text.find('|') != std::string::npos) {
-    for (std::size_t start = 0; start <= text.size();) {
-      const std::size_t end = std::min(text.find('|', start), text.size());
-      if (end == start) wrong(word, "an empty value");
-      v.values.push_back(text.substr(start, end - start));
-      start = end + 1;
-    }
-    return v;
-  }
-  const std::size_t dots = text.find(".."), colon = text.find(':', dots);
-  if (colon == std::string::npos) wrong(word, "how many steps?");
-  const std::size_t second = text.find(':', colon + 1);
-  const std::string tail = second == std::string::npos ? "" : text.substr(second + 1);
-  const auto low = internal::parse_number(text.substr(0, dots)),
-             high = internal::parse_number(text.substr(dots + 2, colon - dots - 2));
-  const auto steps = internal::parse_whole(
-      text.substr(colon + 1, second == std::string::npos ? std::string::npos : second - colon - 1));
-  if (!low || !high) wrong(word, "an end of the range is no number");
-  if (!steps || *steps < 2 || *steps > 200) wrong(word, "the steps are a whole number from 2 to 200");
-  if (!tail.empty() && tail != "log") wrong(word, "only :log may follow the steps");
-  v.logarithmic = tail == "log";
-  if (v.logarithmic && (*low <= 0 || *high <= 0)) wrong(word, "a logarithmic range lies above 0");
-  for (long long i = 0; i < *steps; ++i) {
-    const double t = static_cast<double>(i) / static_cast<double>(*steps - 1);
-    const double value = v.logarithmic ? *low * std::pow(*high / *low, t) : *low + (*high - *low) * t;
-    v.values.push_back(fmt::format("{:.6g}", value));
-  }
-  return v;
-}
-
-struct Plan {
-  std::vector<std::string> words;
-  std::vector<Varied> varied;  // one or two
-  std::size_t size() const { return varied[0].values.size() * (varied.size() > 1 ? varied[1].values.size() : 1); }
-  // The values of run i: the first varied runs fastest.
-  std::vector<std::string> values(std::size_t i) const {
-    std::vector<std::string> v = {varied[0].values[i % varied[0].values.size()]};
-    if (varied.size() > 1) v.push_back(varied[1].values[i / varied[0].values.size()]);
-    return v;
-  }
-  std::vector<std::string> chain(std::size_t i) const {
-    std::vector<std::string> w = words;
-    const auto v = values(i);
-    for (std::size_t k = 0; k < varied.size(); ++k) w[varied[k].word] = varied[k].key + "=" + v[k];
-    return w;
-  }
-  std::string label(std::size_t i) const {
-    std::string s;
-    const auto v = values(i);
-    for (std::size_t k = 0; k < varied.size(); ++k) s += (k ? " " : "") + varied[k].key + "=" + v[k];
-    return s;
-  }
-};
-
-Plan plan_of(const Session& session, const SweepArguments& o) {
-  Plan p;
-  p.words = chain_words(session, o.words, o.recipe, true);
-  for (std::size_t i = 0; i < p.words.size(); ++i) {
-    const std::size_t eq = p.words[i].find('=');
-    if (eq == std::string::npos || !holds_range(p.words[i].substr(eq + 1))) continue;
-    // Names of files and kernels may hold dots: a range begins with a number.
-    const std::string value = p.words[i].substr(eq + 1);
-    if (value.find('|') == std::string::npos && value.find_first_of("0123456789") != 0 && value[0] != '-' &&
-        value[0] != '+' && value[0] != '.')
-      continue;
-    p.varied.push_back(varied_of(i, p.words[i]));
-  }
+// One or two values vary.
+Variations plan_of(const Session& session, const SweepArguments& o) {
+  Variations p = variations_of(session, chain_words(session, o.words, o.recipe, true));
   if (p.varied.empty())
     throw InvalidArgument("no value varies: give one or two as a range (sigma=0.5..4:8) or a list (radius=1|2|3)");
-  if (p.varied.size() > 2) throw InvalidArgument(fmt::format("{} values vary; one or two may", p.varied.size()));
-  if (p.size() > 400) throw InvalidArgument(fmt::format("{} runs; at most 400 in one sweep", p.size()));
-  for (std::size_t i = 0; i < p.size(); ++i)
-    (void)Chain::parse(p.chain(i), session.catalogue, session.resources());  // all are checked before the first runs
   return p;
 }
 
-void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
+void report(const SweepArguments& o, const Variations& plan, const Contest& c) {
   if (o.json) {
     ordered_json runs = ordered_json::array();
     for (std::size_t i = 0; i < c.trials.size(); ++i) {
@@ -148,7 +65,7 @@ void report(const SweepArguments& o, const Plan& plan, const Contest& c) {
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
 
-void show(const SweepArguments& o, const Plan& plan, const Contest& c) {
+void show(const SweepArguments& o, const Variations& plan, const Contest& c) {
   const auto& [trials, figure, best] = std::tie(c.trials, c.figure, c.best);
   Exhibit exhibit(o.files, base_name(o.in) + ": a sweep",
                   o.recipe.empty() ? fmt::format("{}", fmt::join(o.words, " ")) : o.recipe);
@@ -205,7 +122,7 @@ void show(const SweepArguments& o, const Plan& plan, const Contest& c) {
 }
 
 int sweep(const Session& session, const SweepArguments& o) {
-  const Plan plan = plan_of(session, o);
+  const Variations plan = plan_of(session, o);
   o.files.check();
   const Attended attended;
   Contest contest(session, o.in, o.truth, o.by);

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <nlohmann/json.hpp>
 
+#include "cli/device_timing.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -16,6 +17,7 @@ using nlohmann::ordered_json;
 struct TimingArguments {
   std::vector<std::string> words;
   std::string on, sizes = "512x512,1024x1024,2048x2048,3840x2160", sheet, recipe;
+  DeviceArguments device;
   int runs = 7;
   bool json = false;
 };
@@ -82,6 +84,13 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
 }
 
 int time(const Session& session, const TimingArguments& o) {
+  if (!o.device.device.empty()) {
+    const Variations chains = variations_of(session, chain_words(session, o.words, o.recipe, true));
+    const Attended attended;
+    const auto [w, h] = sizes_of(o.sizes).back();
+    return time_on_device(session, chains, o.on.empty() ? noise(w, h) : session.read(o.on).image,
+                          {o.device, o.runs, o.json, o.sheet});
+  }
   const Chain chain =
       Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
   const int most = threads();
@@ -162,6 +171,9 @@ Command declare_time(CLI::App& root, Session& session) {
   app->add_option("--runs", o->runs, "runs of each (default 7)")->check(CLI::Range(1, 1000));
   app->add_option("--sheet", o->sheet, "draw time over size and speed-up over threads into this PNG");
   app->add_flag("--json", o->json, "print one JSON object");
+  declare_device(app, o->device);
+  app->footer(
+      "With --device the last size alone, and values may vary: lsieve time --device any gaussian sigma='1|2|4|8'");
   return {app, [o, &session] { return time(session, *o); }};
 }
 

@@ -63,8 +63,10 @@ Launches weighed(const sieve::Kernel& k, Border border, const Real& fill) {
 Launches extremes(int radius, bool most, Border border, const Real& fill) {
   std::vector<Launch> both;
   for (const char* name : {"extreme_along_row", "extreme_along_column"}) {
-    Launch l{.kernel = name, .integers = {radius, most ? 1 : 0}};
-    if (!both.empty()) l.reach = radius;
+    const bool along_row = both.empty();
+    Launch l{.kernel = name, .integers = {radius, most ? 1 : 0}, .reach = along_row ? 0 : radius, .several = true};
+    l.tile_across = along_row ? 2 * radius : 0;
+    l.tile_down = along_row ? 0 : 2 * radius;
     both.push_back(with_border(std::move(l), border, fill));
   }
   return both;
@@ -95,6 +97,14 @@ class Table {
     add<Gain>([](const Gain& f) { return points("v * n[0]", {number(f.factor)}); });
     add<Contrast>([](const Contrast& f) {
       return points("(v - n[1]) * n[0] + n[1]", {number(f.factor), number(f.pivot)});
+    });
+    add<Stretch>([](const Stretch& f) {
+      const float low = f.low.value_or(0), high = f.high.value_or(1);
+      const bool flat = !(low != high) || !std::isfinite(low) || !std::isfinite(high);
+      const double slope = flat ? 0
+                                : (static_cast<double>(number(f.to_high)) - static_cast<double>(number(f.to_low))) /
+                                      (static_cast<double>(high) - static_cast<double>(low));
+      return points("(v - n[0]) * n[1] + n[2]", {flat ? 0 : low, static_cast<float>(slope), number(f.to_low)});
     });
     add<Invert>([](const Invert&) { return points("1 - v"); });
     add<Absolute>([](const Absolute&) { return points("fabs(v)"); });
@@ -138,7 +148,8 @@ class Table {
     add<Closing>([](const Closing& f) { return twice(f, true); });
     add<Median>([](const Median& f) -> Launches {
       if (f.radius != 1 || f.shape != WindowShape::square || !f.footprint.empty()) return std::nullopt;
-      return std::vector{with_border(Launch{.kernel = "median_of_nine", .integers = {}, .reach = 1}, f.border, f.fill)};
+      const Launch l{.kernel = "median_of_nine", .reach = 1, .tile_across = 2, .tile_down = 2, .several = true};
+      return std::vector{with_border(l, f.border, f.fill)};
     });
     add<LaplacianSharpen>([](const LaplacianSharpen& f) {
       const float a = number(f.amount);
@@ -196,14 +207,22 @@ std::string source_of(const DeviceForm& window) {
 std::string source_of_points(std::span<const Launch> points) {
   std::string source =
       "#pragma OPENCL FP_CONTRACT OFF\n"
-      "kernel void points(global const float* in, global float* out, ulong count, constant float* numbers) {\n"
-      "  size_t i = get_global_id(0);\n  if (i >= count) return;\n  float v = in[i];\n";
+      "float chain_of_points(float v, constant float* numbers) {\n";
   std::size_t at = 0;
   for (const Launch& p : points) {
     source += fmt::format("  {{\n    constant float* n = numbers + {};\n#line 1\nv = ({});\n  }}\n", at, p.form.text);
     at += p.form.numbers.size();
   }
-  return source + "  out[i] = v;\n}\n";
+  // A loop of a fixed length over neighbors, which compilers for processors make vectors of.
+  return source +
+         "  return v;\n}\n"
+         "kernel void points(global const float* restrict in, global float* restrict out, ulong count, constant float* "
+         "numbers) {\n"
+         "  size_t first = get_global_id(0) * WIDE;\n"
+         "  if (first + WIDE <= count) {\n"
+         "    for (int i = 0; i < WIDE; ++i) out[first + i] = chain_of_points(in[first + i], numbers);\n"
+         "    return;\n  }\n"
+         "  for (size_t i = first; i < count; ++i) out[i] = chain_of_points(in[i], numbers);\n}\n";
 }
 
 }  // namespace internal::device

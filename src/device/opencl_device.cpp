@@ -220,7 +220,7 @@ class StripRun {
       set(kernel, at, numbers.get());
       dimensions = 1;
       local[0] = std::min<std::size_t>(256, device_.group_);
-      global[0] = (count + local[0] - 1) / local[0] * local[0];
+      global[0] = (count + local[0] * device_.wide_ - 1) / (local[0] * device_.wide_) * local[0];
     } else {
       const bool own = l.form.kind == DeviceForm::Kind::window;
       kernel = device_.programs_->kernel(own ? source_of(l.form) : std::string(window_source()), l.options,

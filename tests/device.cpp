@@ -1,0 +1,296 @@
+// Chains on a device: every form against the processors and the plain definitions, what goes over the bus, strips,
+// faults, forms of one's own, and the tool. Debian's implementation for processors stands in for a card.
+
+#include <array>
+#include <limits>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "catalogue.hpp"
+#include "sieve/device.hpp"
+#include "sieve/io.hpp"
+
+using namespace sieve;
+using test::Folder;
+using test::lsieve;
+using test::noise;
+
+namespace {
+
+Engine& on_device() {
+  static Engine engine{{.device = device::open()}};
+  return engine;
+}
+
+// The largest difference over the larger of 1 and the sample; infinite where one is not finite and the other is not the
+// same.
+double apart(const ConstView& a, const ConstView& b) {
+  REQUIRE(a.shape == b.shape);
+  double most = 0;
+  for (int c = 0; c < a.channels(); ++c) {
+    for (int y = 0; y < a.height(); ++y) {
+      for (int x = 0; x < a.width(); ++x) {
+        const float p = a.at(x, y, c), q = b.at(x, y, c);
+        if (p == q || (std::isnan(p) && std::isnan(q))) continue;
+        const double d = std::abs(static_cast<double>(p) - static_cast<double>(q)) / std::max(1.0F, std::fabs(q));
+        most = std::max(most, std::isfinite(d) ? d : std::numeric_limits<double>::infinity());
+      }
+    }
+  }
+  return most;
+}
+
+// Steps of which the device has a form.
+std::vector<Filter> forms() {
+  std::vector<Filter> all;
+  const std::vector<double> uneven = {1, 2, 3, 4, 9, 6, 7, 8, 9, 1, 2, 3, 4, 5, 7};
+  std::vector<double> lopsided = uneven;
+  lopsided.resize(8);
+  for (const Border b : {Border::edge, Border::mirror, Border::reflect, Border::wrap, Border::zero, Border::constant}) {
+    all.insert(all.end(),
+               {Convolve{.kernel = Kernel(5, 3, uneven), .border = b, .fill = 0.7F},
+                Correlate{.kernel = Kernel(4, 2, lopsided, 3, 0), .border = b, .fill = 0.7F},
+                Gaussian{.sigma = 1.3F, .border = b, .fill = 0.7F}, Box{.radius = 3, .border = b, .fill = 2},
+                Median{.border = b, .fill = 0.7F}, Minimum{.radius = 2, .border = b, .fill = 0.7F},
+                Maximum{.radius = 5, .border = b, .fill = 0.7F}, Opening{.radius = 2, .border = b, .fill = 0.7F},
+                Closing{.radius = 1, .border = b, .fill = 0.7F}});
+  }
+  all.insert(all.end(), {Gaussian{.sigma = 9}, Gaussian{.sigma = 0}, Box{.radius = 40},
+                         LaplacianSharpen{.diagonals = true}, Brightness{.amount = 0.2F}, Gain{.factor = -1.5F},
+                         Contrast{.factor = 1.7F}, Invert{}, Absolute{}, Solarize{}, Clip{}, Gamma{.exponent = 0.45F},
+                         Logarithm{}, Linearize{}, Encode{}, Stretch{.low = 0.2F, .high = 0.7F}});
+  return all;
+}
+
+// A user's: one by the value, one by a window, each with both forms.
+struct Doubled {
+  float by = 2;
+  static void describe(Description<Doubled>& d) {
+    d.called("doubled", "mine", "Twice the sample.");
+    d.maps_samples([](const Doubled& f) { return [k = f.by](float v) { return k * v; }; });
+    d.on_device([](const Doubled& f) { return device::point("v * n[0]", {f.by}); });
+    d.field("by", &Doubled::by, "", "factor", {-9, 9});
+  }
+};
+struct Cross {
+  Border border = Border::edge;
+  static void describe(Description<Cross>& d) {
+    d.called("cross", "mine", "The mean of a pixel and its four neighbors.");
+    d.maps_windows<1>(&Cross::border, [](const Cross&) {
+      return [](const auto& w) { return (w(0, 0) + w(-1, 0) + w(1, 0) + w(0, -1) + w(0, 1)) / 5; };
+    });
+    d.on_device([](const Cross&) {
+      return device::window(1,
+                            "float sum = at(0, 0);\nfor (int i = -1; i <= 1; i += 2) sum += at(i, 0) + at(0, i);\n"
+                            "return sum / 5;");
+    });
+  }
+};
+struct Misspelled {
+  static void describe(Description<Misspelled>& d) {
+    d.called("misspelled", "mine", "Does not build.");
+    d.maps_samples([](const Misspelled&) { return [](float v) { return v + 1; }; });
+    d.on_device([](const Misspelled&) { return device::point("v + \n  wrnog"); });
+  }
+};
+
+// Takes everything and fails in the middle.
+struct Lost : Device {
+  std::string name() const override { return "lost"; }
+  bool takes(const Step&, const Shape&) const override { return true; }
+  DeviceFigures run(std::span<const Step>, const ConstView&, const View& out, bool) override {
+    out.at(0, 0) = 77;
+    throw Error("device: the cable was pulled");
+  }
+};
+
+}  // namespace
+
+TEST_CASE("every form gives what the processors give, at all borders and sizes, with anything in the picture") {
+  int compared = 0;
+  for (const Filter& f : forms()) {
+    CAPTURE(f.text());
+    // A wide blur is a stack of boxes on processors: near the plain definition, and with a NaN's own spread.
+    const bool wide = f.text() == "gaussian sigma=9";
+    for (const auto& [w, h, channels] : {std::array{1, 1, 1}, {2, 3, 3}, {37, 29, 4}, {131, 97, 1}, {3, 70, 2}}) {
+      CAPTURE(w);
+      Image in = noise(w, h, channels);
+      if (w == 131 && !wide) {
+        in.at(60, 40) = std::numeric_limits<float>::quiet_NaN();
+        in.at(10, 90) = std::numeric_limits<float>::infinity();
+        in.at(100, 5) = 1e30F;
+        in.at(3, 3) = -0.8F;
+      }
+      const Run there = on_device().run(f, in);
+      REQUIRE(there.report.device.size() == 1);
+      // Curves go through a table or a polynomial on processors.
+      CHECK(apart(there.image, f(in)) < (wide ? 1e-4 : 3e-6));
+      ++compared;
+    }
+  }
+  CHECK(compared > 300);
+}
+
+TEST_CASE("a chain that stays there is one upload, its points one kernel, and one download, however long") {
+  const Image in = noise(320, 200, 3);
+  const Chain chain{Brightness{}, Contrast{}, Gamma{}, Clip{}, Gaussian{.sigma = 2}};
+  const Run run = on_device().run(chain, in);
+  REQUIRE(run.report.device.size() == 1);
+  const DeviceFigures& f = run.report.device[0];
+  CHECK(f.count == 5);
+  CHECK(f.uploads == 1);
+  CHECK(f.kernels == 3);
+  CHECK(f.downloads == 1);
+  CHECK(f.bytes_up == 320 * 200 * 3 * 4);
+  CHECK(f.bytes_down == f.bytes_up);
+  CHECK(f.seconds_kernels > 0);
+  CHECK(apart(run.image, chain(in)) < 3e-6);
+  std::vector<Filter> many(12, Gaussian{.sigma = 1});
+  const Run longer = on_device().run(Chain(many), in);
+  CHECK(longer.report.device[0].bytes_up + longer.report.device[0].bytes_down == 2 * f.bytes_up);
+  // Asking for figures changes nothing, and they are those of the processors.
+  const Run told = on_device().run(chain, in, {.figures = true}),
+            here = Engine::standard().run(chain, in, {.figures = true});
+  CHECK(identical(told.image, run.image));
+  REQUIRE(told.report.steps.size() == 5);
+  for (std::size_t i = 0; i < 5; ++i) {
+    const SampleFigures &a = told.report.steps[i].figures, &b = here.report.steps[i].figures;
+    CHECK(a.samples == b.samples);
+    CHECK(std::abs(a.low - b.low) + std::abs(a.high - b.high) < 1e-5F);
+    CHECK(a.above == b.above);
+    CHECK(told.report.steps[i].text == here.report.steps[i].text);
+  }
+}
+
+TEST_CASE("what the device has no form of runs on processors, in its place; parts, buffers and measured steps") {
+  const Image in = noise(90, 70, 4);
+  const Chain chain{Stretch{}, Gaussian{.sigma = 1}, AdaptiveWiener{.noise = 0.1F}, Invert{}, Sigmoid{}};
+  const Run run = on_device().run(chain, in);
+  CHECK(apart(run.image, chain(in)) < 1e-5);
+  REQUIRE(run.report.device.size() == 2);
+  CHECK(run.report.device[0].count == 2);  // the range is measured here, before the upload
+  CHECK(run.report.device[1].first == 3);
+  const Rectangle part{20, 30, 40, 25};
+  CHECK(apart(on_device().run(chain, in, {.part = part}).image, run.image.view().part(part)) == 0);
+  Image out(in.shape());
+  CHECK(on_device().run(chain, in, {.out = out.view()}).image.empty());
+  CHECK(identical(out, run.image));
+  // Rows stored from the bottom up, in a wider buffer.
+  std::vector<float> wide(100 * 50);
+  View upside{wide.data() + 100 * 49, {80, 50, 1}, -100, 0};
+  const Image gray = noise(80, 50);
+  copy(gray.view(), upside);
+  Image straight(80, 50);
+  on_device().run(Chain{Cross{}, Doubled{}}, ConstView(upside), {.out = straight.view()});
+  CHECK(apart(straight, Chain{Cross{}, Doubled{}}(gray)) < 1e-6);
+  std::stop_source stop;
+  stop.request_stop();
+  CHECK_THROWS_AS(on_device().run(chain, in, {.stop = stop.get_token()}), Canceled);
+}
+
+TEST_CASE("pictures larger than the memory that may be used go by strips, the same bit for bit") {
+  const Image in = noise(200, 300, 3);
+  const Chain chain{Gaussian{.sigma = 2, .border = Border::mirror}, Gamma{}, Median{}, Opening{.radius = 3}};
+  const Run whole = on_device().run(chain, in);
+  Engine small{{.device = device::open("", 2 * 200 * 3 * 4 * 90)}};
+  const Run strips = small.run(chain, in, {.figures = true});
+  CHECK(strips.report.device.at(0).uploads > 3);
+  CHECK(identical(strips.image, whole.image));
+  CHECK(strips.report.steps.back().figures.samples == in.shape().samples());
+  Engine tiny{{.device = device::open("", 2 * 200 * 3 * 4 * 20)}};
+  CHECK_THROWS_AS(tiny.run(chain, in), Error);
+  CHECK_THROWS_AS(small.run(Gaussian{.sigma = 2, .border = Border::wrap}, in), Error);
+}
+
+TEST_CASE("forms of one's own, and the lines of those that do not build") {
+  const Image in = noise(61, 43, 3);
+  for (const Border b : {Border::edge, Border::mirror, Border::wrap, Border::zero}) {
+    const Chain chain{Doubled{.by = 3}, Cross{.border = b}, Doubled{}};
+    const Run run = on_device().run(chain, in);
+    CHECK(run.report.device.at(0).kernels == 3);
+    CHECK(apart(run.image, chain(in)) < 1e-6);
+  }
+  CHECK_THROWS_AS(device::window(65, "return 0;"), InvalidArgument);
+  try {
+    on_device().run(Misspelled{}, in);
+    FAIL("it built");
+  } catch (const Error& e) {
+    CHECK(std::string(e.what()).find("wrnog") != std::string::npos);
+    CHECK(std::string(e.what()).find(":2:") != std::string::npos);
+  }
+  Engine forgiving{{.device = device::open(), .device_or_processors = true}};
+  const Run run = forgiving.run(Chain{Misspelled{}, Invert{}}, in, {.figures = true});
+  CHECK(identical(run.image, Chain{Misspelled{}, Invert{}}(in)));
+  CHECK(run.report.steps.at(0).notes.at(0).find("processors did it instead") != std::string::npos);
+}
+
+TEST_CASE("a device that is lost in the middle: an error, or the processors' result") {
+  const Image in = noise(40, 30, 4);
+  const Chain chain{Gaussian{.sigma = 1}, Invert{}};
+  Engine strict{{.device = std::make_shared<Lost>()}};
+  CHECK_THROWS_WITH_AS(strict.run(chain, in), "device: the cable was pulled", Error);
+  Engine forgiving{{.device = std::make_shared<Lost>(), .device_or_processors = true}};
+  CHECK(identical(forgiving.run(chain, in).image, chain(in)));
+  CHECK(forgiving.run(chain, in).report.device.empty());
+}
+
+TEST_CASE("devices are told and found by number and name; one serves many threads") {
+  const auto all = device::list();
+  REQUIRE(!all.empty());
+  CHECK(all[0].memory > 1 << 20);
+  CHECK(all[0].units >= 1);
+  CHECK(device::open("0")->name() == all[0].name);
+  CHECK(device::open(all[0].name.substr(0, 5))->name() == all[0].name);
+  CHECK_THROWS_WITH_AS(device::open("no such card"), doctest::Contains(all[0].name.c_str()), InvalidArgument);
+  CHECK_THROWS_AS(device::open("99"), InvalidArgument);
+  CHECK(device::measure("0", 256).copy > 0);
+  const Image in = noise(150, 120);
+  const Image expected = on_device().run(Gaussian{.sigma = 3}, in).image;
+  std::atomic<int> same = 0;
+  std::vector<std::thread> threads;
+  for (int t = 0; t < 4; ++t) {
+    threads.emplace_back([&] {
+      for (int i = 0; i < 5; ++i) same += identical(on_device().run(Gaussian{.sigma = 3}, in).image, expected) ? 1 : 0;
+    });
+  }
+  for (std::thread& t : threads) t.join();
+  CHECK(same == 20);
+}
+
+TEST_CASE("the tool: devices, --device, and built programs that are kept and may be spoiled") {
+  const Folder f;
+  const std::string noon = test::noon_file;
+  const auto devices = nlohmann::json::parse(lsieve("devices --json --unmeasured").out);
+  CHECK(devices.at(0).at("number") == 0);
+  const std::string cached = "XDG_CACHE_HOME=" + f / "cache" + " " + std::string(LSIEVE_TOOL);
+  const std::string steps = " brightness then contrast then gamma then clip then gaussian sigma=2 --device any --json";
+  const auto first = test::run(cached + " apply " + noon + " " + f / "a.png" + steps);
+  REQUIRE(first.code == 0);
+  const auto told = nlohmann::json::parse(first.out).at("device").at(0);
+  CHECK(told.at("uploads") == 1);
+  CHECK(told.at("kernels") == 3);
+  CHECK(told.at("downloads") == 1);
+  std::size_t kept = 0;
+  for (const auto& e : std::filesystem::recursive_directory_iterator(f / "cache/lean-sieve")) {
+    if (!e.is_regular_file()) continue;
+    test::put(e.path().string(), "spoiled");
+    ++kept;
+  }
+  CHECK(kept == 2);
+  const auto again = test::run(cached + " apply " + noon + " " + f / "b.png" + steps);
+  CHECK(again.code == 0);
+  CHECK(identical(io::read(f / "a.png").image, io::read(f / "b.png").image));
+  CHECK(lsieve("apply " + noon + " " + f / "c.png gamma --device none-such").code == 2);
+  CHECK(lsieve("apply " + noon + " " + f / "c.png gamma --device none-such --device-or-cpu").code == 0);
+  CHECK(lsieve("apply " + noon + " " + f / "d.png gamma --device any --sheet " + f / "s.png").code == 2);
+  const auto verified = lsieve("verify --device any");
+  CHECK(verified.code == 0);
+  CHECK(std::count(verified.out.begin(), verified.out.end(), '\n') > 18);
+  CHECK(lsieve("verify clahe --device any").code == 2);
+  const auto timed =
+      nlohmann::json::parse(lsieve("time gaussian 'sigma=1|2' --device any --sizes 256x256 --runs 2 --json").out);
+  CHECK(timed.at("rows").size() == 2);
+  CHECK(timed.at("rows").at(1).at("kernels") == 2);
+  CHECK(test::run(std::string(EXAMPLES) + "/own_device_filter " + noon).out.find("1 upload, 4 kernels, 1 download") !=
+        std::string::npos);
+}
