@@ -58,7 +58,7 @@ void draw_evidence(const AdviseArguments& o, const Image& in, const Diagnosis& d
 int advise(const Session& session, const AdviseArguments& o) {
   o.files.check();
   const Attended attended;
-  Contest contest(session, o.in, o.truth, "");
+  Contest contest(session, o.in, o.truth, "", DeviceArguments());
   const Diagnosis d = diagnose(contest.in);
   const std::vector<Proposal>& proposals = d.proposals;
   if (!o.evidence.empty()) draw_evidence(o, contest.in, d);

@@ -15,6 +15,7 @@
 
 #include "cli/batch_files.hpp"
 #include "cli/batch_journal.hpp"
+#include "cli/device_use.hpp"
 #include "cli/output.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
@@ -29,6 +30,7 @@ using nlohmann::ordered_json;
 struct BatchArguments {
   BatchChoice choice;
   WriteArguments writing;
+  DeviceArguments device;
   std::string recipe, memory, shard;
   int workers = 0;
   bool resume = false, stop_on_error = false, json = false;
@@ -186,6 +188,7 @@ class Batch {
   Batch(const Session& session, const BatchArguments& o)
       : session_(session),
         options_(o),
+        engine_(o.device),
         chain_(Chain::parse(chain_words(session, session.behind_dashes, o.recipe, false), session.catalogue,
                             session.resources())),
         budget_(bytes_of_text(o.memory)) {
@@ -235,8 +238,9 @@ class Batch {
   // All that the bytes of the results depend on beside the pictures.
   std::string settings() const {
     const WriteArguments& w = options_.writing;
-    return fmt::format("{} | depth {} | quality {} | compression {} | shard {}/{}", chain_.text(true),
-                       w.depth.empty() ? "as it comes" : w.depth, w.quality, w.compression, shard_.index, shard_.count);
+    return fmt::format("{} | depth {} | quality {} | compression {} | device {} | shard {}/{}", chain_.text(true),
+                       w.depth.empty() ? "as it comes" : w.depth, w.quality, w.compression,
+                       options_.device.device.empty() ? "none" : options_.device.device, shard_.index, shard_.count);
   }
 
   void work(BatchJournal& journal, Teller& teller, const Watch& watch) {
@@ -291,7 +295,7 @@ class Batch {
     if (waits) in = {};
     share.become(need);
     if (waits) in = session_.read(file.in);
-    const Run run = Engine::standard().run(chain_, in.image, {.figures = options_.json});
+    const Run run = engine_->run(chain_, in.image, {.figures = options_.json});
     const Image& result = run.image;
     io::WriteOptions options = write_;
     options.record = in.record.empty() ? record_of(chain_) : record_after(in.record, chain_);
@@ -373,6 +377,7 @@ class Batch {
 
   const Session& session_;
   const BatchArguments& options_;
+  ChosenEngine engine_;
   Chain chain_;
   io::WriteOptions write_;
   Shard shard_;
@@ -413,6 +418,7 @@ Command declare_batch(CLI::App& root, Session& session) {
   app->add_option("--shard", o->shard, "do part I of N only: I/N, or auto within a job array");
   app->add_flag("--resume", o->resume, "go on with a run that was stopped: what is done and whole stays");
   app->add_flag("--stop-on-error", o->stop_on_error, "begin no other picture after one that failed");
+  declare_device(app, o->device);
   app->add_flag("--json", o->json, "print one JSON object");
   app->footer("Example: lsieve batch --into clean --recursive camera -- median radius=1 then stretch percent=1");
   return {app, [o, &session] { return batch(session, *o); }};

@@ -94,8 +94,7 @@ int time_on_device(const Session& session, const Variations& chains, const Image
   }
   if (!o.sheet.empty()) {
     draw::Sheet sheet("A device beside the processors", fmt::format("{}x{} pixels", in.width(), in.height()));
-    draw::PlotCurve kernels{"kernels alone", {}, {}}, all{"device, with transfers", {}, {}},
-        processors{"processors", {}, {}};
+    draw::PlotCurve kernels{"kernels alone", {}, {}}, all{"with transfers", {}, {}}, processors{"processors", {}, {}};
     for (std::size_t i = 0; i < rows.size(); ++i) {
       const auto number = chains.varied.size() == 1 ? internal::parse_number(chains.values(i)[0]) : std::nullopt;
       const double x = number ? *number : static_cast<double>(i + 1);

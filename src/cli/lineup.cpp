@@ -17,6 +17,7 @@ using nlohmann::ordered_json;
 
 struct LineupArguments {
   ExhibitFiles files;
+  DeviceArguments device;
   std::string in, truth, detail, by;
   std::vector<std::string> words, recipes;
   bool json = false, csv = false;
@@ -213,7 +214,7 @@ int lineup(const Session& session, const LineupArguments& o) {
   const std::vector<Chain> chains = candidates(session, o);
   o.files.check();
   const Attended attended;
-  Contest contest(session, o.in, o.truth, o.by);
+  Contest contest(session, o.in, o.truth, o.by, o.device);
   contest.run(chains.size(), [&](std::size_t i) { return chains[i]; });
   const auto& [trials, truth, figure, best, in] =
       std::tie(contest.trials, contest.truth, contest.figure, contest.best, contest.in);
@@ -240,6 +241,7 @@ Command declare_lineup(CLI::App& root, Session& session) {
                   "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
   app->add_option("--detail", o->detail, "X,Y,SIZE of the enlarged detail; default: where the results differ most");
   o->files.declare(app, "input and all results");
+  declare_device(app, o->device);
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--csv", o->csv, "print a CSV table");
   app->footer("Example: lsieve lineup noisy.png --truth noon.png gaussian sigma=1 or box radius=2 or gaussian sigma=2");

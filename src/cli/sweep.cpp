@@ -18,6 +18,7 @@ using nlohmann::ordered_json;
 
 struct SweepArguments {
   ExhibitFiles files;
+  DeviceArguments device;
   std::string in, truth, by, recipe;
   std::vector<std::string> words;
   bool json = false, csv = false;
@@ -125,7 +126,7 @@ int sweep(const Session& session, const SweepArguments& o) {
   const Variations plan = plan_of(session, o);
   o.files.check();
   const Attended attended;
-  Contest contest(session, o.in, o.truth, o.by);
+  Contest contest(session, o.in, o.truth, o.by, o.device);
   contest.run(plan.size(),
               [&](std::size_t i) { return Chain::parse(plan.chain(i), session.catalogue, session.resources()); });
   const Watch::Active none(nullptr);  // showing what is finished is not stopped again
@@ -150,6 +151,7 @@ Command declare_sweep(CLI::App& root, Session& session) {
   app->add_option("--by", o->by,
                   "figure to rank by: psnr (default), ssim, mse, mae; without a truth noise or sharpness");
   o->files.declare(app, "the figure over the values and the results");
+  declare_device(app, o->device);
   app->add_flag("--json", o->json, "print one JSON object");
   app->add_flag("--csv", o->csv, "print a CSV table");
   app->footer("Example: lsieve sweep noisy.png --truth noon.png gaussian sigma=0.5..4:8");

@@ -22,10 +22,10 @@ double measured_noise(const ConstView& result) {
 
 namespace {
 
-Trial run_trial(const Chain& chain, const ConstView& in) {
+Trial run_trial(const Chain& chain, const ConstView& in, Engine& engine) {
   Trial t;
   t.name = chain.text();
-  Run run = Engine::standard().run(chain, in);
+  Run run = engine.run(chain, in);
   t.result = std::move(run.image);
   t.seconds = run.report.seconds;
   return t;
@@ -65,7 +65,8 @@ Shares rehearsed(const std::vector<Chain>& chains, const Image& in, bool truth) 
 
 }  // namespace
 
-Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by)
+Contest::Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by,
+                 const DeviceArguments& device)
     : in_file(std::move(in_path)),
       truth_file(std::move(truth_path)),
       by(std::move(ranked_by)),
@@ -73,7 +74,8 @@ Contest::Contest(const Session& session, std::string in_path, std::string truth_
                        : truth_file.empty() ? "noise"
                                             : "psnr",
                        !truth_file.empty())),
-      ranked(!by.empty() || !truth_file.empty()) {
+      ranked(!by.empty() || !truth_file.empty()),
+      engine(device) {
   in = session.read(in_file).image;
   if (!truth_file.empty()) truth = session.read(truth_file).image;
 }
@@ -87,7 +89,7 @@ void Contest::run(std::size_t count, const std::function<Chain(std::size_t)>& ch
   for (std::size_t i = 0; i < count && !stopped; ++i) {
     try {
       progress.expect(shares.running[i]);
-      Trial t = run_trial(chains[i], in);
+      Trial t = run_trial(chains[i], in, *engine);
       progress.add(shares.running[i]);
       progress.expect(shares.measuring);
       measure(t, truth ? &*truth : nullptr);

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "cli/device_use.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -39,8 +40,11 @@ struct Contest {
   int best = -1;
   bool stopped = false;  // by Ctrl-C: what is finished is kept
 
+  ChosenEngine engine;
+
   // Reads the pictures; InvalidArgument for a figure that needs a truth where there is none.
-  Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by);
+  Contest(const Session& session, std::string in_path, std::string truth_path, std::string ranked_by,
+          const DeviceArguments& device);
   // Runs chain(0) .. chain(count - 1), each on the untouched input. Canceled where not one was finished.
   void run(std::size_t count, const std::function<Chain(std::size_t)>& chain);
   // The figures of a trial, under their names, and as the cells of kCsvHead.
