@@ -81,8 +81,8 @@ struct Cross {
     });
     d.on_device([](const Cross&) {
       return device::window(1,
-                            "float sum = at(0, 0);\nfor (int i = -1; i <= 1; i += 2) sum += at(i, 0) + at(0, i);\n"
-                            "return sum / 5;");
+                            "float p = at(0, 0);\nfor (int x = -1; x <= 1; x += 2) p += at(x, 0) + at(0, x);\n"
+                            "return p / 5;");
     });
   }
 };
@@ -170,6 +170,9 @@ TEST_CASE("what the device has no form of runs on processors, in its place; part
   REQUIRE(run.report.device.size() == 2);
   CHECK(run.report.device[0].count == 2);  // the range is measured here, before the upload
   CHECK(run.report.device[1].first == 3);
+  const auto told = on_device().run(chain, in, {.figures = true}).report.steps;
+  REQUIRE(told.size() == 5);
+  CHECK(told[0].notes.at(0).find("stretch: low=") == 0);
   const Rectangle part{20, 30, 40, 25};
   CHECK(apart(on_device().run(chain, in, {.part = part}).image, run.image.view().part(part)) == 0);
   Image out(in.shape());

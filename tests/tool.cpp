@@ -217,7 +217,7 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
   check("look " + noon_file + " --at 9", 2, "X,Y");
   check("list gaussion", 2, "did you mean 'gaussian'");
   check("kernel sobel", 2, "did you mean 'sobel_");
-  check("devices", 2, "no command is called 'devices'; there are look, ");
+  check("gadgets", 2, "no command is called 'gadgets'; there are look, ");
   check("aply a.png b.png gray", 2, "no command is called 'aply', did you mean 'apply'");
   check("--threads 2 lok a.png", 2, "did you mean 'look'");
   check("look --at", 2, "lsieve look --help");

@@ -195,13 +195,24 @@ std::optional<std::vector<Launch>> launches_of(const Step& step) {
 }
 
 std::string source_of(const DeviceForm& window) {
+  // The text twice: where the whole window lies in the picture, samples are fetched as they lie.
+  const auto function = [&](const char* name, const char* at) {
+    return fmt::format(
+        "float {}(global const float* own_plane, int own_x, int own_y, Place own_place, constant float* n) {{\n#define "
+        "at(dx, dy) {}\n"
+        "#line 1\n{}\n#undef at\n}}\n",
+        name, at, window.text);
+  };
   return fmt::format(
-      "{}\nfloat own_sample(global const float* plane, int x, int y, Place p, constant float* n) {{\n"
-      "#define at(dx, dy) sample(plane, x + (dx), y + (dy), p)\n#line 1\n{}\n}}\n"
-      "kernel void own(global const float* in, global float* out, Place p, constant float* n) {{\n"
+      "{}\n{}{}kernel void own(global const float* in, global float* out, Place p, constant float* n) {{\n"
       "  if (X >= p.width || Y >= p.rows) return;\n"
-      "  out[PLANE + (size_t)Y * p.width + X] = own_sample(in + PLANE, X, Y + p.first, p, n);\n}}\n",
-      window_source(), window.text);
+      "  bool within = X >= {r} && X + {r} < p.width && Y >= {r} && Y + {r} < p.rows;\n"
+      "  out[PLANE + (size_t)Y * p.width + X] = within ? own_within(in + PLANE, X, Y + p.first, p, n)\n"
+      "                                                : own_at_border(in + PLANE, X, Y + p.first, p, n);\n}}\n",
+      window_source(),
+      function("own_within", "own_plane[(size_t)(own_y - own_place.first + (dy)) * own_place.width + own_x + (dx)]"),
+      function("own_at_border", "sample(own_plane, own_x + (dx), own_y + (dy), own_place)"),
+      fmt::arg("r", window.radius));
 }
 
 std::string source_of_points(std::span<const Launch> points) {

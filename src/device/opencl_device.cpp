@@ -175,29 +175,33 @@ class StripRun {
 
   // Rows of all color channels, there or back.
   void move_rows(int row, int at, int count, bool up) {
-    const std::size_t wide = static_cast<std::size_t>(in_.width()) * sizeof(float);
+    const std::ptrdiff_t stride = up ? in_.row_stride : out_.row_stride;
+    // Rows that lie the other way round go one by one.
+    const int at_once = stride >= in_.width() ? count : 1;
     for (int c = 0; c < planes_; ++c) {
-      const std::size_t device_origin[] = {
-          0, static_cast<std::size_t>(c) * static_cast<std::size_t>(place_.rows) + static_cast<std::size_t>(at), 0};
-      const std::size_t host_origin[] = {0, 0, 0}, region[] = {wide, static_cast<std::size_t>(count), 1};
-      Event event;
-      cl_event raw = nullptr;
-      if (up) {
-        check(clEnqueueWriteBufferRect(device_.queue_.get(), from_.get(), CL_TRUE, device_origin, host_origin, region,
-                                       wide, 0, static_cast<std::size_t>(in_.row_stride) * sizeof(float), 0,
-                                       in_.row(row, c), 0, nullptr, &raw),
-              "send the picture");
-      } else {
-        check(clEnqueueReadBufferRect(device_.queue_.get(), from_.get(), CL_TRUE, device_origin, host_origin, region,
-                                      wide, 0, static_cast<std::size_t>(out_.row_stride) * sizeof(float), 0,
-                                      out_.row(row, c), 0, nullptr, &raw),
-              "fetch the result");
-      }
-      event = Event(raw);
-      (up ? told_.seconds_up : told_.seconds_down) += seconds_of(event);
-      (up ? told_.bytes_up : told_.bytes_down) += region[0] * region[1];
+      for (int i = 0; i < count; i += at_once)
+        move_part(row + i, c * place_.rows + at + i, c, at_once, static_cast<std::size_t>(stride), up);
     }
     ++(up ? told_.uploads : told_.downloads);
+  }
+  void move_part(int row, int there, int channel, int count, std::size_t stride, bool up) {
+    const std::size_t wide = static_cast<std::size_t>(in_.width()) * sizeof(float);
+    const std::size_t pitch = count > 1 ? stride * sizeof(float) : wide;
+    const std::size_t device_origin[] = {0, static_cast<std::size_t>(there), 0}, host_origin[] = {0, 0, 0},
+                      region[] = {wide, static_cast<std::size_t>(count), 1};
+    cl_event raw = nullptr;
+    if (up) {
+      check(clEnqueueWriteBufferRect(device_.queue_.get(), from_.get(), CL_TRUE, device_origin, host_origin, region,
+                                     wide, 0, pitch, 0, in_.row(row, channel), 0, nullptr, &raw),
+            "send the picture");
+    } else {
+      check(clEnqueueReadBufferRect(device_.queue_.get(), from_.get(), CL_TRUE, device_origin, host_origin, region,
+                                    wide, 0, pitch, 0, out_.row(row, channel), 0, nullptr, &raw),
+            "fetch the result");
+    }
+    const Event event(raw);
+    (up ? told_.seconds_up : told_.seconds_down) += seconds_of(event);
+    (up ? told_.bytes_up : told_.bytes_down) += region[0] * region[1];
   }
 
   void launch(std::span<const Launch> together) {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/memory.hpp"
+#include "run/measured.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/describe/description.hpp"
@@ -32,6 +33,7 @@ void DeviceParts::run_on_device(std::span<const Step> steps, std::size_t first, 
       f.steps[i].text = s.about->text(s.fields.get());
       f.steps[i].meaning = s.about->meaning(s.fields.get());
       f.steps[i].shape = in.shape;
+      if (notes != nullptr) f.steps[i].notes = std::exchange(*notes, {});
       report.steps.push_back(f.steps[i]);
     }
     report.device.push_back(std::move(f));
@@ -53,7 +55,11 @@ void DeviceParts::run(const Schedule& schedule, const ConstView& in, const View&
     checkpoint();
     std::vector<Step> together = {measured(all[i].step, current)};
     const bool there = device.takes(together[0], all[i].in);
-    if (!there) together[0] = all[i].step;
+    if (there) {
+      note_measured(all[i].step, together[0]);
+    } else {
+      together[0] = all[i].step;
+    }
     std::size_t next = i + 1;
     // What a step measures is known only when the one before is done.
     while (next < all.size() && takes(next) == there &&

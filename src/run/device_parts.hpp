@@ -2,6 +2,8 @@
 // A chain of which a device runs what it takes, and processors the rest.
 
 #include <span>
+#include <string>
+#include <vector>
 
 #include "run/schedule.hpp"
 #include "sieve/core/function_ref.hpp"
@@ -18,6 +20,7 @@ struct DeviceParts {
   bool figures;
   OnProcessors processors;
   Report& report;
+  std::vector<std::string>* notes;  // of the call, for the next step that is reported; may be null
 
   // The steps one after the other; `out` is of the result's shape.
   void run(const Schedule& schedule, const ConstView& in, const View& out);

@@ -11,6 +11,7 @@
 #include "core/context.hpp"
 #include "core/memory.hpp"
 #include "run/device_parts.hpp"
+#include "run/measured.hpp"
 #include "run/rehearsal.hpp"
 #include "run/schedule.hpp"
 #include "sieve/core/parallel.hpp"
@@ -169,13 +170,7 @@ Step Execution::measured(const Pass& pass, const ConstView& in, const Range& ran
   const Step& before = schedule_.steps()[pass.first].step;
   const Step after{before.about, pass.along ? before.about->with_range(before.fields.get(), range.low, range.high)
                                             : before.about->measured(before.fields.get(), in)};
-  if (!notes_heard()) return after;
-  std::string found;
-  for (const Parameter& p : before.about->parameters) {
-    const std::string value = p.get(after.fields.get());
-    if (value != p.get(before.fields.get())) found += fmt::format("{}{}={}", found.empty() ? "" : ", ", p.name, value);
-  }
-  if (!found.empty()) note(fmt::format("{}: {}, measured", before.about->name, found));
+  note_measured(before, after);
   return after;
 }
 
@@ -389,8 +384,8 @@ Run run_with_device(const EngineOptions& engine, const Schedule& schedule, const
     (void)execution.run(from);
     for (StepReport& r : execution.reports) run.report.steps.push_back(std::move(r));
   };
-  DeviceParts{*engine.device, engine.device_or_processors, options.figures, on_processors, run.report}.run(schedule, in,
-                                                                                                           out);
+  DeviceParts parts{*engine.device, engine.device_or_processors, options.figures, on_processors, run.report, notes};
+  parts.run(schedule, in, out);
   if (!options.part) {
     run.image = std::move(whole);
     return run;
