@@ -77,8 +77,13 @@ void fill(global const float* plane, local float* tile, int left, int top, int a
 }
 
 // Correlation with weights by rows from the upper left: TAPS_ACROSS x TAPS_DOWN of them are known when this is built, so
-// that all loops over them are laid out flat. A group shares the samples that its items see.
+// that loops over few of them are laid out flat. A group shares the samples that its items see.
 #ifdef TAPS_ACROSS
+#if TAPS_ACROSS * TAPS_DOWN <= 256
+#define FLAT _Pragma("unroll")
+#else
+#define FLAT
+#endif
 kernel void weigh(global const float* in, global float* out, Place p, constant float* weights, int anchor_x,
                   int anchor_y, local float* tile) {
   int across = get_local_size(0) * WIDE + TAPS_ACROSS - 1, down = get_local_size(1) * HIGH + TAPS_DOWN - 1;
@@ -88,13 +93,10 @@ kernel void weigh(global const float* in, global float* out, Place p, constant f
   local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
   Some sum[HIGH];
   for (int r = 0; r < HIGH; ++r) sum[r] = 0;
-#pragma unroll
-  for (int j = 0; j < TAPS_DOWN + HIGH - 1; ++j) {
-#pragma unroll
-    for (int i = 0; i < TAPS_ACROSS; ++i) {
+  FLAT for (int j = 0; j < TAPS_DOWN + HIGH - 1; ++j) {
+    FLAT for (int i = 0; i < TAPS_ACROSS; ++i) {
       Some v = GET(from + j * across + i);
-#pragma unroll
-      for (int r = 0; r < HIGH; ++r) {
+      FLAT for (int r = 0; r < HIGH; ++r) {
         if (j - r >= 0 && j - r < TAPS_DOWN) sum[r] = fma((Some)weights[(j - r) * TAPS_ACROSS + i], v, sum[r]);
       }
     }

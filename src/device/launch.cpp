@@ -118,6 +118,13 @@ class Table {
       const float k = number(f.strength);
       return points("copysign(log1p(n[0] * fabs(v)) * n[1], v)", {k, 1 / std::log1p(k)});
     });
+    add<Sigmoid>([](const Sigmoid& f) {
+      const double k = 0.5 * static_cast<double>(number(f.steepness)), m = static_cast<double>(number(f.center)),
+                   low = std::tanh(-k * m), high = std::tanh(k * (1 - m));
+      return points(
+          "isnan(v) ? v : (tanh(clamp((v - n[0]) * n[1], -20.0f, 20.0f)) - n[2]) * n[3]",
+          {number(f.center), static_cast<float>(k), static_cast<float>(low), static_cast<float>(1 / (high - low))});
+    });
     add<Linearize>([](const Linearize&) {
       return points("copysign(fabs(v) <= 0.04045f ? fabs(v) / 12.92f : pow((fabs(v) + 0.055f) / 1.055f, 2.4f), v)");
     });
@@ -141,6 +148,20 @@ class Table {
     add<Box>([](const Box& f) -> Launches {
       if (f.radius > 128) return std::nullopt;  // a running sum is faster on any processor
       return weighed(sieve::Kernel::box(static_cast<int>(f.radius)), f.border, f.fill);
+    });
+    add<Binomial>([](const Binomial& f) {
+      // Rows of Pascal's triangle, each the means of the one before.
+      std::vector<double> row = {1};
+      for (int i = 0; i < 2 * static_cast<int>(f.radius); ++i) {
+        row.push_back(0);
+        for (std::size_t j = row.size(); j-- > 1;) row[j] = 0.5 * (row[j] + row[j - 1]);
+        row[0] *= 0.5;
+      }
+      return weighed(sieve::Kernel::outer(row, row), f.border, f.fill);
+    });
+    add<DiskMean>([](const DiskMean& f) -> Launches {
+      if (f.radius > kFarthest) return std::nullopt;
+      return weighed(sieve::Kernel::disk(static_cast<double>(number(f.radius))), f.border, f.fill);
     });
     add<Minimum>([](const Minimum& f) -> Launches { return extreme(f, false); });
     add<Maximum>([](const Maximum& f) -> Launches { return extreme(f, true); });

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <chrono>
 #include <limits>
 
 #include "sieve/core/watch.hpp"
@@ -39,12 +40,6 @@ template <class T>
 void set(const Kernel& kernel, cl_uint& at, const T& value) {
   check(clSetKernelArg(kernel.get(), at++, sizeof value, &value), "set an argument of a kernel");
 }
-
-// Kernels that run one after the other; points are one.
-struct Stage {
-  std::size_t step;  // that it ends
-  std::span<const Launch> launches;
-};
 
 constexpr std::size_t kHigh = 4;  // rows of an item that takes several samples, as windows.cl has it
 
@@ -314,7 +309,9 @@ class StripRun {
 };
 
 DeviceFigures OpenClDevice::run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) {
-  const std::lock_guard lock(mutex_);
+  std::unique_lock lock(mutex_, std::defer_lock);
+  // A stop may come while another run is under way.
+  while (!lock.try_lock_for(std::chrono::milliseconds(20))) checkpoint();
   return StripRun(*this, steps, in, out, figures).run();
 }
 

@@ -48,7 +48,7 @@ class OpenClDevice : public Device {
   std::size_t memory_, largest_, local_, constants_, group_;
   std::size_t across_, down_;  // work items of a group
   std::size_t wide_;           // samples of an item that takes several
-  std::mutex mutex_;           // one run at a time
+  std::timed_mutex mutex_;     // one run at a time
 };
 
 }  // namespace sieve::internal::device
