@@ -251,6 +251,10 @@ TEST_CASE("a device that is lost in the middle: an error, or the processors' res
   Engine forgiving{{.device = std::make_shared<Lost>(), .device_or_processors = true}};
   CHECK(identical(forgiving.run(chain, in).image, chain(in)));
   CHECK(forgiving.run(chain, in).report.device.empty());
+  // In place, too: what the device had written by then is not taken for the picture.
+  Image same = in;
+  forgiving.run(Chain{Invert{}, Clip{}}, same, {.out = same.view()});
+  CHECK(identical(same, Chain{Invert{}, Clip{}}(in)));
 }
 
 TEST_CASE("devices are told and found by number and name; one serves many threads") {
@@ -302,6 +306,7 @@ TEST_CASE("the tool: devices, --device, and built programs that are kept and may
   CHECK(lsieve("apply " + noon + " " + f / "c.png gamma --device none-such").code == 2);
   CHECK(lsieve("apply " + noon + " " + f / "c.png gamma --device none-such --device-or-cpu").code == 0);
   CHECK(lsieve("apply " + noon + " " + f / "d.png gamma --device any --sheet " + f / "s.png").code == 2);
+  CHECK(lsieve("apply " + noon + " " + f / "d.png gamma --device any --plan").code == 2);
   const auto verified = lsieve("verify --device any");
   CHECK(verified.code == 0);
   CHECK(std::count(verified.out.begin(), verified.out.end(), '\n') > 18);

@@ -165,6 +165,8 @@ int apply(const Session& session, const ApplyArguments& o) {
   io::WriteOptions options = o.writing.options();
   const Attended attended;
   const io::Loaded in = session.read(o.in);
+  if (o.plan && !o.device.device.empty())
+    throw InvalidArgument("--plan tells how processors would run the chain: leave it or --device out");
   if (o.plan) return tell_plan(o, in.image, chain);
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);

@@ -25,8 +25,11 @@ Step DeviceParts::measured(const Step& step, const ConstView& in) const {
 
 void DeviceParts::run_on_device(std::span<const Step> steps, std::size_t first, const ConstView& in, const View& out) {
   try {
-    DeviceFigures f = device.run(steps, in, out, figures);
-    copy_alpha(in, out);
+    // A chain of points may run in place: what fails in the middle must leave processors the picture as it was.
+    Image apart = processors_too && in.data == out.data ? unfilled(in.shape, in.white_level) : Image();
+    DeviceFigures f = device.run(steps, in, apart.empty() ? out : apart.view(), figures);
+    copy_alpha(in, apart.empty() ? out : apart.view());
+    if (!apart.empty()) copy(apart.view(), out);
     f.first = first;
     for (std::size_t i = 0; i < f.steps.size(); ++i) {
       const Step& s = steps[i];
