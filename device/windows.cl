@@ -1,81 +1,3 @@
-// What every kernel knows: where it works. Pictures lie plane by plane, rows without gaps. A strip has rows first to
-// first + rows - 1 of a picture of `height` rows.
-typedef struct {
-  int width, rows, first, height, border;
-  float fill;
-} Place;
-
-enum { EDGE, MIRROR, REFLECT, WRAP, FIXED };
-
-// The row or column that stands for i of 0..n-1, -1 for the fill.
-int inside(int i, int n, int border) {
-  if (i >= 0 && i < n) return i;
-  if (border == EDGE) return clamp(i, 0, n - 1);
-  if (border == FIXED) return -1;
-  if (border == WRAP) return (i % n + n) % n;
-  if (border == REFLECT) {
-    if (n == 1) return 0;
-    int period = 2 * n - 2, k = (i % period + period) % period;
-    return k < n ? k : period - k;
-  }
-  int k = (i % (2 * n) + 2 * n) % (2 * n);
-  return k < n ? k : 2 * n - 1 - k;
-}
-// A row of the strip for a row of the picture; those that a strip does not hold are needed by rows alone that are
-// thrown away.
-int strip_row(int y, Place p) {
-  int row = inside(y, p.height, p.border);
-  return row < 0 ? -1 : clamp(row - p.first, 0, p.rows - 1);
-}
-float sample(global const float* plane, int x, int y, Place p) {
-  int column = inside(x, p.width, p.border), row = strip_row(y, p);
-  return column < 0 || row < 0 ? p.fill : plane[(size_t)row * p.width + column];
-}
-
-#define X ((int)get_global_id(0))
-#define Y ((int)get_global_id(1))
-#define PLANE ((size_t)get_global_id(2) * p.width * p.rows)
-
-// An item of the weighing kernels works on WIDE samples of HIGH rows. Processors have vectors and take 16 of them; items
-// of a card run side by side and take one each.
-#if WIDE == 16
-typedef float16 Some;
-#define GET(from) vload16(0, from)
-#define PUT(v, to) vstore16(v, 0, to)
-#else
-typedef float Some;
-#define GET(from) (*(from))
-#define PUT(v, to) (*(to) = (v))
-#endif
-#define HIGH 4
-// What is not of a whole item at the right rim.
-void put(Some v, global float* row, int x, int width) {
-  if (x + WIDE <= width) {
-    PUT(v, row + x);
-    return;
-  }
-#if WIDE > 1
-  float each[WIDE];
-  vstore16(v, 0, each);
-  for (int i = 0; x + i < width; ++i) row[x + i] = each[i];
-#endif
-}
-
-// The samples that a group sees, from (left, top) of the picture on.
-void fill(global const float* plane, local float* tile, int left, int top, int across, int down, Place p) {
-  bool within = left >= 0 && left + across <= p.width && top >= p.first && top + down <= p.first + p.rows;
-  for (int j = get_local_id(1); j < down; j += get_local_size(1)) {
-    local float* row = tile + j * across;
-    if (within) {
-      global const float* from = plane + (size_t)(top + j - p.first) * p.width + left;
-      for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = from[i];
-    } else {
-      for (int i = get_local_id(0); i < across; i += get_local_size(0)) row[i] = sample(plane, left + i, top + j, p);
-    }
-  }
-  barrier(CLK_LOCAL_MEM_FENCE);
-}
-
 // Correlation with weights by rows from the upper left: TAPS_ACROSS x TAPS_DOWN of them are known when this is built, so
 // that loops over few of them are laid out flat. A group shares the samples that its items see.
 #ifdef TAPS_ACROSS
@@ -87,8 +9,8 @@ void fill(global const float* plane, local float* tile, int left, int top, int a
 kernel void weigh(global const float* in, global float* out, Place p, constant float* weights, int anchor_x,
                   int anchor_y, local float* tile) {
   int across = get_local_size(0) * WIDE + TAPS_ACROSS - 1, down = get_local_size(1) * HIGH + TAPS_DOWN - 1;
-  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - anchor_x,
-       get_group_id(1) * get_local_size(1) * HIGH - anchor_y + p.first, across, down, p);
+  fill(in + PLANE, tile, GROUP_LEFT - anchor_x,
+       GROUP_TOP - anchor_y + p.first, across, down, p);
   if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
   local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
   Some sum[HIGH];
@@ -110,8 +32,8 @@ kernel void weigh(global const float* in, global float* out, Place p, constant f
 kernel void along_row(global const float* in, global float* out, Place p, constant float* weights, int taps, int anchor,
                       local float* tile) {
   int across = get_local_size(0) * WIDE + taps - 1;
-  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - anchor,
-       get_group_id(1) * get_local_size(1) * HIGH + p.first, across, get_local_size(1) * HIGH, p);
+  fill(in + PLANE, tile, GROUP_LEFT - anchor,
+       GROUP_TOP + p.first, across, get_local_size(1) * HIGH, p);
   if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
   local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
   Some a = 0, b = 0, c = 0, d = 0;
@@ -161,89 +83,64 @@ kernel void along_column(global const float* in, global float* out, Place p, con
   }
 }
 
-// Minima and maxima along x or y, and the median of 3x3 samples. A NaN counts as infinite.
-Some numbered(Some v) { return isnan(v) ? (Some)INFINITY : v; }
-Some extreme(Some a, Some b, int most) { return most ? fmax(a, b) : fmin(a, b); }
-kernel void extreme_along_row(global const float* in, global float* out, Place p, int radius, int most,
-                              local float* tile) {
-  int across = get_local_size(0) * WIDE + 2 * radius;
-  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - radius,
-       get_group_id(1) * get_local_size(1) * HIGH + p.first, across, get_local_size(1) * HIGH, p);
-  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
-  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
-    local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
-    Some found = numbered(GET(from));
-    for (int i = 1; i <= 2 * radius; ++i) found = extreme(found, numbered(GET(from + i)), most);
-    put(found, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
+// The same where the window moves by more than a sample or the result has other sides: window (x, y) of the result
+// begins at (left + stride x, top + stride y) of the picture.
+kernel void weigh_apart(global const float* in, global float* out, Place p, Place result, constant float* weights,
+                        int taps_across, int taps_down, int left, int top, int stride) {
+  if (X >= result.width || Y >= result.rows) return;
+  int x = left + stride * X, y = top + stride * Y;
+  global const float* plane = in + PLANE;
+  float sum = 0;
+  if (x >= 0 && y >= 0 && x + taps_across <= p.width && y + taps_down <= p.rows) {
+    for (int j = 0; j < taps_down; ++j) {
+      for (int i = 0; i < taps_across; ++i)
+        sum = fma(weights[j * taps_across + i], plane[(size_t)(y + j) * p.width + x + i], sum);
+    }
+  } else {
+    for (int j = 0; j < taps_down; ++j) {
+      for (int i = 0; i < taps_across; ++i) sum = fma(weights[j * taps_across + i], sample(plane, x + i, y + j, p), sum);
+    }
   }
-}
-kernel void extreme_along_column(global const float* in, global float* out, Place p, int radius, int most,
-                                 local float* tile) {
-  int across = get_local_size(0) * WIDE;
-  fill(in + PLANE, tile, get_group_id(0) * across, get_group_id(1) * get_local_size(1) * HIGH - radius + p.first,
-       across, get_local_size(1) * HIGH + 2 * radius, p);
-  if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
-  for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
-    local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
-    Some found = numbered(GET(from));
-    for (int i = 1; i <= 2 * radius; ++i) found = extreme(found, numbered(GET(from + i * across)), most);
-    put(found, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
-  }
+  out[((size_t)get_global_id(2) * result.rows + Y) * result.width + X] = sum;
 }
 
-// Columns are sorted, then the largest of the least, the middle of the middle ones and the least of the largest (Smith,
-// "Implementing median filters in XC4000E FPGAs", Xcell 23, 1996).
-#define SORT(a, b)       \
-  {                      \
-    Some t = fmin(a, b); \
-    b = fmax(a, b);      \
-    a = t;               \
-  }
-Some middle(Some a, Some b, Some c) { return fmax(fmin(a, b), fmin(fmax(a, b), c)); }
-kernel void median_of_nine(global const float* in, global float* out, Place p, local float* tile) {
+// How steep the picture is, or in which direction: differences of 3x3 samples, with the weights `corner`, `middle`,
+// `corner` along the edge. Differences are taken first, so that they are 0 where neighbors are equal.
+Some angle(Some x, Some y) {
+  Some ax = fabs(x), ay = fabs(y), more = fmax(ax, ay), less = fmin(ax, ay);
+  Some t = more > 0 ? less / more : (Some)0, s = t * t;
+  // atan(t) / t in powers of t^2 (minimax on 0..1).
+  Some p = (Some)0.00282363896258175373f;
+  p = fma(p, s, (Some)-0.0159569028764963150f);
+  p = fma(p, s, (Some)0.0425049886107444763f);
+  p = fma(p, s, (Some)-0.0748900920152664185f);
+  p = fma(p, s, (Some)0.106347933411598206f);
+  p = fma(p, s, (Some)-0.142027363181114197f);
+  p = fma(p, s, (Some)0.199926957488059998f);
+  p = fma(p, s, (Some)-0.333331018686294556f);
+  Some a = fma(p * s, t, t);
+  a = ay > ax ? (Some)1.57079632679f - a : a;
+  a = x < 0 ? (Some)3.14159265359f - a : a;
+  a = y < 0 ? -a : a;
+  return isnan(x + y) ? x + y : a;
+}
+kernel void gradient(global const float* in, global float* out, Place p, int direction, float corner, float middle,
+                     local float* tile) {
   int across = get_local_size(0) * WIDE + 2;
-  fill(in + PLANE, tile, get_group_id(0) * get_local_size(0) * WIDE - 1,
-       get_group_id(1) * get_local_size(1) * HIGH - 1 + p.first, across, get_local_size(1) * HIGH + 2, p);
+  fill(in + PLANE, tile, GROUP_LEFT - 1, GROUP_TOP - 1 + p.first, across, get_local_size(1) * HIGH + 2, p);
   if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
   for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r) {
     local const float* from = tile + (get_local_id(1) * HIGH + r) * across + get_local_id(0) * WIDE;
-    Some a[3], b[3], c[3];
-    for (int i = 0; i < 3; ++i) {
-      a[i] = numbered(GET(from + i));
-      b[i] = numbered(GET(from + across + i));
-      c[i] = numbered(GET(from + 2 * across + i));
-      SORT(a[i], b[i]);
-      SORT(b[i], c[i]);
-      SORT(a[i], b[i]);
+    Some left[3], center[3], right[3];
+    for (int j = 0; j < 3; ++j) {
+      left[j] = GET(from + j * across);
+      center[j] = GET(from + j * across + 1);
+      right[j] = GET(from + j * across + 2);
     }
-    Some m = middle(fmax(fmax(a[0], a[1]), a[2]), middle(b[0], b[1], b[2]), fmin(fmin(c[0], c[1]), c[2]));
-    put(m, out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
+    Some gx = corner * (right[0] - left[0]) + middle * (right[1] - left[1]) + corner * (right[2] - left[2]);
+    Some gy = (corner * left[2] + middle * center[2] + corner * right[2]) -
+              (corner * left[0] + middle * center[0] + corner * right[0]);
+    put(direction ? angle(gx, gy) : sqrt(fma(gx, gx, gy * gy)), out + PLANE + (size_t)(Y * HIGH + r) * p.width,
+        X * WIDE, p.width);
   }
-}
-
-// What a report tells of samples, a group of rows of a plane at a time: least, largest, below 0, above 1, not finite.
-kernel void figures(global const float* in, int width, int from, int to, int rows, int planes, global float* found,
-                    global int* counts) {
-  int part = get_global_id(0), parts = get_global_size(0);
-  float least = INFINITY, largest = -INFINITY;
-  int below = 0, above = 0, odd = 0;
-  for (int i = part; i < (to - from) * planes; i += parts) {
-    global const float* row = in + ((size_t)(i / (to - from)) * rows + from + i % (to - from)) * width;
-    for (int x = 0; x < width; ++x) {
-      float v = row[x];
-      if (!isfinite(v)) {
-        ++odd;
-        continue;
-      }
-      least = fmin(least, v);
-      largest = fmax(largest, v);
-      below += v < 0;
-      above += v > 1;
-    }
-  }
-  found[2 * part] = least;
-  found[2 * part + 1] = largest;
-  counts[3 * part] = below;
-  counts[3 * part + 1] = above;
-  counts[3 * part + 2] = odd;
 }

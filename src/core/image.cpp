@@ -139,8 +139,7 @@ void copy(const ConstView& from, const View& to) {
 
 void copy_alpha(const ConstView& from, const View& to) {
   if (!from.shape.has_alpha()) return;
-  const int c = from.channels() - 1;
-  copy(from.channel(c), to.channel(c));
+  copy(from.channel(from.channels() - 1), to.channel(to.channels() - 1));
 }
 
 bool identical(const ConstView& a, const ConstView& b) {

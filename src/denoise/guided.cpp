@@ -179,6 +179,11 @@ void Guided::describe(Description<Guided>& d) {
       "block_matching on photographs.");
   d.window([](const Guided& f) { return 2 * whole(f.radius); });
   d.measures([](const Guided& f) { return !f.strength; });
+  d.settles([](const Guided& f, const ConstView& in) {
+    Guided settled = f;
+    settled.strength = ChosenSetting(f, &Guided::strength, in, kStrengths, 0.005F, guide_part).value();
+    return settled;
+  });
   d.reads_around();
   d.undivided([](const Guided& f) { return f.radius > kSteadyMeanRadius; });
   d.meaning([](const Guided& f) { return fmt::format("window {0}x{0}", 2 * whole(f.radius) + 1); });

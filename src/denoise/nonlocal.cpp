@@ -159,18 +159,26 @@ class Tile {
 // Strengths of which the best is chosen.
 constexpr float kStrengths[] = {0.25F, 0.35F, 0.5F, 0.7F, 1};
 
+float deviation_of(const NonlocalMeans& f, const ConstView& in) {
+  return std::max(kLeast, f.noise ? *f.noise : static_cast<float>(noise_level(in)));
+}
+ChosenSetting chosen_strength(const NonlocalMeans& f, const ConstView& in, float deviation) {
+  return {f.strength, in.shape, std::size(kStrengths), [&] {
+            NonlocalMeans told = f;
+            told.noise = deviation;
+            return ChosenSetting::best(told, &NonlocalMeans::strength, in, kStrengths, deviation, 1,
+                                       [](auto&, const Rectangle&) {});
+          }};
+}
+
 }  // namespace
 
 Image NonlocalMeans::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const float s = std::max(kLeast, noise ? *noise : static_cast<float>(noise_level(in)));
-  const ChosenSetting chosen(strength, in.shape, std::size(kStrengths), [&] {
-    NonlocalMeans told = *this;
-    told.noise = s;
-    return ChosenSetting::best(told, &NonlocalMeans::strength, in, kStrengths, s, 1, [](auto&, const Rectangle&) {});
-  });
+  const float s = deviation_of(*this, in);
+  const ChosenSetting chosen = chosen_strength(*this, in, s);
   const float times = chosen.value(), h = times * s;
   if (notes_heard())
     note(fmt::format("noise deviation {:.4f}{}, strength {:.3f}{}", s, noise ? "" : ", estimated", times,
@@ -203,6 +211,12 @@ void NonlocalMeans::describe(Description<NonlocalMeans>& d) {
       "faster, and wavelet_shrink as good on photographs.");
   d.window([](const NonlocalMeans& f) { return f.patch + f.search; });
   d.measures([](const NonlocalMeans& f) { return !f.noise || !f.strength; });
+  d.settles([](const NonlocalMeans& f, const ConstView& in) {
+    NonlocalMeans settled = f;
+    settled.noise = deviation_of(f, in);
+    settled.strength = chosen_strength(f, in, *settled.noise).value();
+    return settled;
+  });
   d.undivided();
   d.meaning([](const NonlocalMeans& f) {
     return fmt::format("patches {0}x{0} in {1}x{1}", 2 * f.patch + 1, 2 * f.search + 1);

@@ -12,6 +12,7 @@
 #include "core/rows.hpp"
 #include "denoise/least_risk.hpp"
 #include "denoise/total_variation_lanes.hpp"
+#include "denoise/total_variation_steps.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -22,10 +23,6 @@ namespace sieve {
 using namespace internal;
 
 namespace {
-
-// The most iterations that a tile runs by itself before it takes over its neighbors' results. Each iteration looks one
-// pixel farther, so a tile is read with a rim as wide as this.
-constexpr int kTurns = 16;
 
 // What the iterations carry from one to the next, of all channels: the picture, where its momentum takes it, and the
 // dual variables' two components.
@@ -38,36 +35,13 @@ struct State {
   }
 };
 
-struct Step {
-  float dual, share, momentum;
-};
-
-// The steps of the accelerated method: the primal ones become shorter, the dual ones longer.
-class Steps {
- public:
-  explicit Steps(double weight) : weight_(weight), primal_(weight) {}
-  Step next() {
-    const double dual = product_ / (8 * primal_), share = primal_ / (weight_ + primal_),
-                 momentum = 1 / std::sqrt(1 + 1.4 * primal_ / weight_);
-    primal_ *= momentum;
-    return {static_cast<float>(dual), static_cast<float>(share), static_cast<float>(momentum)};
-  }
-  // The product of the step lengths, as a multiple of the bound 1 / L^2. At up to 1 the method is proven to converge;
-  // He, Ma, Xu and Yuan (2022) show it for up to 4/3 where the gap falls, and there it needs half the iterations. The
-  // gap is watched, and the steps go back to 1 where it rises.
-  void be_careful() { product_ = 1; }
-
- private:
-  double weight_, primal_, product_ = 1.3;
-};
-
 // Runs several iterations over a part of the picture and its surroundings in one go down the rows: each iteration
 // follows a row behind the one before, so that only the rows between the first and the last are held.
 class Sweep {
  public:
   // Reads the rectangle `wide` of picture and state (null: the beginning) and stores what comes of its part `inner`.
   void run(const std::vector<ConstView>& f, const State* from, const Rectangle& wide, const Rectangle& inner,
-           float weight, std::span<const Step> steps, State& to) {
+           float weight, std::span<const TvStep> steps, State& to) {
     channels_ = f.size();
     n_ = static_cast<std::size_t>(wide.width);
     weight_ = weight;
@@ -127,7 +101,7 @@ class Sweep {
 
   // One row of one iteration. The sweep goes down the rows, so the row above has finished this iteration while the row
   // below is still one behind: the differences to the row below are to be taken from that older state.
-  void step(const Step& s, int y) {
+  void step(const TvStep& s, int y) {
     const bool last = y + 1 == height_;
     lanes::DualRows r{};
     for (std::size_t c = 0; c < channels_; ++c) {
@@ -154,7 +128,7 @@ class Sweep {
   float* first_ = nullptr;
 };
 
-void iterate(const std::vector<ConstView>& f, const State* from, float weight, std::span<const Step> steps, State& to) {
+void iterate(const std::vector<ConstView>& f, const State* from, float weight, std::span<const TvStep> steps, State& to) {
   const int w = f[0].width(), h = f[0].height(), halo = static_cast<int>(steps.size());
   // What one iteration touches of a row stays in the first cache, all that is held in the second.
   const int wide_side = f.size() == 1 ? 640 : 192, high_side = 1088;
@@ -214,23 +188,16 @@ lanes::Sums account(const std::vector<ConstView>& f, const State& s, float weigh
   return all;
 }
 
-// How many iterations to go on before the gap is looked at again: it falls as the square of their number.
-int turns_ahead(int done, double gap, double tolerance) {
-  if (done == 0 || gap <= 0) return kTurns;
-  const double missing = done * (1.05 * std::sqrt(gap / tolerance) - 1), sweeps = std::ceil(missing / kTurns);
-  return std::clamp(static_cast<int>(std::ceil(missing / std::max(1.0, sweeps))), 4, kTurns);
-}
-
 void solve_group(const std::vector<ConstView>& f, const std::vector<View>& out, const TotalVariation& t, float weight,
                  TotalVariationReport& report) {
   const Shape plane{f[0].width(), f[0].height(), 1};
   State now(plane, f.size()), next(plane, f.size());
-  Steps steps(static_cast<double>(weight));
+  TvSteps steps(static_cast<double>(weight));
   Progress progress(t.iterations);
   int done = 0;
   double gap = 0;
   for (;;) {
-    std::array<Step, kTurns> some{};
+    std::array<TvStep, kTurns> some{};
     const auto turns = static_cast<std::size_t>(
         std::min(turns_ahead(done, report.gap, static_cast<double>(t.tolerance)), t.iterations - done));
     for (std::size_t i = 0; i < turns; ++i) some[i] = steps.next();
@@ -255,6 +222,13 @@ constexpr double kTrialTolerance = 1e-4;
 // Weights in noise deviations of which the best is chosen.
 constexpr float kWeights[] = {0.4F, 0.55F, 0.75F, 1, 1.35F, 1.8F, 2.4F};
 
+ChosenSetting chosen_weight(const TotalVariation& f, const ConstView& in) {
+  return {f, &TotalVariation::weight, in, kWeights, 1e-4F, [](TotalVariation& trial, const Rectangle&) {
+            // What comes through of a small change is more delicate than the result.
+            if (trial.tolerance > kTrialTolerance) trial.tolerance = kTrialTolerance;
+          }};
+}
+
 }  // namespace
 
 Image TotalVariation::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
@@ -265,11 +239,7 @@ void TotalVariation::operator()(const ConstView& in, const View& out) const {
 
 void TotalVariation::solve(const ConstView& in, const View& out, TotalVariationReport& report) const {
   validate(*this, in, out);
-  const ChosenSetting chosen(*this, &TotalVariation::weight, in, kWeights, 1e-4F,
-                             [](TotalVariation& trial, const Rectangle&) {
-                               // What comes through of a small change is more delicate than the result.
-                               if (trial.tolerance > kTrialTolerance) trial.tolerance = kTrialTolerance;
-                             });
+  const ChosenSetting chosen = chosen_weight(*this, in);
   const float strength = chosen.value();
   const int color = in.shape.color_channels();
   const int groups = together ? 1 : color;
@@ -323,6 +293,11 @@ void TotalVariation::describe(Description<TotalVariation>& d) {
   d.wrong(
       "fine texture and smooth slopes matter: texture goes with the noise, and slopes turn into steps; take "
       "nonlocal_means.");
+  d.settles([](const TotalVariation& f, const ConstView& in) {
+    TotalVariation settled = f;
+    settled.weight = chosen_weight(f, in).value();
+    return settled;
+  });
   // What has the least error at the usual deviations.
   d.takes_noise([](TotalVariation& f, float deviation) { f.weight = 0.8F * std::max(1e-6F, deviation); });
   d.field("weight", &TotalVariation::weight, "0..1 scale",

@@ -227,6 +227,11 @@ void WaveletShrink::describe(Description<WaveletShrink>& d) {
     return fmt::format("{} taps, {} levels, {}", taps_of(f.wavelet).low.size(), f.levels,
                        f.undecimated ? "undecimated" : fmt::format("{0}x{0} shifts", f.shifts));
   });
+  d.settles([](const WaveletShrink& f, const ConstView& in) {
+    WaveletShrink settled = f;
+    settled.noise = static_cast<float>(noise_of(f, in));
+    return settled;
+  });
   d.field("wavelet", &WaveletShrink::wavelet, "", "short ones ring less, long ones follow smooth parts better");
   d.field("levels", &WaveletShrink::levels, "", "how often the picture is halved", {1, 12});
   d.field("rule", &WaveletShrink::rule, "", "how the threshold of a band follows from the noise");

@@ -32,6 +32,16 @@ void check(cl_int code, const char* what) {
                           known == std::end(kCodes) ? "it failed" : known->meaning, code));
 }
 
+double seconds_of(const Event& event) {
+  cl_int state = CL_COMPLETE;
+  check(clGetEventInfo(event.get(), CL_EVENT_COMMAND_EXECUTION_STATUS, sizeof state, &state, nullptr), "ask for a result");
+  if (state < 0) check(state, "finish what it began");
+  cl_ulong from = 0, to = 0;
+  check(clGetEventProfilingInfo(event.get(), CL_PROFILING_COMMAND_START, sizeof from, &from, nullptr), "read a clock");
+  check(clGetEventProfilingInfo(event.get(), CL_PROFILING_COMMAND_END, sizeof to, &to, nullptr), "read a clock");
+  return static_cast<double>(to - from) * 1e-9;
+}
+
 std::string text_of(cl_device_id device, cl_device_info what) {
   std::size_t size = 0;
   check(clGetDeviceInfo(device, what, 0, nullptr, &size), "ask for a property of the device");

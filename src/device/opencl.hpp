@@ -37,9 +37,12 @@ class Owned {
 using Context = Owned<cl_context, clReleaseContext>;
 using Queue = Owned<cl_command_queue, clReleaseCommandQueue>;
 using Program = Owned<cl_program, clReleaseProgram>;
-using Kernel = Owned<cl_kernel, clReleaseKernel>;
+using BuiltKernel = Owned<cl_kernel, clReleaseKernel>;
 using Buffer = Owned<cl_mem, clReleaseMemObject>;
 using Event = Owned<cl_event, clReleaseEvent>;
+
+// How long a command took by the device's clock; Error where it failed.
+double seconds_of(const Event& event);
 
 // A property of a device that is a number, or text.
 template <class T>

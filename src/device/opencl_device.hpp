@@ -1,27 +1,25 @@
 #pragma once
 // A device of OpenCL that runs steps of a chain.
 
+#include <algorithm>
+#include <cstdint>
+#include <deque>
 #include <memory>
 #include <mutex>
 #include <vector>
 
-#include "device/launch.hpp"
 #include "device/opencl.hpp"
+#include "device/pass.hpp"
 #include "device/programs.hpp"
 #include "sieve/run/device.hpp"
 
 namespace sieve::internal::device {
 
-// As windows.cl has it.
-struct Place {
-  cl_int width, rows, first, height, border;
-  cl_float fill;
-};
-
 class OpenClDevice : public Device {
  public:
   // `memory`: bytes that may be used, 0 for three quarters of what there is.
   OpenClDevice(const Found& found, std::uint64_t memory);
+  ~OpenClDevice() override;
   std::string name() const override { return name_; }
   bool takes(const Step& step, const Shape& in) const override;
   DeviceFigures run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) override;
@@ -32,23 +30,48 @@ class OpenClDevice : public Device {
   };
   Transfers transfers(std::size_t bytes);
 
- private:
-  friend class StripRun;
-  Buffer buffer(std::size_t bytes, cl_mem_flags flags = CL_MEM_READ_WRITE) const;
-  // Samples that a group shares.
-  std::size_t tile_samples(const Launch& l) const;
-  // Weights, or the numbers of a text.
-  Buffer constants(std::span<const float> numbers) const;
+  // Waits until nobody else works here; a stop may come meanwhile.
+  std::unique_lock<std::timed_mutex> alone();
 
+  Queue queue() const;
+  Buffer buffer(std::size_t bytes) const;
+  // Numbers that kernels only read.
+  Buffer constants(std::vector<float> numbers) const;
+  BuiltKernel kernel(const std::string& source, const std::string& options, const char* name);
+  // Bytes that may be used, and of one buffer.
+  std::size_t memory() const { return memory_; }
+  std::size_t largest() const { return largest_; }
+  // Work items of a group: across, down; of one that adds up.
+  std::size_t across() const { return across_; }
+  std::size_t down() const { return down_; }
+  std::size_t adding() const { return wide_ > 1 ? 1 : std::min<std::size_t>(group_, 64); }
+  std::size_t of_points() const { return std::min<std::size_t>(256, group_); }
+  // Samples of an item that takes several.
+  std::size_t wide() const { return wide_; }
+  // Samples that a group shares in a pass.
+  std::size_t tile_samples(const Pass& pass) const;
+  bool fits(const Pass& pass) const;
+
+  // Waits until less than so many operations are under way, then notes more of them.
+  void wait_for_room(double operations);
+  void under_way(Event event, double operations);
+  // More than that are not launched at once: a twentieth of a second on a slow device.
+  static constexpr double kMostAtOnce = 1e9;
+
+ private:
   std::string name_;
   cl_device_id device_;
   Context context_;
-  Queue queue_;
   std::unique_ptr<Programs> programs_;
   std::size_t memory_, largest_, local_, constants_, group_;
-  std::size_t across_, down_;  // work items of a group
-  std::size_t wide_;           // samples of an item that takes several
-  std::timed_mutex mutex_;     // one run at a time
+  std::size_t across_, down_, wide_;
+  std::timed_mutex mutex_;  // one run at a time
+  struct Launched {
+    Event event;
+    double operations;
+  };
+  std::deque<Launched> launched_;
+  double operations_ = 0;
 };
 
 }  // namespace sieve::internal::device

@@ -114,9 +114,9 @@ cl_program Programs::program(const std::string& source, const std::string& optio
   return it->second.get();
 }
 
-Kernel Programs::kernel(const std::string& source, const std::string& options, const char* name) {
+BuiltKernel Programs::kernel(const std::string& source, const std::string& options, const char* name) {
   cl_int code = CL_SUCCESS;
-  Kernel k(clCreateKernel(program(source, options), name, &code));
+  BuiltKernel k(clCreateKernel(program(source, options), name, &code));
   check(code, "find a kernel of a program");
   return k;
 }

@@ -16,7 +16,7 @@ class Programs {
  public:
   Programs(cl_context context, cl_device_id device);
   // A kernel of a source that is built with options; Error with the compiler's lines where it does not build.
-  Kernel kernel(const std::string& source, const std::string& options, const char* name);
+  BuiltKernel kernel(const std::string& source, const std::string& options, const char* name);
 
  private:
   cl_program program(const std::string& source, const std::string& options);

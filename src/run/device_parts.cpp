@@ -17,9 +17,8 @@ Device::~Device() = default;
 
 namespace internal {
 
-Step DeviceParts::measured(const Step& step, const ConstView& in) const {
-  if (!step.about->measures(step.fields.get())) return step;
-  const std::shared_ptr<void> known = step.about->measured(step.fields.get(), in);
+Step DeviceParts::settled(const Step& step, const ConstView& in) const {
+  const std::shared_ptr<void> known = step.about->settled(step.fields.get(), in);
   return known ? Step{step.about, known} : step;
 }
 
@@ -56,7 +55,7 @@ void DeviceParts::run(const Schedule& schedule, const ConstView& in, const View&
   const auto takes = [&](std::size_t i) { return device.takes(all[i].step, all[i].in); };
   for (std::size_t i = 0; i < all.size();) {
     checkpoint();
-    std::vector<Step> together = {measured(all[i].step, current)};
+    std::vector<Step> together = {settled(all[i].step, current)};
     const bool there = device.takes(together[0], all[i].in);
     if (there) {
       note_measured(all[i].step, together[0]);
@@ -64,10 +63,8 @@ void DeviceParts::run(const Schedule& schedule, const ConstView& in, const View&
       together[0] = all[i].step;
     }
     std::size_t next = i + 1;
-    // What a step measures is known only when the one before is done.
-    while (next < all.size() && takes(next) == there &&
-           !(there && all[next].step.about->measures(all[next].step.fields.get())))
-      together.push_back(all[next++].step);
+    // What a step finds out on processors is known only when the one before is done.
+    while (next < all.size() && takes(next) == there) together.push_back(all[next++].step);
     Image made;
     View to = out;
     if (next < all.size()) {

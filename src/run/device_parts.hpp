@@ -26,8 +26,8 @@ struct DeviceParts {
   void run(const Schedule& schedule, const ConstView& in, const View& out);
 
  private:
-  // A step with what it measures in the picture that it gets.
-  Step measured(const Step& step, const ConstView& in) const;
+  // A step with what it finds out in the picture that it gets.
+  Step settled(const Step& step, const ConstView& in) const;
   void run_on_device(std::span<const Step> steps, std::size_t first, const ConstView& in, const View& out);
 };
 

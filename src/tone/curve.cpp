@@ -103,6 +103,12 @@ double CurvePoints::operator()(double v) const {
          t * t * (3 - 2 * t) * y_[i + 1] - t * t * (1 - t) * h * slope_[i + 1];
 }
 
+std::vector<CurvePoints::Knot> CurvePoints::knots() const {
+  std::vector<Knot> all;
+  for (std::size_t i = 0; i < x_.size(); ++i) all.push_back({x_[i], y_[i], slope_[i]});
+  return all;
+}
+
 CurvePoints TextValue<CurvePoints>::parse(std::string_view s, const Resources& r) {
   if (!s.starts_with('@')) return CurvePoints::parse(s);
   return CurvePoints::parse(r.open_text(std::string(s.substr(1))));

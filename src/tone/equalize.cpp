@@ -5,6 +5,7 @@
 
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
+#include "tone/level_map.hpp"
 #include "tone/tone_map.hpp"
 
 namespace sieve {
@@ -16,25 +17,11 @@ std::span<const std::pair<const char*, ColorBy>> ChoiceNames<ColorBy>::all() {
   return names;
 }
 
-namespace {
-
-int levels_of(const ConstView& in, int wished) {
-  return wished > 0 ? wished : in.white_level > 0 ? static_cast<int>(in.white_level) + 1 : 256;
-}
-
-}  // namespace
-
-std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) {
-  require_input(in, "level_table");
-  if (levels != 0 && (levels < 2 || levels > 65536))
-    throw InvalidArgument(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
-  ConstView by_levels = in;
-  by_levels.white_level = static_cast<std::uint32_t>(levels_of(in, levels) - 1);
-  Histogram h = histogram(by_levels, {.channel = channel});
+std::vector<LevelRow> internal::level_rows(Histogram h) {
   h.counts.front() += h.below;
   h.counts.back() += h.above;
   const auto probabilities = h.probabilities(), cumulative = h.cumulative();
-  const double top = static_cast<double>(by_levels.white_level);
+  const double top = static_cast<double>(h.counts.size() - 1);
   std::vector<LevelRow> table(h.counts.size());
   for (std::size_t k = 0; k < table.size(); ++k) {
     LevelRow& r = table[k];
@@ -45,25 +32,37 @@ std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) 
   return table;
 }
 
+std::vector<float> internal::level_map(const std::vector<LevelRow>& table) {
+  const float top = static_cast<float>(table.size() - 1);
+  std::vector<float> map;
+  std::size_t before = 0, after = 0;
+  for (const LevelRow& r : table) {
+    map.push_back(static_cast<float>(r.mapped) / top);
+    before += r.count > 0;
+    after += r.new_count > 0;
+  }
+  if (after < before)
+    note(fmt::format("{} levels became {}: those that fell together cannot be told apart again", before, after));
+  return map;
+}
+
+std::vector<LevelRow> level_table(const ConstView& in, int channel, int levels) {
+  require_input(in, "level_table");
+  if (levels != 0 && (levels < 2 || levels > 65536))
+    throw InvalidArgument(fmt::format("level_table: levels={}: give 2 to 65536, or 0 for those of the source", levels));
+  ConstView by_levels = in;
+  by_levels.white_level = static_cast<std::uint32_t>(levels_of(in.white_level, levels) - 1);
+  return level_rows(histogram(by_levels, {.channel = channel}));
+}
+
 Image Equalize::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 void Equalize::operator()(const ConstView& in, const View& out) const {
   validate(*this, in, out);
-  const int count = levels_of(in, levels.value_or(0));
+  const int count = levels_of(in.white_level, levels.value_or(0));
   const float top = static_cast<float>(count - 1);
   std::vector<std::vector<float>> maps;
-  for (int i = 0; i < maps_needed(in.shape, color); ++i) {
-    const auto table = level_table(in, measured_channel(in.shape, color, i), count);
-    std::vector<float> map;
-    std::size_t before = 0, after = 0;
-    for (const LevelRow& r : table) {
-      map.push_back(static_cast<float>(r.mapped) / top);
-      before += r.count > 0;
-      after += r.new_count > 0;
-    }
-    if (after < before)
-      note(fmt::format("{} levels became {}: those that fell together cannot be told apart again", before, after));
-    maps.push_back(std::move(map));
-  }
+  for (int i = 0; i < maps_needed(in.shape, color); ++i)
+    maps.push_back(level_map(level_table(in, measured_channel(in.shape, color, i), count)));
   if (in.white_level == 0)
     note(fmt::format("float samples were sorted into {} levels: give levels= for finer steps", count));
   map_tones(in, out, color, [&](int map, int, const float* from, float* to, std::size_t n) {

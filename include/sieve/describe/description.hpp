@@ -76,6 +76,11 @@ class FilterDescription {
   /// A copy of the filter with what it would measure in this picture given as parameters; null where the description
   /// names no such function.
   std::shared_ptr<void> measured(const void* filter, const ConstView& in) const;
+  /// A copy of the filter with all that it would find out by itself in this picture given as parameters, so that a
+  /// device can do its work; null where its description names no such function.
+  std::shared_ptr<void> settled(const void* filter, const ConstView& in) const {
+    return settled_ ? settled_(filter, in) : measured(filter, in);
+  }
   /// The reach, where the results of parts of the picture, put together, are the whole result bit for bit: nothing for
   /// a whole picture, a wrapped or shrinking or growing border, and what is described as undivided().
   std::optional<int> part_margin(const void* filter) const;
@@ -153,7 +158,7 @@ class FilterDescription {
   std::function<const SharedImage&(const void*)> second_;
   std::function<std::optional<int>(const void*)> reach_;
   std::function<bool(const void*)> measures_;
-  std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_;
+  std::function<std::shared_ptr<void>(const void*, const ConstView&)> measured_, settled_;
   std::function<bool(const void*)> by_range_;
   std::function<std::shared_ptr<void>(const void*, float, float)> with_range_;
   std::function<Shape(const void*, const Shape&)> shape_;
@@ -380,6 +385,16 @@ class Description : public FilterDescription {
       return std::make_shared<T>(std::invoke(measured_of, of(f), in));
     };
     return measures(measures_of);
+  }
+  /// `settled(filter, in)` is the filter with all that it would find out by itself in a picture given as parameters: a
+  /// denoiser with its noise and strength. A device asks for it before it takes the picture; what measures() names
+  /// serves it, too.
+  template <class Settled>
+  Description& settles(Settled settled_of) {
+    settled_ = [settled_of](const void* f, const ConstView& in) -> std::shared_ptr<void> {
+      return std::make_shared<T>(std::invoke(settled_of, of(f), in));
+    };
+    return *this;
   }
   /// Where `when(filter)` is true, what it measures is the range of the samples alone: `with_range(filter, low, high)`
   /// is the filter for a picture whose smallest and largest finite sample of the color channels these are (+infinity

@@ -51,6 +51,12 @@ class CurvePoints {
   /// The curve at a level.
   double operator()(double level) const;
   const std::string& text() const { return text_; }
+  /// A point of the curve, and how steep it is there.
+  struct Knot {
+    double level, becomes, slope;
+  };
+  /// All points, by rising level: between two of them the curve is the cubic that fits both, beyond the ends straight.
+  std::vector<Knot> knots() const;
 
  private:
   std::string text_;
