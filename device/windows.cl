@@ -1,3 +1,12 @@
+// What has no weight is left out, infinite or not: ZEROS are a bit a tap, ALL_TAPS says that there is none.
+#if defined(ALL_TAPS)
+#define COUNTS(k) 1
+#elif defined(ZEROS)
+#define COUNTS(k) (!(ZEROS >> (k) & 1))
+#else
+#define COUNTS(k) (weights[k] != 0)
+#endif
+
 // Correlation with weights by rows from the upper left: TAPS_ACROSS x TAPS_DOWN of them are known when this is built, so
 // that loops over few of them are laid out flat. A group shares the samples that its items see.
 #ifdef TAPS_ACROSS
@@ -19,7 +28,8 @@ kernel void weigh(global const float* in, global float* out, Place p, constant f
     FLAT for (int i = 0; i < TAPS_ACROSS; ++i) {
       Some v = GET(from + j * across + i);
       FLAT for (int r = 0; r < HIGH; ++r) {
-        if (j - r >= 0 && j - r < TAPS_DOWN) sum[r] = fma((Some)weights[(j - r) * TAPS_ACROSS + i], v, sum[r]);
+        if (j - r >= 0 && j - r < TAPS_DOWN && COUNTS((j - r) * TAPS_ACROSS + i))
+          sum[r] = fma((Some)weights[(j - r) * TAPS_ACROSS + i], v, sum[r]);
       }
     }
   }
@@ -28,23 +38,28 @@ kernel void weigh(global const float* in, global float* out, Place p, constant f
 }
 #endif
 
-// Weighted sums along x or y, for kernels that are the product of a row and a column.
+// Weighted sums along x or y, for kernels that are the product of a row and a column. Short ones are laid out flat:
+// FIXED_TAPS is known then when this is built.
+#ifdef FIXED_TAPS
+#define LENGTH FIXED_TAPS
+#define EACH_TAP _Pragma("unroll")
+#else
+#define LENGTH taps
+#define EACH_TAP
+#endif
+#define EACH_ROW _Pragma("unroll") for (int r = 0; r < HIGH; ++r)
 kernel void along_row(global const float* in, global float* out, Place p, constant float* weights, int taps, int anchor,
                       local float* tile) {
-  int across = get_local_size(0) * WIDE + taps - 1;
-  fill(in + PLANE, tile, GROUP_LEFT - anchor,
-       GROUP_TOP + p.first, across, get_local_size(1) * HIGH, p);
+  int across = get_local_size(0) * WIDE + LENGTH - 1;
+  fill(in + PLANE, tile, GROUP_LEFT - anchor, GROUP_TOP + p.first, across, get_local_size(1) * HIGH, p);
   if (X * WIDE >= p.width || Y * HIGH >= p.rows) return;
   local const float* from = tile + get_local_id(1) * HIGH * across + get_local_id(0) * WIDE;
-  Some a = 0, b = 0, c = 0, d = 0;
-  for (int i = 0; i < taps; ++i, ++from) {
+  Some sum[HIGH] = {0, 0, 0, 0};
+  EACH_TAP for (int i = 0; i < LENGTH; ++i) {
+    if (!COUNTS(i)) continue;
     Some w = weights[i];
-    a = fma(w, GET(from), a);
-    b = fma(w, GET(from + across), b);
-    c = fma(w, GET(from + 2 * across), c);
-    d = fma(w, GET(from + 3 * across), d);
+    EACH_ROW sum[r] = fma(w, GET(from + r * across + i), sum[r]);
   }
-  Some sum[HIGH] = {a, b, c, d};
   for (int r = 0; r < HIGH && Y * HIGH + r < p.rows; ++r)
     put(sum[r], out + PLANE + (size_t)(Y * HIGH + r) * p.width, X * WIDE, p.width);
 }
@@ -54,27 +69,24 @@ kernel void along_column(global const float* in, global float* out, Place p, con
   if (x >= p.width || rows <= 0) return;
   global const float* plane = in + PLANE;
   global float* to = out + PLANE + (size_t)y * p.width;
-  bool within = top >= p.first && top + taps + HIGH - 1 <= p.first + p.rows && rows == HIGH;
+  bool within = top >= p.first && top + LENGTH + HIGH - 1 <= p.first + p.rows && rows == HIGH;
   if (within && x + WIDE <= p.width) {
     global const float* from = plane + (size_t)(top - p.first) * p.width + x;
-    Some a = 0, b = 0, c = 0, d = 0;
-    for (int j = 0; j < taps + HIGH - 1; ++j, from += p.width) {
+    Some sum[HIGH] = {0, 0, 0, 0};
+    EACH_TAP for (int j = 0; j < LENGTH + HIGH - 1; ++j, from += p.width) {
       Some v = GET(from);
-      if (j < taps) a = fma((Some)weights[j], v, a);
-      if (j >= 1 && j < taps + 1) b = fma((Some)weights[j - 1], v, b);
-      if (j >= 2 && j < taps + 2) c = fma((Some)weights[j - 2], v, c);
-      if (j >= 3) d = fma((Some)weights[j - 3], v, d);
+      EACH_ROW {
+        if (j >= r && j < LENGTH + r && COUNTS(j - r)) sum[r] = fma((Some)weights[j - r], v, sum[r]);
+      }
     }
-    PUT(a, to + x);
-    PUT(b, to + p.width + x);
-    PUT(c, to + 2 * p.width + x);
-    PUT(d, to + 3 * p.width + x);
+    EACH_ROW PUT(sum[r], to + (size_t)r * p.width + x);
     return;
   }
   for (int r = 0; r < rows; ++r) {
     for (int i = x; i < min(x + WIDE, p.width); ++i) {
       float sum = 0;
-      for (int j = 0; j < taps; ++j) {
+      for (int j = 0; j < LENGTH; ++j) {
+        if (weights[j] == 0) continue;
         int row = strip_row(top + r + j, p);
         sum = fma(weights[j], row < 0 ? p.fill : plane[(size_t)row * p.width + i], sum);
       }
@@ -94,11 +106,14 @@ kernel void weigh_apart(global const float* in, global float* out, Place p, Plac
   if (x >= 0 && y >= 0 && x + taps_across <= p.width && y + taps_down <= p.rows) {
     for (int j = 0; j < taps_down; ++j) {
       for (int i = 0; i < taps_across; ++i)
-        sum = fma(weights[j * taps_across + i], plane[(size_t)(y + j) * p.width + x + i], sum);
+        if (weights[j * taps_across + i] != 0)
+          sum = fma(weights[j * taps_across + i], plane[(size_t)(y + j) * p.width + x + i], sum);
     }
   } else {
     for (int j = 0; j < taps_down; ++j) {
-      for (int i = 0; i < taps_across; ++i) sum = fma(weights[j * taps_across + i], sample(plane, x + i, y + j, p), sum);
+      for (int i = 0; i < taps_across; ++i)
+        if (weights[j * taps_across + i] != 0)
+          sum = fma(weights[j * taps_across + i], sample(plane, x + i, y + j, p), sum);
     }
   }
   out[((size_t)get_global_id(2) * result.rows + Y) * result.width + X] = sum;

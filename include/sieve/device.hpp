@@ -52,8 +52,8 @@ struct Speeds {
 /// is not 16 to 16384; Error where the device fails.
 [[nodiscard]] Speeds measure(std::string_view which = "", int side = 2048);
 
-// Figures of a picture, worked out on the device: its color channels go up, numbers come back. Of single precision within
-// a row, and of double beyond. InvalidArgument for a device that open() did not make; Error where it fails.
+// Figures of a picture, worked out on the device: its color channels go up, numbers come back. Of single precision
+// within a row, and of double beyond. InvalidArgument for a device that open() did not make; Error where it fails.
 
 /// As sieve::statistics(), of the color channels. O(samples).
 [[nodiscard]] std::vector<ChannelStatistics> statistics(Device& device, const ConstView& in);

@@ -128,7 +128,8 @@ class Sweep {
   float* first_ = nullptr;
 };
 
-void iterate(const std::vector<ConstView>& f, const State* from, float weight, std::span<const TvStep> steps, State& to) {
+void iterate(const std::vector<ConstView>& f, const State* from, float weight, std::span<const TvStep> steps,
+             State& to) {
   const int w = f[0].width(), h = f[0].height(), halo = static_cast<int>(steps.size());
   // What one iteration touches of a row stays in the first cache, all that is held in the second.
   const int wide_side = f.size() == 1 ? 640 : 192, high_side = 1088;

@@ -47,7 +47,8 @@ Buffer Lane::take(std::size_t bytes) {
   const auto it = std::find_if(free_.begin(), free_.end(), [&](const Held& h) { return h.bytes == bytes; });
   if (it == free_.end()) {
     // Others are of no use any more once sizes change.
-    if (free_.size() > 16) free_.erase(free_.begin());
+    constexpr std::size_t kMost = 16;
+    if (free_.size() > kMost) free_.erase(free_.begin());
     return device_.buffer(bytes);
   }
   Buffer b = std::move(it->buffer);
@@ -55,6 +56,12 @@ Buffer Lane::take(std::size_t bytes) {
   return b;
 }
 void Lane::give_back(Buffer buffer, std::size_t bytes) { free_.push_back({std::move(buffer), bytes}); }
+
+void Lane::keep(std::size_t bytes) {
+  constexpr std::size_t kFew = 3;
+  std::erase_if(free_, [&](const Held& h) { return h.bytes != bytes; });
+  if (free_.size() > kFew) free_.erase(free_.begin() + kFew, free_.end());
+}
 
 void Lane::note(Event event, Kind kind, std::size_t step) { noted_.push_back({std::move(event), kind, step}); }
 
@@ -105,8 +112,8 @@ Buffer Bench::set_numbers(const BuiltKernel& kernel, cl_uint& at, const Pass& pa
 
 void Bench::run(const Pass& pass, std::initializer_list<const Planes*> from, std::initializer_list<const Planes*> to) {
   const bool own = pass.form.has_value();
-  const BuiltKernel kernel = device_.kernel(own ? source_of_window(*pass.form) : source_of_file(pass.file), pass.options,
-                                            own ? "own" : pass.kernel.c_str());
+  const BuiltKernel kernel = device_.kernel(own ? source_of_window(*pass.form) : source_of_file(pass.file),
+                                            pass.options, own ? "own" : pass.kernel.c_str());
   cl_uint at = 0;
   set_planes(kernel, at, from);
   set_planes(kernel, at, to);
@@ -133,7 +140,8 @@ void Bench::run(const Pass& pass, std::initializer_list<const Planes*> from, std
 void Bench::launch(const BuiltKernel& kernel, const std::array<std::size_t, 3>& global,
                    const std::array<std::size_t, 3>& local, double operations, bool counted) {
   const std::size_t groups = global[1] / local[1],
-                    bands = std::min(groups, static_cast<std::size_t>(std::ceil(operations / OpenClDevice::kMostAtOnce)));
+                    bands =
+                        std::min(groups, static_cast<std::size_t>(std::ceil(operations / OpenClDevice::kMostAtOnce)));
   for (std::size_t b = 0; b < std::max<std::size_t>(1, bands); ++b) {
     const std::size_t from = groups * b / std::max<std::size_t>(1, bands),
                       to = groups * (b + 1) / std::max<std::size_t>(1, bands);
@@ -231,8 +239,7 @@ void Bench::download(const Planes& from, int at, int rows, const View& to, int r
   ++told_.downloads;
 }
 
-void Bench::move(const ConstView& view, int row, const Planes& planes, int at, int count, int channel,
-                 Lane::Kind way) {
+void Bench::move(const ConstView& view, int row, const Planes& planes, int at, int count, int channel, Lane::Kind way) {
   // Rows that lie the other way round go one by one.
   const int together = view.row_stride >= view.width() ? count : 1;
   const std::size_t wide = static_cast<std::size_t>(view.width()) * sizeof(float),
@@ -266,8 +273,8 @@ void Bench::read(cl_mem memory, std::size_t bytes, void* to) {
 
 std::vector<float> Bench::of_rows(const Pass& pass, std::initializer_list<const Planes*> from, std::size_t each) {
   const Planes& first = **from.begin();
-  const std::size_t groups = static_cast<std::size_t>(first.place().rows) *
-                             static_cast<std::size_t>(pass.joint ? 1 : first.count());
+  const std::size_t groups =
+      static_cast<std::size_t>(first.place().rows) * static_cast<std::size_t>(pass.joint ? 1 : first.count());
   const BuiltKernel kernel = device_.kernel(source_of_file(pass.file), pass.options, pass.kernel.c_str());
   const Buffer found = device_.buffer(groups * each * sizeof(float));
   cl_uint at = 0;
@@ -300,8 +307,8 @@ std::vector<cl_uint> Bench::counts(const Pass& pass, const Planes& from, std::si
   set(kernel, at, from.place());
   const Buffer constants = set_numbers(kernel, at, pass);
   const auto rows = static_cast<std::size_t>(from.place().rows);
-  launch(kernel, {items(static_cast<std::size_t>(from.place().width), 1, device_.across()),
-                  items(rows, 1, device_.down()), 1},
+  launch(kernel,
+         {items(static_cast<std::size_t>(from.place().width), 1, device_.across()), items(rows, 1, device_.down()), 1},
          {device_.across(), device_.down(), 1}, 0, false);
   std::vector<cl_uint> all(bins);
   read(found.get(), bins * sizeof(cl_uint), all.data());

@@ -35,6 +35,8 @@ class Lane {
   // Memory of at least so many bytes, which has been given back or is new.
   Buffer take(std::size_t bytes);
   void give_back(Buffer buffer, std::size_t bytes);
+  // Frees what has been given back, but a few buffers of that size for the next run.
+  void keep(std::size_t bytes);
 
   enum class Kind { up, kernel, down };
   // Notes a command, for its time; `step` of the run.
@@ -73,9 +75,7 @@ class Planes {
   const Place& place() const { return place_; }
   int count() const { return count_; }
   // Samples of one plane.
-  std::size_t samples() const {
-    return static_cast<std::size_t>(place_.width) * static_cast<std::size_t>(place_.rows);
-  }
+  std::size_t samples() const { return static_cast<std::size_t>(place_.width) * static_cast<std::size_t>(place_.rows); }
 
  private:
   void swap(Planes& other) noexcept;
@@ -103,9 +103,7 @@ class Bench {
   // Planes like the picture, or as many as are wanted of its size.
   Planes spare() { return {lane_, picture_.place(), picture_.count()}; }
   Planes spare(int planes) { return {lane_, picture_.place(), planes}; }
-  Planes spare(int width, int height, int planes) {
-    return {lane_, {width, height, 0, height, 0, 0}, planes};
-  }
+  Planes spare(int width, int height, int planes) { return {lane_, {width, height, 0, height, 0, 0}, planes}; }
 
   // Runs a pass. Where `to` has other sides than `from`, its kernel is told them after the place.
   void run(const Pass& pass, std::initializer_list<const Planes*> from, std::initializer_list<const Planes*> to);
@@ -124,8 +122,8 @@ class Bench {
   void upload(const ConstView& from, int row, const Planes& to);
   void download(const Planes& from, int at, int rows, const View& to, int row);
 
-  // What a kernel adds up of every row of every plane, `each` numbers a row, in the order of planes and rows. The kernel
-  // takes the planes, where to put the numbers, the place, and what the pass says.
+  // What a kernel adds up of every row of every plane, `each` numbers a row, in the order of planes and rows. The
+  // kernel takes the planes, where to put the numbers, the place, and what the pass says.
   std::vector<float> of_rows(const Pass& pass, std::initializer_list<const Planes*> from, std::size_t each);
   // The same, all rows added up in double.
   std::vector<double> sums(const Pass& pass, std::initializer_list<const Planes*> from, std::size_t each);
@@ -142,8 +140,8 @@ class Bench {
   void set_planes(const BuiltKernel& kernel, cl_uint& at, std::initializer_list<const Planes*> planes) const;
   Buffer set_numbers(const BuiltKernel& kernel, cl_uint& at, const Pass& pass) const;
   // Kernels that take long go in bands of the second dimension, so that a stop need not wait for them.
-  void launch(const BuiltKernel& kernel, const std::array<std::size_t, 3>& global, const std::array<std::size_t, 3>& local,
-              double operations, bool counted);
+  void launch(const BuiltKernel& kernel, const std::array<std::size_t, 3>& global,
+              const std::array<std::size_t, 3>& local, double operations, bool counted);
   void launch_points(std::span<const Point> points, std::span<const Planes* const> seconds, const Planes& from,
                      const Planes& to);
   // Rows of one channel between a view and planes.

@@ -30,8 +30,8 @@ class Forms {
   std::map<const FilterDescription*, std::function<Made(const void*, const Shape&)>> all_;
 };
 
-void add_points(Forms& forms);    // tone, color, arithmetic
-void add_windows(Forms& forms);   // spatial, rank, sharpen
+void add_points(Forms& forms);   // tone, color, arithmetic
+void add_windows(Forms& forms);  // spatial, rank, sharpen
 void add_denoisers(Forms& forms);
 void add_transforms(Forms& forms);
 void add_measured(Forms& forms);  // what measures the picture on the device

@@ -102,7 +102,8 @@ class Variation {
     int done = 0;
     double gap = 0, share = 0, objective = 0;
     for (;;) {
-      const int turns = std::min(turns_ahead(done, share, static_cast<double>(number(f_.tolerance))), f_.iterations - done);
+      const int turns =
+          std::min(turns_ahead(done, share, static_cast<double>(number(f_.tolerance))), f_.iterations - done);
       for (int i = 0; i < turns; ++i) iterate(steps.next(), in, u, ahead, x, y);
       done += turns;
       progress.add(turns);

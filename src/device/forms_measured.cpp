@@ -21,8 +21,7 @@ Point line(const Stretch& f, float low, float high) {
   const double slope = flat ? 0
                             : (static_cast<double>(number(f.to_high)) - static_cast<double>(number(f.to_low))) /
                                   (static_cast<double>(high) - static_cast<double>(low));
-  return {.text = "(v - n[0]) * n[1] + n[2]",
-          .numbers = {flat ? 0 : low, static_cast<float>(slope), number(f.to_low)}};
+  return {.text = "(v - n[0]) * n[1] + n[2]", .numbers = {flat ? 0 : low, static_cast<float>(slope), number(f.to_low)}};
 }
 
 Made stretch(const Stretch& f, const Shape&) {
@@ -63,10 +62,7 @@ Made equalize(const Equalize& f, const Shape&) {
     }
     const Planes table = bench.numbers(tables);
     Planes to = bench.spare(from.count());
-    bench.run({.file = "tables",
-               .kernel = "look_up",
-               .integers = {levels},
-               .reals = {static_cast<float>(levels - 1)}},
+    bench.run({.file = "tables", .kernel = "look_up", .integers = {levels}, .reals = {static_cast<float>(levels - 1)}},
               {&from, &table}, {&to});
     if (!by_luma) return bench.become(std::move(to));
     Planes lit = bench.spare();

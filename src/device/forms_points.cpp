@@ -46,7 +46,8 @@ void add_levels(Forms& forms) {
   });
   forms.add<Invert>([](const Invert&, const Shape&) { return sample("1 - v"); });
   forms.add<Absolute>([](const Absolute&, const Shape&) { return sample("fabs(v)"); });
-  forms.add<Solarize>([](const Solarize& f, const Shape&) { return sample("v > n[0] ? 1 - v : v", {number(f.level)}); });
+  forms.add<Solarize>(
+      [](const Solarize& f, const Shape&) { return sample("v > n[0] ? 1 - v : v", {number(f.level)}); });
   forms.add<Clip>([](const Clip& f, const Shape&) {
     return sample("isnan(v) ? v : clamp(v, n[0], n[1])", {number(f.low), number(f.high)});
   });
@@ -65,7 +66,8 @@ void add_levels(Forms& forms) {
 }
 
 void add_curves(Forms& forms) {
-  forms.add<Gamma>([](const Gamma& f, const Shape&) { return sample("odd(v, power(fabs(v), n[0]))", {number(f.exponent)}); });
+  forms.add<Gamma>(
+      [](const Gamma& f, const Shape&) { return sample("odd(v, power(fabs(v), n[0]))", {number(f.exponent)}); });
   forms.add<Logarithm>([](const Logarithm& f, const Shape&) {
     const float k = number(f.strength);
     return sample("odd(v, log_one_plus(n[0] * fabs(v)) * n[1])",

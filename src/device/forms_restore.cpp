@@ -20,14 +20,19 @@ constexpr std::size_t kMostTaps = 31 * 31;
 class Iteration {
  public:
   Iteration(const RichardsonLucy& f, const sieve::Kernel& psf, Bench& bench)
-      : f_(f), bench_(bench), blur_(weighed(psf.turned(), f.border, 0).value()), back_(weighed(psf, f.border, 0).value()) {}
+      : f_(f),
+        bench_(bench),
+        blur_(weighed(psf.turned(), f.border, 0).value()),
+        back_(weighed(psf, f.border, 0).value()) {}
 
   Planes run(const Planes& given, int channel) const {
     const auto samples = static_cast<double>(given.samples());
     Planes g = bench_.spare(1), zero = bench_.spare(1);
     bench_.set_to_zero(zero);
     bench_.combine("fmax(v, w)", {}, given, zero, g);
-    const std::vector<double> sums = bench_.sums({.file = "figures", .kernel = "sum_of_rows", .integers = {0, g.place().width}}, {&g}, 1),
+    const std::vector<double> sums = bench_.sums(
+                                  {.file = "figures", .kernel = "sum_of_rows", .integers = {0, g.place().width}}, {&g},
+                                  1),
                               squares = bench_.sums({.file = "figures", .kernel = "squares"}, {&g}, 1);
     const double mean = sums[0] / samples,
                  enough = static_cast<double>(number(f_.tolerance)) *
@@ -59,7 +64,8 @@ class Iteration {
       bench_.combine("fmax(0.0f, v * w)", {}, start, blurred, u);
       if (smoothness > 0) {
         bench_.run({.file = "variation", .kernel = "normals", .reals = {soft}}, {&u}, {&x, &y});
-        bench_.run({.file = "variation", .kernel = "smooth_quotient", .reals = {static_cast<float>(smoothness)}}, {&u, &x, &y}, {&blurred});
+        bench_.run({.file = "variation", .kernel = "smooth_quotient", .reals = {static_cast<float>(smoothness)}},
+                   {&u, &x, &y}, {&blurred});
         std::swap(u, blurred);
       }
       ++done;

@@ -108,9 +108,7 @@ class Wavelets {
     if (!t_.symmetric) return (n + static_cast<int>(t_.low.size()) - 1) / 2;
     return high ? n / 2 : (n + 1) / 2;
   }
-  Border border() const {
-    return t_.symmetric ? Border::reflect : undecimated_ ? Border::wrap : Border::mirror;
-  }
+  Border border() const { return t_.symmetric ? Border::reflect : undecimated_ ? Border::wrap : Border::mirror; }
 
   Planes split(const Planes& in, const std::vector<double>& taps, int at, int level, bool along_row, int width,
                int height) const {
@@ -127,7 +125,9 @@ class Wavelets {
   Planes join(const Planes& low, const Planes& high, int level, bool along_row, int width, int height) const {
     Planes to = bench_.spare(width, height, low.count());
     if (width == 0 || height == 0) return to;
-    Pass p{.file = "wavelet", .kernel = undecimated_ ? "join_all" : "join", .numbers = floats(t_.low_back),
+    Pass p{.file = "wavelet",
+           .kernel = undecimated_ ? "join_all" : "join",
+           .numbers = floats(t_.low_back),
            .border = border()};
     const std::vector<float> highs = floats(t_.high_back);
     p.numbers.insert(p.numbers.end(), highs.begin(), highs.end());
@@ -154,16 +154,14 @@ double universal(double n, double s) { return s * std::sqrt(2 * std::log(std::ma
 
 // The least estimated risk, of sizes counted in fine bins: wavelet_shrink on processors sorts the sizes.
 double least_risk(Bench& bench, const Planes& band, int plane, double energy, double s) {
-  constexpr std::size_t kBins = 65536;
+  constexpr std::size_t kBins = 1 << 18;
   const auto n = static_cast<double>(band.samples());
   const double most = universal(n, s), noise = s * s;
   if (energy / (n * noise) - 1 <= std::pow(std::log2(n), 1.5) / std::sqrt(n)) return most;
   const auto top = static_cast<float>(most), scale = static_cast<float>(kBins / most);
-  const auto counts = bench.counts({.file = "tables",
-                                    .kernel = "count_sizes",
-                                    .integers = {plane, static_cast<int>(kBins)},
-                                    .reals = {top, scale}},
-                                   band, kBins);
+  const auto counts = bench.counts(
+      {.file = "tables", .kernel = "count_sizes", .integers = {plane, static_cast<int>(kBins)}, .reals = {top, scale}},
+      band, kBins);
   double best = n * noise, at = 0, count = 0, squares = 0;
   for (std::size_t i = 0; i < kBins; ++i) {
     if (counts[i] == 0) continue;
@@ -187,7 +185,8 @@ void shrink(Bench& bench, const WaveletShrink& f, Planes& band, double s) {
   const std::size_t height = rows.size() / static_cast<std::size_t>(band.count());
   for (int c = 0; c < band.count(); ++c) {
     double energy = 0;
-    for (std::size_t y = 0; y < height; ++y) energy += static_cast<double>(rows[static_cast<std::size_t>(c) * height + y]);
+    for (std::size_t y = 0; y < height; ++y)
+      energy += static_cast<double>(rows[static_cast<std::size_t>(c) * height + y]);
     const double detail = energy / n - s * s;
     const double t = f.rule == ThresholdRule::universal ? universal(n, s)
                      : f.rule == ThresholdRule::sure    ? least_risk(bench, band, c, energy, s)
@@ -242,9 +241,7 @@ Made wavelet_shrink(const WaveletShrink& f, const Shape& in) {
           : 0;
   const double larger = (1 + 2 * margin / in.width) * (1 + 2 * margin / in.height);
   w.buffers = 3 + larger * (f.undecimated ? 3.0 * f.levels + 4 : 4);
-  w.run = [f](Bench& bench) {
-    on_finite(bench, [&](const Planes& finite) { return shrunk(bench, f, finite); });
-  };
+  w.run = [f](Bench& bench) { on_finite(bench, [&](const Planes& finite) { return shrunk(bench, f, finite); }); };
   return w;
 }
 

@@ -26,8 +26,12 @@ Made weighed_apart(const FilterDescription& about, const void* f, const sieve::K
   Pass p{.file = "windows", .kernel = "weigh_apart", .numbers = floats(k.taps())};
   // Where the window of the first result begins.
   const bool inner = border == Border::inside;
-  const int left = inner ? 0 : border == Border::full ? 1 - k.width() : -k.anchor_x(),
-            top = inner ? 0 : border == Border::full ? 1 - k.height() : -k.anchor_y();
+  const int left = inner                    ? 0
+                   : border == Border::full ? 1 - k.width()
+                                            : -k.anchor_x(),
+            top = inner                    ? 0
+                  : border == Border::full ? 1 - k.height()
+                                           : -k.anchor_y();
   p.integers = {k.width(), k.height(), left, top, stride};
   p.resizes = true;
   p.operations = 4.0 * k.width() * k.height();
@@ -67,8 +71,9 @@ void add_smoothing(Forms& forms) {
   forms.add<Convolve>([](const Convolve& f, const Shape& in) { return convolved(f, f.kernel.turned(), in); });
   forms.add<Correlate>([](const Correlate& f, const Shape& in) { return convolved(f, f.kernel, in); });
   forms.add<Gaussian>([](const Gaussian& f, const Shape&) {
-    return in_turn_of(weighed(
-        f.sigma == 0 ? sieve::Kernel() : sieve::Kernel::gaussian(static_cast<double>(number(f.sigma))), f.border, f.fill));
+    return in_turn_of(
+        weighed(f.sigma == 0 ? sieve::Kernel() : sieve::Kernel::gaussian(static_cast<double>(number(f.sigma))),
+                f.border, f.fill));
   });
   forms.add<Box>([](const Box& f, const Shape&) -> Made {
     if (f.radius > kFarthestMean) return std::nullopt;
@@ -189,32 +194,64 @@ void add_sharpeners(Forms& forms) {
 
 }  // namespace
 
+namespace {
+
+// Which taps are 0, as far as a program can be built for that.
+std::string zeros_of(const std::vector<double>& taps) {
+  std::uint64_t bits = 0;
+  bool any = false;
+  for (std::size_t i = 0; i < taps.size(); ++i) {
+    if (taps[i] != 0) continue;
+    any = true;
+    if (i < 64) bits |= std::uint64_t{1} << i;
+  }
+  return !any ? " -DALL_TAPS" : taps.size() <= 64 ? fmt::format(" -DZEROS={:#x}UL", bits) : "";
+}
+
+Pass along(bool row, const std::vector<double>& taps, int anchor) {
+  const int length = static_cast<int>(taps.size());
+  Pass p{.file = "windows", .kernel = row ? "along_row" : "along_column", .numbers = floats(taps)};
+  // Each length is a program of its own, so long ones share one.
+  constexpr int kFlat = 41;
+  if (length <= kFlat) p.options = fmt::format("-DFIXED_TAPS={}{}", length, zeros_of(taps));
+  p.integers = {length, anchor};
+  p.several = true;
+  p.operations = 8 + 2.0 * length;
+  if (row) {
+    p.tile_across = length - 1;
+    p.tile_down = 0;
+  } else {
+    p.reach = std::max(anchor, length - 1 - anchor);
+  }
+  return p;
+}
+
+}  // namespace
+
 std::optional<std::vector<Pass>> weighed(const sieve::Kernel& k, Border border, const Real& fill) {
   if (border == Border::inside || border == Border::full || border == Border::taper) return std::nullopt;
   if (const auto factors = k.separated()) {
-    Pass row{.file = "windows", .kernel = "along_row", .numbers = floats(factors->row)};
-    Pass column{.file = "windows", .kernel = "along_column", .numbers = floats(factors->column)};
-    row.integers = {k.width(), k.anchor_x()};
-    row.tile_across = k.width() - 1;
-    row.tile_down = 0;
-    row.several = column.several = true;
-    row.operations = 8 + 2.0 * k.width();
-    column.operations = 8 + 2.0 * k.height();
-    column.integers = {k.height(), k.anchor_y()};
-    column.reach = std::max(k.anchor_y(), k.height() - 1 - k.anchor_y());
-    // The fill has passed the rows when the columns are weighed.
-    Real passed = fill;
-    if (border == Border::constant) {
-      double sum = 0;
-      for (const double w : factors->row) sum += w;
-      passed = static_cast<float>(static_cast<double>(number(fill)) * sum);
+    // A single weight goes into the others.
+    if (k.width() == 1 || k.height() == 1) {
+      const bool row = k.height() == 1;
+      return std::vector{with_border(along(row, k.taps(), row ? k.anchor_x() : k.anchor_y()), border, fill)};
     }
-    return std::vector{with_border(std::move(row), border, fill), with_border(std::move(column), border, passed)};
+    double sum = 0;
+    for (const double w : factors->row) sum += w;
+    // The fill has passed the rows when the columns are weighed.
+    const Real passed =
+        border == Border::constant ? Real(static_cast<float>(static_cast<double>(number(fill)) * sum)) : fill;
+    return std::vector{with_border(along(true, factors->row, k.anchor_x()), border, fill),
+                       with_border(along(false, factors->column, k.anchor_y()), border, passed)};
   }
   Pass p{.file = "windows", .kernel = "weigh", .numbers = floats(k.taps())};
   p.integers = {k.anchor_x(), k.anchor_y()};
   p.several = true;
-  p.options = fmt::format("-DTAPS_ACROSS={} -DTAPS_DOWN={}", k.width(), k.height());
+  // As on processors, a kernel with hardly a zero visits all its taps.
+  const auto zeros = std::count(k.taps().begin(), k.taps().end(), 0.0);
+  p.options =
+      fmt::format("-DTAPS_ACROSS={} -DTAPS_DOWN={}{}", k.width(), k.height(),
+                  3 * zeros < static_cast<std::ptrdiff_t>(k.taps().size()) ? " -DALL_TAPS" : zeros_of(k.taps()));
   p.reach = std::max(k.anchor_y(), k.height() - 1 - k.anchor_y());
   p.tile_across = k.width() - 1;
   p.tile_down = k.height() - 1;

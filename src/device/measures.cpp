@@ -101,8 +101,8 @@ std::vector<ChannelStatistics> statistics(Device& device, const ConstView& in) {
   require_input(in, "device statistics");
   Session session(ours(device, "statistics"), in);
   constexpr std::size_t kEach = 9;
-  const std::vector<float> rows = session.bench().of_rows({.file = "figures", .kernel = "statistics"},
-                                                          {&session.bench().picture()}, kEach);
+  const std::vector<float> rows =
+      session.bench().of_rows({.file = "figures", .kernel = "statistics"}, {&session.bench().picture()}, kEach);
   std::vector<ChannelStatistics> all;
   const auto height = static_cast<std::size_t>(in.height());
   for (std::size_t c = 0; c < static_cast<std::size_t>(in.shape.color_channels()); ++c) {
@@ -198,8 +198,8 @@ double ssim(Device& device, const ConstView& result, const ConstView& truth, dou
             {&ma, &mb, &aa, &bb, &ab}, {&map});
   // Places where the whole window lies inside; a picture smaller than that is mirrored.
   const int rim = result.width() < 11 || result.height() < 11 ? 0 : 5, height = result.height();
-  const std::vector<float> rows = bench.of_rows(
-      {.file = "figures", .kernel = "sum_of_rows", .integers = {rim, result.width() - rim}}, {&map}, 1);
+  const std::vector<float> rows =
+      bench.of_rows({.file = "figures", .kernel = "sum_of_rows", .integers = {rim, result.width() - rim}}, {&map}, 1);
   double sum = 0, count = 0;
   for (std::size_t i = 0; i < rows.size(); ++i) {
     const int y = static_cast<int>(i) % height;

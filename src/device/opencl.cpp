@@ -34,7 +34,8 @@ void check(cl_int code, const char* what) {
 
 double seconds_of(const Event& event) {
   cl_int state = CL_COMPLETE;
-  check(clGetEventInfo(event.get(), CL_EVENT_COMMAND_EXECUTION_STATUS, sizeof state, &state, nullptr), "ask for a result");
+  check(clGetEventInfo(event.get(), CL_EVENT_COMMAND_EXECUTION_STATUS, sizeof state, &state, nullptr),
+        "ask for a result");
   if (state < 0) check(state, "finish what it began");
   cl_ulong from = 0, to = 0;
   check(clGetEventProfilingInfo(event.get(), CL_PROFILING_COMMAND_START, sizeof from, &from, nullptr), "read a clock");

@@ -41,6 +41,11 @@ OpenClDevice::OpenClDevice(const Found& found, std::uint64_t memory)
 
 OpenClDevice::~OpenClDevice() = default;
 
+Lane& OpenClDevice::lane(std::size_t number) {
+  if (!lanes_[number]) lanes_[number] = std::make_unique<Lane>(*this);
+  return *lanes_[number];
+}
+
 std::unique_lock<std::timed_mutex> OpenClDevice::alone() {
   std::unique_lock lock(mutex_, std::defer_lock);
   while (!lock.try_lock_for(std::chrono::milliseconds(20))) checkpoint();
@@ -122,7 +127,18 @@ void OpenClDevice::under_way(Event event, double operations) {
 
 DeviceFigures OpenClDevice::run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) {
   const auto lock = alone();
-  return StripRun(*this, steps, in, out, figures).run();
+  try {
+    StripRun run(*this, steps, in, out, figures);
+    DeviceFigures told = run.run();
+    for (const auto& lane : lanes_) {
+      if (lane) lane->keep(run.bytes());
+    }
+    return told;
+  } catch (...) {
+    // What is under way ends before the picture goes; nothing that failed is used again.
+    for (auto& lane : lanes_) lane.reset();
+    throw;
+  }
 }
 
 OpenClDevice::Transfers OpenClDevice::transfers(std::size_t bytes) {

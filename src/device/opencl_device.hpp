@@ -2,6 +2,7 @@
 // A device of OpenCL that runs steps of a chain.
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <deque>
 #include <memory>
@@ -14,6 +15,8 @@
 #include "sieve/run/device.hpp"
 
 namespace sieve::internal::device {
+
+class Lane;
 
 class OpenClDevice : public Device {
  public:
@@ -29,6 +32,9 @@ class OpenClDevice : public Device {
     double up, down, copy;
   };
   Transfers transfers(std::size_t bytes);
+
+  // Queues with their buffers, two of them, kept from run to run while pictures are of one size.
+  Lane& lane(std::size_t number);
 
   // Waits until nobody else works here; a stop may come meanwhile.
   std::unique_lock<std::timed_mutex> alone();
@@ -66,6 +72,7 @@ class OpenClDevice : public Device {
   std::size_t memory_, largest_, local_, constants_, group_;
   std::size_t across_, down_, wide_;
   std::timed_mutex mutex_;  // one run at a time
+  std::array<std::unique_ptr<Lane>, 2> lanes_;
   struct Launched {
     Event event;
     double operations;

@@ -14,11 +14,11 @@ namespace sieve::internal::device {
 // A kernel's arguments are: the planes it reads, those it writes, the place of the first, `numbers`, `integers`,
 // `reals`, and the memory that a group shares.
 struct Pass {
-  std::string file;                 // in device/, without .cl; empty where `form` is a window of one's own
-  std::string kernel;               // its name there
-  std::string options = {};         // that the program is built with
+  std::string file;                     // in device/, without .cl; empty where `form` is a window of one's own
+  std::string kernel;                   // its name there
+  std::string options = {};             // that the program is built with
   std::optional<DeviceForm> form = {};  // a window of one's own
-  std::vector<float> numbers = {};  // weights and the like, in constant memory
+  std::vector<float> numbers = {};      // weights and the like, in constant memory
   std::vector<int> integers = {};
   std::vector<float> reals = {};
   int reach = 0;  // rows above and below
@@ -41,9 +41,9 @@ struct Point {
   Kind kind = Kind::sample;
   std::string text;  // of a Color where the kind is not sample
   std::vector<float> numbers = {};
-  std::string gray = {};        // for pictures of one channel, where the kind is color; they stay where it is empty
-  bool with_second = false;     // `w` is used
-  SharedImage second = {};      // where it is
+  std::string gray = {};           // for pictures of one channel, where the kind is color; they stay where it is empty
+  bool with_second = false;        // `w` is used
+  SharedImage second = {};         // where it is
   Point as_for(int planes) const;  // the same for a picture of so many color channels
 };
 

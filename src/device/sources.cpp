@@ -41,17 +41,16 @@ Point Point::as_for(int planes) const {
 
 PointProgram program_of_points(std::span<const Point> points, int planes) {
   PointProgram program{.text = "", .joint = false, .planes = planes};
-  program.joint = planes == 3 && std::any_of(points.begin(), points.end(), [](const Point& p) {
-                    return p.kind != Point::Kind::sample;
-                  });
+  program.joint = planes == 3 && std::any_of(points.begin(), points.end(),
+                                             [](const Point& p) { return p.kind != Point::Kind::sample; });
   std::string functions, steps, types, names, offsets;
   std::size_t at = 0;
   for (std::size_t number = 0; number < points.size(); ++number) {
     const Point p = points[number].as_for(program.planes);
     const bool sample = p.kind == Point::Kind::sample;
-    functions += fmt::format("{} step{}({} v, float w, constant float* n) {{\n#line 1\nreturn ({});\n}}\n",
-                             p.kind == Point::Kind::color ? "Color" : "float", number, sample ? "float" : "Color",
-                             p.text);
+    functions +=
+        fmt::format("INLINE {} step{}({} v, float w, constant float* n) {{\n#line 1\nreturn ({});\n}}\n",
+                    p.kind == Point::Kind::color ? "Color" : "float", number, sample ? "float" : "Color", p.text);
     if (p.with_second) {
       types += fmt::format(", global const float* restrict second{0}, ulong apart{0}", number);
       names += fmt::format(", second{0}, apart{0}", number);
@@ -76,7 +75,8 @@ PointProgram program_of_points(std::span<const Point> points, int planes) {
   }
   program.text = fmt::format(
       "{}\n{}"
-      "void point_at(global const float* restrict in, global float* restrict out, size_t i, ulong count, constant "
+      "INLINE void point_at(global const float* restrict in, global float* restrict out, size_t i, ulong count, "
+      "constant "
       "float* n{}) {{\n"
       "  float c0 = in[i];\n{}{}  out[i] = c0;\n{}}}\n"
       "kernel void points(global const float* restrict in, global float* restrict out, ulong count, constant float* "

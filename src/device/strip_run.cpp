@@ -39,32 +39,31 @@ StripRun::StripRun(OpenClDevice& device, std::span<const Step> steps, const Cons
   const auto height = static_cast<std::size_t>(in.height());
   const double row = static_cast<double>(largest / height + 1) * sizeof(float);
   const auto fitting = [&](double lanes) {
-    return static_cast<int>(std::min({static_cast<double>(height), static_cast<double>(device.memory()) / (lanes * (1 + buffers) * row),
-                                      static_cast<double>(device.largest()) / row}));
+    return static_cast<int>(
+        std::min({static_cast<double>(height), static_cast<double>(device.memory()) / (lanes * (1 + buffers) * row),
+                  static_cast<double>(device.largest()) / row}));
   };
   rows_ = fitting(1);
   if (rows_ == in.height()) return;
   // Two strips at once.
   rows_ = fitting(2);
   if (whole || rows_ <= 2 * reach_) {
-    throw Error(
-        fmt::format("device: {}x{} samples need {} MiB of its memory at once: give it more, or a smaller picture",
-                    in.width(), in.height(),
-                    static_cast<std::size_t>((1 + buffers) * row * static_cast<double>(height)) >> 20));
+    throw Error(fmt::format(
+        "device: {}x{} samples need {} MiB of its memory at once: give it more, or a smaller picture", in.width(),
+        in.height(), static_cast<std::size_t>((1 + buffers) * row * static_cast<double>(height)) >> 20));
   }
 }
 
 DeviceFigures StripRun::run() {
   const int height = in_.height();
   Progress progress(height);
-  Lane first(device_);
+  Lane& first = device_.lane(0);
   if (rows_ == height) {
     strip(first, 0, height);
     first.settle(told_);
     progress.add(height);
   } else {
-    Lane second(device_);
-    Lane* lanes[] = {&first, &second};
+    Lane* lanes[] = {&first, &device_.lane(1)};
     int done = 0;
     const int body = rows_ - 2 * reach_;
     for (int top = 0; top < height; top += body) {
@@ -104,7 +103,8 @@ void StripRun::strip(Lane& lane, int top, int bottom) {
       works_[i].run(bench);
     }
     i += n;
-    if (figures_) bench.gather(top, rows_ == in_.height() ? std::numeric_limits<int>::max() : bottom, told_.steps[i - 1].figures);
+    if (figures_)
+      bench.gather(top, rows_ == in_.height() ? std::numeric_limits<int>::max() : bottom, told_.steps[i - 1].figures);
   }
   const Place& place = bench.picture().place();
   const bool whole = rows_ == in_.height();

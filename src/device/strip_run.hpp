@@ -16,6 +16,11 @@ class StripRun {
   // Error where the picture does not fit and cannot be cut.
   StripRun(OpenClDevice& device, std::span<const Step> steps, const ConstView& in, const View& out, bool figures);
   DeviceFigures run();
+  // Of the buffer that a strip is brought to.
+  std::size_t bytes() const {
+    return static_cast<std::size_t>(in_.width()) * static_cast<std::size_t>(rows_) *
+           static_cast<std::size_t>(in_.shape.color_channels()) * sizeof(float);
+  }
 
  private:
   // Brings the strip for the rows top..bottom - 1 of the result, works on it, and sends for the result.
