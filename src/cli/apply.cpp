@@ -132,8 +132,13 @@ void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, co
   }
 }
 
+const char* name_of(Way way) {
+  return way == Way::rows ? "rows" : way == Way::strips ? "strips" : way == Way::device ? "device" : "whole";
+}
+
 int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
-  const Plan plan = Engine::standard().plan(chain, in.shape(), in.white_level());
+  const ChosenEngine engine(o.device);
+  const Plan plan = engine->plan(chain, in.shape(), in.white_level());
   if (!o.json) {
     fmt::print("{}\n", plan.text());
     return 0;
@@ -142,16 +147,16 @@ int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
   for (const PlannedPass& p : plan.passes) {
     ordered_json steps = ordered_json::array();
     for (std::size_t i = p.first; i < p.first + p.count; ++i) steps.push_back(plan.steps[i]);
-    ordered_json pass = {{"steps", steps},
-                         {"way", p.way == Way::rows     ? "rows"
-                                 : p.way == Way::strips ? "strips"
-                                                        : "whole"},
-                         {"measures", p.measures},
-                         {"along", p.along},
-                         {"looked_up", p.looked_up},
-                         {"bytes", p.bytes},
-                         {"result_bytes", p.result_bytes}};
+    ordered_json pass = {
+        {"steps", steps},           {"way", name_of(p.way)}, {"measures", p.measures},        {"along", p.along},
+        {"looked_up", p.looked_up}, {"bytes", p.bytes},      {"result_bytes", p.result_bytes}};
     if (!p.why.empty()) pass["why"] = p.why;
+    if (p.way == Way::device) {
+      pass["device"] = {{"strips", p.device.strips},
+                        {"bytes_up", p.device.bytes_up},
+                        {"bytes_down", p.device.bytes_down},
+                        {"memory", p.device.memory}};
+    }
     passes.push_back(std::move(pass));
   }
   print_json({{"input", o.in}, {"chain", chain.text()}, {"passes", passes}, {"bytes", plan.bytes}});
@@ -165,8 +170,6 @@ int apply(const Session& session, const ApplyArguments& o) {
   io::WriteOptions options = o.writing.options();
   const Attended attended;
   const io::Loaded in = session.read(o.in);
-  if (o.plan && !o.device.device.empty())
-    throw InvalidArgument("--plan tells how processors would run the chain: leave it or --device out");
   if (o.plan) return tell_plan(o, in.image, chain);
   options.profile = in.profile;
   options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);

@@ -140,8 +140,7 @@ void Bench::run(const Pass& pass, std::initializer_list<const Planes*> from, std
 void Bench::launch(const BuiltKernel& kernel, const std::array<std::size_t, 3>& global,
                    const std::array<std::size_t, 3>& local, double operations, bool counted) {
   const std::size_t groups = global[1] / local[1],
-                    bands =
-                        std::min(groups, static_cast<std::size_t>(std::ceil(operations / OpenClDevice::kMostAtOnce)));
+                    bands = std::min(groups, static_cast<std::size_t>(std::ceil(operations / device_.most_at_once())));
   for (std::size_t b = 0; b < std::max<std::size_t>(1, bands); ++b) {
     const std::size_t from = groups * b / std::max<std::size_t>(1, bands),
                       to = groups * (b + 1) / std::max<std::size_t>(1, bands);

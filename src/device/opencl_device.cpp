@@ -6,8 +6,8 @@
 #include <array>
 #include <chrono>
 
+#include "device/cut.hpp"
 #include "device/strip_run.hpp"
-#include "device/work.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/describe/description.hpp"
 
@@ -111,7 +111,7 @@ bool OpenClDevice::fits(const Pass& p) const {
 }
 
 void OpenClDevice::wait_for_room(double operations) {
-  while (!launched_.empty() && operations_ + operations > kMostAtOnce) {
+  while (!launched_.empty() && operations_ + operations > most_at_once()) {
     cl_event first = launched_.front().event.get();
     check(clWaitForEvents(1, &first), "run a kernel");
     operations_ -= launched_.front().operations;
@@ -125,20 +125,62 @@ void OpenClDevice::under_way(Event event, double operations) {
   operations_ += operations;
 }
 
+DevicePlan OpenClDevice::plan(std::span<const Step> steps, const Shape& in) const {
+  const Cut cut(*this, steps, {in.width, in.height, in.color_channels()}, 0);
+  if (cut.rows > 0 || steps.size() == 1) return cut.plan();
+  const std::size_t half = steps.size() / 2;
+  const Cut before(*this, steps.first(half), cut.in, 0);
+  const DevicePlan a = plan(steps.first(half), in), b = plan(steps.subspan(half), before.out);
+  return {a.strips + b.strips, a.bytes_up + b.bytes_up, a.bytes_down + b.bytes_down, std::max(a.memory, b.memory)};
+}
+
 DeviceFigures OpenClDevice::run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) {
   const auto lock = alone();
   try {
-    StripRun run(*this, steps, in, out, figures);
-    DeviceFigures told = run.run();
-    for (const auto& lane : lanes_) {
-      if (lane) lane->keep(run.bytes());
-    }
-    return told;
+    return run_cut(steps, in, out, figures);
   } catch (...) {
     // What is under way ends before the picture goes; nothing that failed is used again.
     for (auto& lane : lanes_) lane.reset();
     throw;
   }
+}
+
+DeviceFigures OpenClDevice::run_cut(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) {
+  const Cut cut(*this, steps, {in.width(), in.height(), in.shape.color_channels()}, in.white_level);
+  if (cut.rows > 0) {
+    DeviceFigures told = StripRun(*this, cut, in, out, figures).run();
+    for (const auto& lane : lanes_) {
+      if (lane)
+        lane->keep(static_cast<std::size_t>(cut.rows) * (cut.in.samples() / static_cast<std::size_t>(cut.in.height)) *
+                   sizeof(float));
+    }
+    return told;
+  }
+  if (steps.size() == 1) {
+    throw Error(
+        fmt::format("device: {}x{} samples need {} MiB of its memory at once: give it more, or a smaller picture",
+                    in.width(), in.height(), static_cast<std::size_t>(cut.bytes_a_row * in.height()) >> 20));
+  }
+  // Together the steps reach too far for strips: half of them first, and the picture comes back between.
+  const std::size_t half = steps.size() / 2;
+  const Cut before(*this, steps.first(half), cut.in, in.white_level);
+  Image between(before.out);
+  DeviceFigures told = run_cut(steps.first(half), in, between.view(), figures);
+  ConstView then = between.view();
+  const Step& last = steps[half - 1];
+  then.white_level = last.about->result_white_level(last.fields.get(), before.whites.back());
+  const DeviceFigures rest = run_cut(steps.subspan(half), then, out, figures);
+  told.count += rest.count;
+  told.bytes_up += rest.bytes_up;
+  told.bytes_down += rest.bytes_down;
+  told.uploads += rest.uploads;
+  told.downloads += rest.downloads;
+  told.kernels += rest.kernels;
+  told.seconds_up += rest.seconds_up;
+  told.seconds_kernels += rest.seconds_kernels;
+  told.seconds_down += rest.seconds_down;
+  told.steps.insert(told.steps.end(), rest.steps.begin(), rest.steps.end());
+  return told;
 }
 
 OpenClDevice::Transfers OpenClDevice::transfers(std::size_t bytes) {

@@ -25,6 +25,7 @@ class OpenClDevice : public Device {
   ~OpenClDevice() override;
   std::string name() const override { return name_; }
   bool takes(const Step& step, const Shape& in) const override;
+  DevicePlan plan(std::span<const Step> steps, const Shape& in) const override;
   DeviceFigures run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) override;
 
   // Bytes a second up, down and by a copy on the device, for so many bytes; of a median of five.
@@ -61,10 +62,14 @@ class OpenClDevice : public Device {
   // Waits until less than so many operations are under way, then notes more of them.
   void wait_for_room(double operations);
   void under_way(Event event, double operations);
-  // More than that are not launched at once: a twentieth of a second on a slow device.
-  static constexpr double kMostAtOnce = 1e9;
+  // More than that are not launched at once: a twentieth of a second of a processor that stands in for a card, less of
+  // a card, which needs many groups to be busy.
+  double most_at_once() const { return wide_ > 1 ? 2.5e8 : 1e10; }
 
  private:
+  // While nobody else works here: in several turns where all at once cannot be cut into strips that fit.
+  DeviceFigures run_cut(std::span<const Step> steps, const ConstView& in, const View& out, bool figures);
+
   std::string name_;
   cl_device_id device_;
   Context context_;

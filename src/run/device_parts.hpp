@@ -26,9 +26,11 @@ struct DeviceParts {
   void run(const Schedule& schedule, const ConstView& in, const View& out);
 
  private:
-  // A step with what it finds out in the picture that it gets.
-  Step settled(const Step& step, const ConstView& in) const;
   void run_on_device(std::span<const Step> steps, std::size_t first, const ConstView& in, const View& out);
 };
+
+// What such a run is going to do. Steps that find out their settings by themselves are planned with those of a picture
+// that is made up.
+Plan plan_with_device(const Device& device, const Schedule& schedule, int threads);
 
 }  // namespace sieve::internal

@@ -439,6 +439,7 @@ double Engine::expected_seconds_of_step(const Step& filter, const ConstView& in)
 Plan Engine::plan_step(const Step& filter, const Shape& in, std::uint32_t white_level,
                        const RunOptions& options) const {
   const Schedule schedule(steps_of(filter), in, white_level);
+  if (parts_->options.device && !options.on_step) return plan_with_device(*parts_->options.device, schedule, threads());
   return schedule.plan(options.part ? &*options.part : nullptr, threads());
 }
 

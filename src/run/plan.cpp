@@ -18,6 +18,12 @@ std::string way_of(const PlannedPass& p) {
       return p.count == 1 ? "by rows" : "in one pass over rows";
     case Way::strips:
       return "by strips";
+    case Way::device:
+      return fmt::format("on the device, {} of {}, {} of {}, {} of its memory",
+                         p.device.strips == 1 ? "one upload" : fmt::format("{} uploads", p.device.strips),
+                         megabytes(p.device.bytes_up),
+                         p.device.strips == 1 ? "one download" : fmt::format("{} downloads", p.device.strips),
+                         megabytes(p.device.bytes_down), megabytes(p.device.memory));
     case Way::whole:
       break;
   }

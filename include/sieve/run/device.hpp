@@ -9,6 +9,7 @@
 #include "sieve/core/attributes.hpp"
 #include "sieve/core/image.hpp"
 #include "sieve/describe/step.hpp"
+#include "sieve/run/plan.hpp"
 #include "sieve/run/report.hpp"
 
 namespace SIEVE_EXPORT sieve {
@@ -21,6 +22,9 @@ class Device {
   virtual std::string name() const = 0;
   /// True where it can run that step on a picture of that shape. All that the step measures is known.
   virtual bool takes(const Step& step, const Shape& in) const = 0;
+  /// What running steps, all of which it takes, on a picture of that shape would take; nothing known where it says
+  /// nothing.
+  virtual DevicePlan plan(std::span<const Step> steps, const Shape& in) const;
   /// Runs steps, all of which it takes: one upload, one download, strip by strip where memory is short. `figures`: of
   /// every step's result, too. Error where the device fails, with `out` partly written; Canceled after a stop.
   virtual DeviceFigures run(std::span<const Step> steps, const ConstView& in, const View& out, bool figures) = 0;

@@ -16,6 +16,15 @@ enum class Way {
   rows,    ///< point filters alone: one pass over rows that stay in the first-level cache
   strips,  ///< window and point filters: a strip goes through all of them before the next one
   whole,   ///< one filter on the whole picture
+  device,  ///< on a device: its samples agree to rounding
+};
+
+/// What some steps are going to take on a device.
+struct DevicePlan {
+  int strips = 1;              ///< uploads, and downloads
+  std::size_t bytes_up = 0;    ///< from the picture to the device, the rims of strips too
+  std::size_t bytes_down = 0;  ///< and back
+  std::size_t memory = 0;      ///< of the device, at once
 };
 
 /// Some neighboring steps that run together.
@@ -28,6 +37,7 @@ struct PlannedPass {
   std::size_t bytes = 0;             ///< memory that its own work takes, without its input and its result
   std::size_t result_bytes = 0;      ///< of a picture between it and the next pass; 0 where the result goes into `out`
   std::string why;                   ///< for a whole picture: why not by strips
+  DevicePlan device = {};            ///< for steps on a device
 };
 
 /// What a run is going to do.
