@@ -79,6 +79,12 @@ INLINE float cube_root(float v) {
   return copysign(a < 1.2e-38f ? 0 : y, v);
 }
 
+// What undoes 2 sqrt(n + 3/8), t, without bias (Makitalo and Foi, 2011, closed form).
+INLINE float counts_of(float t) {
+  float s = 1 / t;
+  return t * t * 0.25f + (0.306186218f + (-1.375f + 0.765465545f * s) * s) * s - 0.125f;
+}
+
 // A smooth curve through n[0] points: levels, what they become, slopes; beyond the ends straight.
 INLINE float curve_at(float v, constant float* n) {
   int count = (int)n[0];

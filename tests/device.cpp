@@ -90,6 +90,8 @@ std::vector<Filter> forms() {
                          Threshold{.by = ThresholdBy::level},
                          Quantize{.bits = 3},
                          Anscombe{},
+                         InverseAnscombe{.peak = 40},
+                         Midpoint{.radius = 2},
                          Curve{.points = CurvePoints::parse("0,0.1/0.3,0.5/1,0.9")},
                          Gray{},
                          Gray{.by = GrayBy::green},
@@ -465,7 +467,20 @@ TEST_CASE("the tool: devices, --device, and built programs that are kept and may
   CHECK(plan.at("passes").at(1).at("way") == "whole");
   const auto verified = lsieve("verify --device any");
   CHECK(verified.code == 0);
-  CHECK(std::count(verified.out.begin(), verified.out.end(), '\n') > 18);
+  CHECK(std::count(verified.out.begin(), verified.out.end(), '\n') > 65);
+  // Two that start at once on an empty cache both build, and leave whole programs.
+  const std::string at_once = "XDG_CACHE_HOME=" + f / "other" + " " + std::string(LSIEVE_TOOL) + " apply " + noon + " ";
+  const std::string sharp = " unsharp then gamma --device any > /dev/null";
+  CHECK(test::run(at_once + f / "p.png" + sharp + " & " + at_once + f / "q.png" + sharp + "; a=$?; wait $! && exit $a")
+            .code == 0);
+  CHECK(identical(io::read(f / "p.png").image, io::read(f / "q.png").image));
+  CHECK(test::run(at_once + f / "r.png" + sharp).code == 0);
+  // The page on devices names every form.
+  const std::string page = test::contents(SIEVE_DOCS "/guide/devices.md");
+  for (const std::string& name : device::forms()) {
+    CAPTURE(name);
+    CHECK(page.find('`' + name + '`') != std::string::npos);
+  }
   CHECK(lsieve("verify clahe --device any").code == 2);
   const auto timed =
       nlohmann::json::parse(lsieve("time gaussian 'sigma=1|2' --device any --sizes 256x256 --runs 2 --json").out);

@@ -41,6 +41,11 @@ struct About {
 /// several of that name, with those that there are.
 [[nodiscard]] std::shared_ptr<Device> open(std::string_view which = "", std::uint64_t memory = 0);
 
+/// The filters of this library that have a form for devices, with some of their settings at least:
+/// docs/guide/devices.md says which. In the order of their names. Filters of one's own have one where their description
+/// says so.
+[[nodiscard]] std::vector<std::string> forms();
+
 /// How fast a device is, measured with a picture of so many pixels a side, medians of five.
 struct Speeds {
   double up = 0;        ///< bytes a second from this machine's memory

@@ -87,7 +87,9 @@ int time_on_device(const Session& session, const Variations& chains, const Image
     fmt::print("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9}\n", "", "up", "kernels", "down", "in all",
                "processors", "launched", "MB moved");
     for (const Row& r : rows) {
-      fmt::print("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9.1f}\n", r.label, time_text(r.up),
+      // A kernel's weights may be a long text.
+      const std::string label = r.label.size() > 28 ? r.label.substr(0, 27) + "…" : r.label;
+      fmt::print("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9.1f}\n", label, time_text(r.up),
                  time_text(r.kernels), time_text(r.down), time_text(r.all), time_text(r.processors), r.launches,
                  r.megabytes);
     }

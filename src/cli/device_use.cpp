@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "cli/trial.hpp"
@@ -89,6 +90,16 @@ int devices(const DevicesArguments& o) {
 }
 
 }  // namespace
+
+bool has_device_form(const std::string& name) {
+#ifdef LSIEVE_DEVICE
+  static const std::vector<std::string> all = device::forms();
+  return std::binary_search(all.begin(), all.end(), name);
+#else
+  (void)name;
+  return false;
+#endif
+}
 
 void declare_device(CLI::App* app, DeviceArguments& o) {
   app->add_option("--device", o.device,

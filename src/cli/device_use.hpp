@@ -14,6 +14,9 @@ struct DeviceArguments {
 };
 void declare_device(CLI::App* app, DeviceArguments& o);
 
+// True where a device has a form of that filter of the library's, and the tool can use one.
+bool has_device_form(const std::string& name);
+
 // The engine that is asked for: the usual one without a device.
 class ChosenEngine {
  public:

@@ -5,6 +5,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "cli/device_use.hpp"
 #include "cli/session.hpp"
 
 namespace sieve::internal::cli {
@@ -46,6 +47,8 @@ void print(const Filter& f) {
   if (!a.search_words.empty()) fmt::print("  also looked for as: {}\n", listed(a.search_words));
   if (f.reach())
     fmt::print("  reach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
+  if (has_device_form(a.name))
+    fmt::print("  runs on a device, too (--device): docs/guide/devices.md says with which settings\n");
   if (a.parameters.empty()) fmt::print("  no parameters\n");
   for (const Parameter& p : a.parameters) {
     fmt::print("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);

@@ -36,6 +36,30 @@ Image made_up(int width, int height) {
   return image;
 }
 
+// What a device is judged by beside every filter with its defaults: settings that lead to other kernels.
+constexpr const char* kThere[] = {"median radius=2",
+                                  "median radius=3",
+                                  "threshold by=level",
+                                  "correlate kernel=1,2,3,4,5 border=wrap",
+                                  "box radius=9",
+                                  "equalize color=channels levels=64",
+                                  "unsharp threshold=0.1 border=reflect",
+                                  "bilateral sigma=1 range=0.2 border=wrap",
+                                  "guided radius=2 strength=0.2 border=mirror",
+                                  "nonlocal_means patch=1 search=3 strength=0.8 noise=0.2",
+                                  "cosine_truncation block=8 side=3",
+                                  "cosine_truncation block=8 side=4 which=corner",
+                                  "wavelet_shrink wavelet=9/7 undecimated=no noise=0.2 rule=bayes",
+                                  "wavelet_shrink wavelet=5/3 undecimated=yes noise=0.2 rule=universal",
+                                  "richardson_lucy border=mirror noise=0 iterations=10",
+                                  "richardson_lucy border=wrap noise=0 smoothness=0.01 iterations=10",
+                                  "add with=-",
+                                  "subtract with=-",
+                                  "multiply with=-",
+                                  "divide with=-",
+                                  "blend with=-",
+                                  "absolute_difference with=-"};
+
 struct Verdict {
   std::string name;
   double fast = 0, plain = 0;
@@ -97,6 +121,11 @@ int verify(const Session& session, const VerifyArguments& o) {
   ordered_json all = ordered_json::array();
   int failed = 0;
   const ChosenEngine engine(o.device);
+  if (step.empty() && !o.device.device.empty()) {
+    Resources second = session.resources();
+    second.picture = [&in](const std::string&) { return to_gray(in); };
+    for (const char* text : kThere) filters.push_back(Chain::parse(text, session.catalogue, second).steps().at(0));
+  }
   for (const Filter& f : filters) {
     if (!o.device.device.empty() && !ran_on_device(*engine, f, in)) {
       if (!step.empty()) throw InvalidArgument(f.about().name + ": the device has no form of it with these parameters");

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "device/forms.hpp"
 #include "device/opencl_device.hpp"
 #include "sieve/describe/words.hpp"
 #include "sieve/device.hpp"
@@ -94,6 +95,8 @@ std::shared_ptr<Device> open(std::string_view which, std::uint64_t memory) {
   const std::size_t number = chosen(list(), which);
   return std::make_shared<OpenClDevice>(internal::device::find_devices()[number], memory);
 }
+
+std::vector<std::string> forms() { return internal::device::all_forms().names(); }
 
 Speeds measure(std::string_view which, int side) {
   if (side < 16 || side > 16384)

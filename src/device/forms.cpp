@@ -40,7 +40,7 @@ Work in_turn(std::vector<Pass> passes) {
   return w;
 }
 
-std::optional<Work> work_of(const Step& step, const Shape& in) {
+const Forms& all_forms() {
   static const Forms forms = [] {
     Forms all;
     add_points(all);
@@ -51,8 +51,12 @@ std::optional<Work> work_of(const Step& step, const Shape& in) {
     add_restorers(all);
     return all;
   }();
+  return forms;
+}
+
+std::optional<Work> work_of(const Step& step, const Shape& in) {
   const void* fields = step.fields.get();
-  if (const auto* make = forms.find(step.about)) return (*make)(fields, in);
+  if (const auto* make = all_forms().find(step.about)) return (*make)(fields, in);
   if (step.about->measures(fields)) return std::nullopt;
   DeviceForm form = step.about->device_form(fields);
   if (form.kind == DeviceForm::Kind::none) return std::nullopt;

@@ -1,9 +1,12 @@
 #pragma once
 // Which filters run on a device, and how: a table that each family adds its own to.
 
+#include <algorithm>
 #include <functional>
 #include <map>
 #include <optional>
+#include <string>
+#include <vector>
 
 #include "device/bench.hpp"
 #include "device/work.hpp"
@@ -21,6 +24,12 @@ class Forms {
   void add(Made (*make)(const F&, const Shape&)) {
     all_[&description_of<F>()] = [make](const void* f, const Shape& in) { return make(*static_cast<const F*>(f), in); };
   }
+  std::vector<std::string> names() const {
+    std::vector<std::string> all;
+    for (const auto& [about, make] : all_) all.push_back(about->name);
+    std::sort(all.begin(), all.end());
+    return all;
+  }
   const std::function<Made(const void*, const Shape&)>* find(const FilterDescription* about) const {
     const auto it = all_.find(about);
     return it == all_.end() ? nullptr : &it->second;
@@ -29,6 +38,8 @@ class Forms {
  private:
   std::map<const FilterDescription*, std::function<Made(const void*, const Shape&)>> all_;
 };
+
+const Forms& all_forms();
 
 void add_points(Forms& forms);   // tone, color, arithmetic
 void add_windows(Forms& forms);  // spatial, rank, sharpen

@@ -63,6 +63,11 @@ void add_levels(Forms& forms) {
     const float k = number(f.peak);
     return sample("isnan(v) ? v : sqrt(fmax(v * n[0] + 0.375f, 0.0f)) / n[1]", {k, std::sqrt(k + 0.375F)});
   });
+  forms.add<InverseAnscombe>([](const InverseAnscombe& f, const Shape&) {
+    const double k = static_cast<double>(number(f.peak));
+    return sample("isnan(v) ? v : counts_of(fmax(v * n[0], 1.22474487f)) * n[1]",
+                  {static_cast<float>(2 * std::sqrt(k + 0.375)), static_cast<float>(1 / k)});
+  });
 }
 
 void add_curves(Forms& forms) {

@@ -135,6 +135,20 @@ void add_ranks(Forms& forms) {
   forms.add<Maximum>([](const Maximum& f, const Shape&) { return extreme(f, true); });
   forms.add<Opening>([](const Opening& f, const Shape&) { return twice(f, false); });
   forms.add<Closing>([](const Closing& f, const Shape&) { return twice(f, true); });
+  forms.add<Midpoint>([](const Midpoint& f, const Shape&) -> Made {
+    if (f.radius > kFarthestExtreme || f.shape != WindowShape::square || !f.footprint.empty()) return std::nullopt;
+    const int r = static_cast<int>(f.radius);
+    Work w = in_turn(extremes(r, false, f.border, f.fill));
+    w.buffers = 3;
+    w.run = [low = w.passes, high = extremes(r, true, f.border, f.fill)](Bench& bench) {
+      Planes least = bench.spare(), most = bench.spare(), middle = bench.spare();
+      run_in_turn(bench, low, bench.picture(), least);
+      run_in_turn(bench, high, bench.picture(), most);
+      bench.combine("0.5f * (v + w)", {}, least, most, middle);
+      bench.become(std::move(middle));
+    };
+    return w;
+  });
   forms.add<Median>([](const Median& f, const Shape&) -> Made {
     if (f.radius > 3 || f.shape != WindowShape::square || !f.footprint.empty()) return std::nullopt;
     const int r = static_cast<int>(f.radius);
