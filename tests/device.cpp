@@ -256,6 +256,26 @@ TEST_CASE("what is measured, solved or transformed there, and what works with a 
   }
 }
 
+TEST_CASE("what processors refuse is refused before anything goes over the bus") {
+  const Image in = noise(40, 30, 3);
+  for (const Filter& f :
+       {Filter(Gaussian{.sigma = -1}), Filter(Add{}), Filter(Add{.with = noise(39, 30)}),
+        Filter(Median{.radius = 1.5F}),
+        Filter(Convolve{.kernel = Kernel(5, 3, std::vector<double>(15, 1)), .border = Border::taper}),
+        Filter(CosineTruncation{.side = 0, .block = 8}), Filter(WaveletShrink{.shifts = 2, .noise = 0.1F}),
+        Filter(RichardsonLucy{.iterations = 0, .noise = 0, .border = Border::wrap}),
+        Filter(RichardsonLucy{.psf = Kernel(3, 3, std::vector<double>(9, 0)), .noise = 0, .border = Border::wrap})}) {
+    CAPTURE(f.text());
+    CHECK_THROWS_AS(f(in), InvalidArgument);
+    CHECK_THROWS_AS(on_device().run(f, in), InvalidArgument);
+    CHECK_THROWS_AS(on_device().run(Chain{Invert{}, f}, in), InvalidArgument);
+  }
+  Image same = in;
+  CHECK_THROWS_AS(on_device().run(Gaussian{}, same, {.out = same.view()}), InvalidArgument);
+  CHECK_THROWS_AS(on_device().run(Gaussian{}, ConstView()), InvalidArgument);
+  CHECK_THROWS_AS(device::measure("0", 3), InvalidArgument);
+}
+
 TEST_CASE("figures of a picture that are worked out there") {
   Image in = noise(203, 117, 4), truth = noise(203, 117, 4, 3);
   in.at(7, 9) = std::numeric_limits<float>::quiet_NaN();

@@ -10,8 +10,6 @@ namespace sieve::internal::device {
 
 namespace {
 
-constexpr std::size_t kHigh = 4;  // rows of an item that takes several samples, as common.cl has it
-
 cl_int number_of(Border b) {
   switch (b) {
     case Border::edge:
@@ -131,10 +129,11 @@ void Bench::run(const Pass& pass, std::initializer_list<const Planes*> from, std
   const auto side = static_cast<std::size_t>(pass.group);
   const std::array<std::size_t, 3> local = {side > 0 ? side : device_.across(), side > 0 ? side : device_.down(), 1};
   const std::size_t planes = pass.joint ? 1 : static_cast<std::size_t>(result.count());
-  launch(kernel,
-         {items(static_cast<std::size_t>(result.place().width), pass.several ? device_.wide() : 1, local[0]),
-          items(static_cast<std::size_t>(result.place().rows), pass.several ? kHigh : 1, local[1]), planes},
-         local, pass.operations * static_cast<double>(result.samples()) * static_cast<double>(result.count()), true);
+  launch(
+      kernel,
+      {items(static_cast<std::size_t>(result.place().width), pass.several ? device_.wide() : 1, local[0]),
+       items(static_cast<std::size_t>(result.place().rows), pass.several ? OpenClDevice::kHigh : 1, local[1]), planes},
+      local, pass.operations * static_cast<double>(result.samples()) * static_cast<double>(result.count()), true);
 }
 
 void Bench::launch(const BuiltKernel& kernel, const std::array<std::size_t, 3>& global,

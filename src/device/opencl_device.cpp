@@ -13,12 +13,6 @@
 
 namespace sieve::internal::device {
 
-namespace {
-
-constexpr std::size_t kHigh = 4;  // rows of an item that takes several samples, as common.cl has it
-
-}  // namespace
-
 OpenClDevice::OpenClDevice(const Found& found, std::uint64_t memory)
     : name_(text_of(found.device, CL_DEVICE_NAME)), device_(found.device) {
   const auto all = number_of<cl_ulong>(device_, CL_DEVICE_GLOBAL_MEM_SIZE);

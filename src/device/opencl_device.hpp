@@ -53,8 +53,9 @@ class OpenClDevice : public Device {
   std::size_t down() const { return down_; }
   std::size_t adding() const { return wide_ > 1 ? 1 : std::min<std::size_t>(group_, 64); }
   std::size_t of_points() const { return std::min<std::size_t>(256, group_); }
-  // Samples of an item that takes several.
+  // Samples of an item that takes several, and its rows, as common.cl has them.
   std::size_t wide() const { return wide_; }
+  static constexpr std::size_t kHigh = 4;
   // Samples that a group shares in a pass.
   std::size_t tile_samples(const Pass& pass) const;
   bool fits(const Pass& pass) const;
