@@ -135,6 +135,15 @@ TEST_CASE("files that vanish, cannot be read or cannot be written say so in one 
                      folder / "big.png" + " invert\""),
            1, "big.png");
   CHECK_FALSE(std::filesystem::exists(folder / "big.png"));
+  // What is told is part of the work, too.
+  for (const char* told : {"look IN >/dev/full", "look IN >&-", "--help >/dev/full", "list --json >/dev/full",
+                           "levels IN --csv >/dev/full"}) {
+    CAPTURE(told);
+    std::string words = told;
+    if (const auto in = words.find("IN"); in != std::string::npos) words.replace(in, 2, good);
+    one_line(test::run("sh -c \"exec " LSIEVE_TOOL " " + words + "\""), 1, "lsieve: ");
+  }
+  CHECK(test::run("sh -c \"" LSIEVE_TOOL " look " + good + " | head -n 1\"").code == 0);
   CHECK(folder.entries() == 2);  // folder.png and empty.png: nothing half written
 }
 

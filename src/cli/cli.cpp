@@ -4,7 +4,9 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <cerrno>
 #include <cstdio>
+#include <cstring>
 #include <string_view>
 
 #include "cli/session.hpp"
@@ -60,13 +62,8 @@ const char* command_of(const CLI::App& app, int argc, const char* const* argv) {
   return nullptr;
 }
 
-}  // namespace
-
-}  // namespace sieve::internal::cli
-
-int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogue,
-                    const reference::Definitions& definitions) {
-  using namespace internal::cli;
+int run_command(int argc, const char* const* argv, const Catalogue& catalogue,
+                const reference::Definitions& definitions) {
   Session session{catalogue, definitions, {}, 0};
   CLI::App app{"Lean Sieve: look at pictures, filter them, and see every step.", "lsieve"};
   app.set_version_flag("--version", "lsieve " SIEVE_VERSION);
@@ -122,4 +119,19 @@ int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogu
   } catch (const std::exception& e) {
     return fail(1, e.what());
   }
+}
+
+}  // namespace
+
+}  // namespace sieve::internal::cli
+
+int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogue,
+                    const reference::Definitions& definitions) {
+  const int code = internal::cli::run_command(argc, argv, catalogue, definitions);
+  // What is told is part of the work: a full disk or a closed output behind it must not pass for success.
+  errno = 0;
+  if (code != 0 || (std::fflush(stdout) == 0 && std::ferror(stdout) == 0)) return code;
+  internal::cli::print_error(fmt::format("standard output: {}: what was to be told there is lost",
+                                         errno != 0 ? std::strerror(errno) : "it failed"));
+  return 1;
 }

@@ -3,6 +3,8 @@
 
 #include <cstddef>
 
+#include "sieve/core/attributes.hpp"
+
 namespace sieve::internal::lanes {
 
 void power(const float* in, float exponent, float* out, std::size_t n);
@@ -18,8 +20,8 @@ void encode(const float* in, float* out, std::size_t n);
 struct OklabMatrices {
   float to_cones[9], to_lab[9], from_lab[9], from_cones[9];
 };
-// The weights of the definition and their inverses, reckoned in double.
-const OklabMatrices& oklab_matrices();
+// The weights of the definition and their inverses, reckoned in double. Shown to LeanSieve::device, a library apart.
+SIEVE_EXPORT const OklabMatrices& oklab_matrices();
 
 struct ThreeIn {
   const float *a, *b, *c;
