@@ -32,12 +32,12 @@ struct PlainSeven {
 };
 
 struct Times {
-  double up = 0, kernels = 0, down = 0, all = 0, processors = 0;
+  double kernels = 0, all = 0, processors = 0;
   DeviceFigures figures;
 };
 
 Times times_of(const Chain& chain, const Image& in, Engine& engine, int runs) {
-  std::vector<double> up, kernels, down, all, processors;
+  std::vector<double> kernels, all, processors;
   Times t;
   for (int i = 0; i <= runs; ++i) {
     const Run run = engine.run(chain, in);
@@ -45,15 +45,11 @@ Times times_of(const Chain& chain, const Image& in, Engine& engine, int runs) {
     if (run.report.device.empty()) return t;
     t.figures = run.report.device[0];
     if (i == 0) continue;  // programs are built
-    up.push_back(t.figures.seconds_up);
     kernels.push_back(t.figures.seconds_kernels);
-    down.push_back(t.figures.seconds_down);
     all.push_back(run.report.seconds);
     processors.push_back(here);
   }
-  t.up = median(up);
   t.kernels = median(kernels);
-  t.down = median(down);
   t.all = median(all);
   t.processors = median(processors);
   return t;

@@ -57,17 +57,17 @@ struct Speeds {
 /// is not 16 to 16384; Error where the device fails.
 [[nodiscard]] Speeds measure(std::string_view which = "", int side = 2048);
 
-// Figures of a picture, worked out on the device: its color channels go up, numbers come back. Of single precision
-// within a row, and of double beyond. InvalidArgument for a device that open() did not make; Error where it fails.
-
-/// As sieve::statistics(), of the color channels. O(samples).
+/// Figures of a picture, worked out on the device: its color channels go up, numbers come back, of single precision
+/// within a row and of double beyond. As sieve::statistics(), of the color channels. InvalidArgument for a device that
+/// open() did not make; Error where it fails, as for the three that follow. O(samples).
 [[nodiscard]] std::vector<ChannelStatistics> statistics(Device& device, const ConstView& in);
 /// As sieve::histogram(), but an end that is not given is 0 or 1 for float data, too; a sample within a rounding of a
-/// bin's end may be counted with its neighbor where ends of bins are no powers of two. O(samples + bins).
+/// bin's end may be counted with its neighbor where ends of bins are no powers of two. InvalidArgument
+/// as there, too. O(samples + bins).
 [[nodiscard]] Histogram histogram(Device& device, const ConstView& in, const HistogramOptions& options = {});
-/// As sieve::psnr(). O(samples).
+/// As sieve::psnr(), with its InvalidArgument. O(samples).
 [[nodiscard]] double psnr(Device& device, const ConstView& result, const ConstView& truth, double peak = 1);
-/// As sieve::ssim(). O(samples).
+/// As sieve::ssim(), with its InvalidArgument. O(samples).
 [[nodiscard]] double ssim(Device& device, const ConstView& result, const ConstView& truth, double peak = 1);
 
 }  // namespace device

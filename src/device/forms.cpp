@@ -30,6 +30,18 @@ void run_in_turn(Bench& bench, const std::vector<Pass>& passes, const Planes& fr
   }
 }
 
+void on_finite(Bench& bench, const std::function<Planes(const Planes& finite)>& work) {
+  Planes in = bench.spare();
+  {
+    const Planes zero = bench.spare();
+    bench.set_to_zero(zero);
+    bench.combine("v - v == 0 ? v : w", {}, bench.picture(), zero, in);
+  }
+  const Planes made = work(in);
+  bench.combine("w - w == 0 ? v : w", {}, made, bench.picture(), in);
+  bench.become(std::move(in));
+}
+
 Work in_turn(std::vector<Pass> passes) {
   Work w;
   w.reach = reach_of(passes);

@@ -60,6 +60,8 @@ inline std::vector<float> floats(const std::vector<double>& v) { return {v.begin
 
 // The passes one after the other, from some planes to others like them; they may be the same ones.
 void run_in_turn(Bench& bench, const std::vector<Pass>& passes, const Planes& from, const Planes& to);
+// `work` on the picture with 0 for what is not finite, which stays as it was.
+void on_finite(Bench& bench, const std::function<Planes(const Planes& finite)>& work);
 // Rows that passes one after the other reach.
 int reach_of(const std::vector<Pass>& passes);
 

@@ -87,12 +87,9 @@ class Variation {
  public:
   Variation(const TotalVariation& f, Bench& bench) : f_(f), bench_(bench), weight_(*f.weight) {}
 
-  void run() {
-    // What is not finite counts as 0, and stays.
-    Planes in = bench_.spare(), zero = bench_.spare();
-    bench_.set_to_zero(zero);
-    bench_.combine("v - v == 0 ? v : w", {}, bench_.picture(), zero, in);
-    Planes u = bench_.spare(), ahead = std::move(zero), x = bench_.spare(), y = bench_.spare();
+  Planes run(const Planes& in) {
+    Planes u = bench_.spare();
+    const Planes ahead = bench_.spare(), x = bench_.spare(), y = bench_.spare();
     bench_.copy(in, u);
     bench_.copy(in, ahead);
     bench_.set_to_zero(x);
@@ -120,8 +117,7 @@ class Variation {
     }
     note(fmt::format("total_variation: weight {:.4f}: {} iterations, objective {:.6g}, within {:.2g} % of the optimum",
                      weight_, done, objective, 100 * share));
-    bench_.combine("w - w == 0 ? v : w", {}, u, bench_.picture(), in);
-    bench_.become(std::move(in));
+    return u;
   }
 
  private:
@@ -144,7 +140,9 @@ Made total_variation(const TotalVariation& f, const Shape& in) {
   Work w;
   w.reach = Work::kWhole;
   w.buffers = 5;
-  w.run = [f](Bench& bench) { Variation(f, bench).run(); };
+  w.run = [f](Bench& bench) {
+    on_finite(bench, [&](const Planes& finite) { return Variation(f, bench).run(finite); });
+  };
   return w;
 }
 

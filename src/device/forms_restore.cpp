@@ -108,19 +108,18 @@ Made richardson_lucy(const RichardsonLucy& f, const Shape&) {
   w.buffers = 10;
   w.passes = weighed(psf, f.border, 0).value();
   w.run = [f, psf](Bench& bench) {
-    Planes in = bench.spare(), zero = bench.spare(), out = bench.spare();
-    bench.set_to_zero(zero);
-    bench.combine("v - v == 0 ? v : w", {}, bench.picture(), zero, in);
-    const Iteration iteration(f, psf, bench);
-    Progress progress(in.count());
-    for (int c = 0; c < in.count(); ++c) {
-      Planes one = bench.spare(1);
-      bench.copy_plane(in, c, one, 0);
-      bench.copy_plane(iteration.run(one, c), 0, out, c);
-      progress.add(1);
-    }
-    bench.combine("w - w == 0 ? v : w", {}, out, bench.picture(), in);
-    bench.become(std::move(in));
+    on_finite(bench, [&](const Planes& finite) {
+      Planes out = bench.spare();
+      const Planes one = bench.spare(1);
+      const Iteration iteration(f, psf, bench);
+      Progress progress(finite.count());
+      for (int c = 0; c < finite.count(); ++c) {
+        bench.copy_plane(finite, c, one, 0);
+        bench.copy_plane(iteration.run(one, c), 0, out, c);
+        progress.add(1);
+      }
+      return out;
+    });
   };
   return w;
 }

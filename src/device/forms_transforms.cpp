@@ -27,19 +27,6 @@ void add_cosines(int n, std::vector<float>& to) {
   to.resize((to.size() + 63) / 64 * 64);
 }
 
-// `work` on the picture with 0 for what is not finite, which stays as it was.
-void on_finite(Bench& bench, const std::function<Planes(const Planes& in)>& work) {
-  Planes in = bench.spare();
-  {
-    Planes zero = bench.spare();
-    bench.set_to_zero(zero);
-    bench.combine("v - v == 0 ? v : w", {}, bench.picture(), zero, in);
-  }
-  const Planes made = work(in);
-  bench.combine("w - w == 0 ? v : w", {}, made, bench.picture(), in);
-  bench.become(std::move(in));
-}
-
 Made cosine_truncation(const CosineTruncation& f, const Shape& in) {
   if (f.block != 8) return std::nullopt;
   Pass p{.file = "cosine", .kernel = "truncate"};
@@ -63,6 +50,14 @@ Made cosine_truncation(const CosineTruncation& f, const Shape& in) {
   return w;
 }
 
+// Undecimated, an orthogonal wavelet goes around; a margin of mirror images keeps that from the picture.
+int margin_of(const WaveletShrink& f, int width, int height) {
+  const WaveletTaps& t = taps_of(f.wavelet);
+  if (!f.undecimated || t.symmetric) return 0;
+  return static_cast<int>(
+      std::min<long long>(static_cast<long long>(t.low.size()) << (f.levels - 1), std::max(width, height)));
+}
+
 // The bands of one level on a device, and the way there and back.
 struct Level {
   Planes low, horizontal, vertical, diagonal;
@@ -72,13 +67,6 @@ class Wavelets {
  public:
   Wavelets(Bench& bench, Wavelet wavelet, bool undecimated)
       : bench_(bench), t_(taps_of(wavelet)), undecimated_(undecimated) {}
-
-  // Undecimated, an orthogonal wavelet goes around; a margin of mirror images keeps that from the picture.
-  int margin(int width, int height, int levels) const {
-    if (!undecimated_ || t_.symmetric) return 0;
-    return static_cast<int>(
-        std::min<long long>(static_cast<long long>(t_.low.size()) << (levels - 1), std::max(width, height)));
-  }
 
   Level forward(const Planes& in, int level) const {
     const int w = in.place().width, h = in.place().rows;
@@ -201,7 +189,7 @@ void shrink(Bench& bench, const WaveletShrink& f, Planes& band, double s) {
 
 Planes shrunk(Bench& bench, const WaveletShrink& f, const Planes& in) {
   const Wavelets wavelets(bench, f.wavelet, f.undecimated);
-  const int w = in.place().width, h = in.place().rows, margin = wavelets.margin(w, h, f.levels);
+  const int w = in.place().width, h = in.place().rows, margin = margin_of(f, w, h);
   Planes wide = bench.spare(w + 2 * margin, h + 2 * margin, in.count());
   bench.run({.file = "wavelet", .kernel = "surround", .integers = {margin}, .resizes = true}, {&in}, {&wide});
   const double noise = std::max(1e-6, static_cast<double>(*f.noise));
@@ -233,12 +221,7 @@ Made wavelet_shrink(const WaveletShrink& f, const Shape& in) {
   Work w;
   w.reach = Work::kWhole;
   // All bands at once: undecimated each as large as the picture with its margin.
-  const WaveletTaps& t = taps_of(f.wavelet);
-  const double margin =
-      f.undecimated && !t.symmetric
-          ? static_cast<double>(std::min<long long>(static_cast<long long>(t.low.size()) << (f.levels - 1),
-                                                    std::max(in.width, in.height)))
-          : 0;
+  const double margin = margin_of(f, in.width, in.height);
   const double larger = (1 + 2 * margin / in.width) * (1 + 2 * margin / in.height);
   w.buffers = 3 + larger * (f.undecimated ? 3.0 * f.levels + 4 : 4);
   w.run = [f](Bench& bench) { on_finite(bench, [&](const Planes& finite) { return shrunk(bench, f, finite); }); };

@@ -82,6 +82,7 @@ bool OpenClDevice::takes(const Step& step, const Shape& in) const {
   // Alpha stays at home, where it is copied: a result of other sides would need it sampled.
   const Shape out = step.about->result_shape(step.fields.get(), in);
   if (in.has_alpha() && (out.width != in.width || out.height != in.height)) return false;
+  if (work->point && work->point->numbers.size() > most_numbers()) return false;
   if (!std::all_of(work->passes.begin(), work->passes.end(), [&](const Pass& p) { return fits(p); })) return false;
   // What needs the whole picture at once must find room for it.
   return work->reach < Work::kWhole ||
@@ -100,7 +101,7 @@ std::size_t OpenClDevice::tile_samples(const Pass& p) const {
 }
 
 bool OpenClDevice::fits(const Pass& p) const {
-  return tile_samples(p) * sizeof(float) <= local_ && p.numbers.size() * sizeof(float) <= constants_ &&
+  return tile_samples(p) * sizeof(float) <= local_ && p.numbers.size() <= most_numbers() &&
          static_cast<std::size_t>(p.group) * static_cast<std::size_t>(p.group) <= group_;
 }
 

@@ -48,6 +48,8 @@ class OpenClDevice : public Device {
   // Bytes that may be used, and of one buffer.
   std::size_t memory() const { return memory_; }
   std::size_t largest() const { return largest_; }
+  // Numbers that a kernel may have in constant memory.
+  std::size_t most_numbers() const { return constants_ / sizeof(float); }
   // Work items of a group: across, down; of one that adds up.
   std::size_t across() const { return across_; }
   std::size_t down() const { return down_; }

@@ -59,9 +59,14 @@ void StripRun::strip(Lane& lane, int top, int bottom) {
     bench.begin_step(i, cut_.whites[i]);
     std::size_t n = 1;
     if (works[i].point) {
-      // Points in a row are one kernel; apart where each is to be reported.
+      // Points in a row are one kernel, as far as their numbers fit; apart where each is to be reported.
       std::vector<Point> points = {*works[i].point};
-      while (i + n < works.size() && works[i + n].point && !figures_) points.push_back(*works[i + n++].point);
+      std::size_t numbers = points[0].numbers.size();
+      while (i + n < works.size() && works[i + n].point && !figures_) {
+        numbers += works[i + n].point->numbers.size();
+        if (numbers > device_.most_numbers()) break;
+        points.push_back(*works[i + n++].point);
+      }
       bench.run_points(points);
     } else {
       works[i].run(bench);

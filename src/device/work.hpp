@@ -25,8 +25,6 @@ struct Work {
   std::vector<Pass> passes = {};  // of which `run` is made, as far as they are known ahead: their memory is looked at
   // What it gives has other sides or channels than what it gets.
   std::function<Shape(const Shape&)> shape = {};
-  // What it finds out while it runs, for the report.
-  bool tells = false;
 };
 
 // A work of passes, each of what the one before made.
