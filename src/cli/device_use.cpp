@@ -131,8 +131,9 @@ void tell_device(const std::string& file, const Chain& chain, const Run& run, st
   fmt::print(to, "  {} in all  [{}]  range {:.4g} .. {:.4g}\n", counted(chain.steps().size(), "step", "steps"),
              time_text(report.seconds), range.minimum, range.maximum);
   for (const DeviceFigures& f : report.device) {
-    const std::string which = f.count == 1 ? fmt::format("step {}", f.first + 1)
-                                           : fmt::format("steps {} to {}", f.first + 1, f.first + f.count);
+    const std::string which =
+        f.count == 1 ? fmt::format("step {}", f.first + 1)
+                     : fmt::format("steps {} {} {}", f.first + 1, f.count == 2 ? "and" : "to", f.first + f.count);
     fmt::print(to, "  on the device: {}: {} of {:.1f} MB [{}], {} [{}], {} of {:.1f} MB [{}]\n", which,
                counted(static_cast<std::size_t>(f.uploads), "upload", "uploads"),
                static_cast<double>(f.bytes_up) * 1e-6, time_text(f.seconds_up),

@@ -20,7 +20,8 @@ class Device {
   virtual ~Device();
   /// As people know it.
   virtual std::string name() const = 0;
-  /// True where it can run that step on a picture of that shape. All that the step measures is known.
+  /// True where it can run that step on a picture of that shape as it stands: one that finds something out by itself
+  /// only where the device can find it out, too.
   virtual bool takes(const Step& step, const Shape& in) const = 0;
   /// What running steps, all of which it takes, on a picture of that shape would take; nothing known where it says
   /// nothing.

@@ -53,7 +53,9 @@ class CurvePoints {
   const std::string& text() const { return text_; }
   /// A point of the curve, and how steep it is there.
   struct Knot {
-    double level, becomes, slope;
+    double level;    ///< the sample, 0..1 scale
+    double becomes;  ///< what it becomes, 0..1 scale
+    double slope;    ///< of the curve there
   };
   /// All points, by rising level: between two of them the curve is the cubic that fits both, beyond the ends straight.
   std::vector<Knot> knots() const;
