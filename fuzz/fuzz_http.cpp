@@ -5,6 +5,8 @@
 #include <sys/time.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <cerrno>
 #include <cstdlib>
 #include <string>
 #include <thread>
@@ -42,7 +44,9 @@ class Server {
     if (connect(s, reinterpret_cast<const sockaddr*>(&to), sizeof to) == 0) {
       (void)!send(s, request.data(), request.size(), MSG_NOSIGNAL);
       char part[4096];
-      for (ssize_t n = 0; (n = recv(s, part, sizeof part, 0)) > 0;) answer.append(part, static_cast<std::size_t>(n));
+      // libFuzzer's alarm comes to this thread and ends a call that waits.
+      for (ssize_t n = 0; (n = recv(s, part, sizeof part, 0)) > 0 || (n < 0 && errno == EINTR);)
+        answer.append(part, static_cast<std::size_t>(std::max<ssize_t>(n, 0)));
     }
     close(s);
     return answer;

@@ -12,6 +12,7 @@
 #include <fstream>
 #include <iterator>
 #include <limits>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -109,11 +110,13 @@ struct Outcome {
   std::string err;
 };
 
-// Runs a program through the shell, with both streams caught.
+// Runs a program through the shell, with both streams caught; what a signal ended gives 128 and its number, as in
+// shells.
 inline Outcome run(const std::string& command) {
   const Folder folder;
   const int status = std::system((command + " >" + folder / "out" + " 2>" + folder / "err").c_str());
-  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, contents(folder / "out"), contents(folder / "err")};
+  const int code = WIFEXITED(status) ? WEXITSTATUS(status) : WIFSIGNALED(status) ? 128 + WTERMSIG(status) : -1;
+  return {code, contents(folder / "out"), contents(folder / "err")};
 }
 
 inline Outcome lsieve(const std::string& arguments) { return run(std::string(LSIEVE_TOOL) + " " + arguments); }

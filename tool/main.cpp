@@ -1,3 +1,3 @@
 #include "sieve/cli.hpp"
 
-int main(int argc, char** argv) { return sieve::cli::run(argc, argv, sieve::Catalogue::standard()); }
+int main(int argc, char** argv) { return sieve::cli::run(argc, argv); }

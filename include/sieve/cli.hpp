@@ -14,5 +14,8 @@ namespace cli {
 [[nodiscard]] int run(int argc, const char* const* argv, const Catalogue& catalogue,
                       const reference::Definitions& definitions = reference::Definitions::standard());
 
+/// The same with the filters of the library, which are made here: what fails while they are made is told, too.
+[[nodiscard]] int run(int argc, const char* const* argv);
+
 }  // namespace cli
 }  // namespace sieve

@@ -119,7 +119,7 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
 }
 
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report, std::FILE* to) {
-  fmt::print(to, "{}: {}\n", o.in, text_of(in.shape()).text);
+  fmt::print(to, "{}: {}\n", on_one_line(o.in), text_of(in.shape()).text);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     const std::size_t outside = s.figures.below + s.figures.above;
@@ -220,7 +220,7 @@ int apply(const Session& session, const ApplyArguments& o) {
   if (!o.save.empty()) {
     const std::string text = recipe_text(chain);
     io::write_bytes(o.save, {text.begin(), text.end()});
-    fmt::print(stderr, "recipe: {}\n", o.save);
+    fmt::print(stderr, "recipe: {}\n", on_one_line(o.save));
   }
   if (o.files.wanted()) {
     add_comparison(exhibit, session, chain, in.image, result);

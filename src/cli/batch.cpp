@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
@@ -142,9 +143,10 @@ class Teller {
     if (o.state == Outcome::State::failed) {
       ++errors_;
       clear();
-      fmt::print(stderr, "lsieve: {}\n", o.why);
+      print_error(o.why);
     } else if (!terminal_ && o.state == Outcome::State::written) {
-      fmt::print(stderr, "{}/{} {} -> {} [{}]\n", done_, count_, file.in, file.out, time_text(o.seconds));
+      fmt::print(stderr, "{}/{} {} -> {} [{}]\n", done_, count_, on_one_line(file.in), on_one_line(file.out),
+                 time_text(o.seconds));
     }
     const auto now = std::chrono::steady_clock::now();
     if (terminal_ && (now - drawn_ > std::chrono::milliseconds(100) || done_ == count_)) {
@@ -158,16 +160,26 @@ class Teller {
 
  private:
   void draw(double elapsed) {
-    constexpr std::size_t kWide = 24;
+    // A line that is wider than the terminal would stay behind with every new one.
+    winsize terminal{};
+    const bool known = ::ioctl(STDERR_FILENO, TIOCGWINSZ, &terminal) == 0 && terminal.ws_col > 0;
+    const std::size_t columns = known ? terminal.ws_col : 80;
     // A large picture counts more than a small one.
-    const auto filled = std::min(kWide, static_cast<std::size_t>(kWide * bytes_done_ / bytes_));
+    const double share = bytes_done_ / bytes_;
     const double rate = static_cast<double>(worked_) / std::max(1e-9, elapsed);
     const long left =
         bytes_worked_ > 0 ? std::lround(std::max(0.0, bytes_ - bytes_done_) / bytes_worked_ * elapsed) : 0;
-    const std::string pace =
-        worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
-    fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}} {}/{}{}{}\033[K", "", filled, "", kWide - filled, done_, count_,
-               pace, errors_ == 0 ? "" : fmt::format("  {} failed", errors_));
+    // What finds no room is left out, the least needed first: the bar, then the pace.
+    const std::string said =
+        fmt::format("{}/{}", done_, count_) + (errors_ == 0 ? "" : fmt::format("  {} failed", errors_));
+    std::string pace = worked_ == 0 ? "" : fmt::format("  {:.1f} a second  {}:{:02} left", rate, left / 60, left % 60);
+    if (said.size() + pace.size() >= columns) pace.clear();
+    constexpr std::size_t kWide = 24;
+    const std::size_t room = columns - std::min(columns, said.size() + pace.size() + 2);
+    const std::size_t wide = room < 4 ? 0 : std::min(kWide, room);
+    const auto filled = std::min(wide, static_cast<std::size_t>(static_cast<double>(wide) * share));
+    fmt::print(stderr, "\r{:\u2588<{}}{:\u2591<{}}{}{}{}\033[K", "", filled, "", wide - filled, wide > 0 ? " " : "",
+               said, pace);
     std::fflush(stderr);
     shown_ = true;
   }
@@ -215,14 +227,18 @@ class Batch {
       Teller teller(files_);
       const auto workers = std::min<std::size_t>(
           files_.size(), static_cast<std::size_t>(options_.workers > 0 ? options_.workers : threads()));
-      std::vector<std::thread> pool;
+      std::vector<std::jthread> pool;
       for (std::size_t w = 0; w < workers; ++w) {
         pool.emplace_back([&] {
           const Watch::Active active(watch);
-          work(journal, teller, *watch);
+          try {
+            work(journal, teller, *watch);
+          } catch (...) {
+            failed_for_all();
+          }
         });
       }
-      for (std::thread& t : pool) t.join();
+      pool.clear();  // until they end
       stopped = watch->stopped();
     }
     report(seconds_since(start));
@@ -267,15 +283,18 @@ class Batch {
         try {
           journal.add(files_[i]);
         } catch (...) {
-          // Without a journal nothing could go on later.
-          const std::lock_guard lock(mutex_);
-          failure_ = std::current_exception();
-          over_ = true;
+          failed_for_all();  // without a journal nothing could go on later
         }
       }
       outcomes_[i] = o;
       teller.finished(i, files_[i], o);
     }
+  }
+
+  void failed_for_all() {
+    const std::lock_guard lock(mutex_);
+    failure_ = std::current_exception();
+    over_ = true;
   }
 
   Outcome one(const BatchFile& file, const BatchJournal& journal) {
@@ -371,7 +390,7 @@ class Batch {
       fmt::print("{:<14} {:>8} {} in {}: put clip, stretch or absolute last, or write float\n", "saturated", saturated,
                  saturated == 1 ? "sample" : "samples", counted(saturated_pictures, "picture", "pictures"));
     for (std::size_t i = 0; i < files_.size(); ++i) {
-      if (outcomes_[i].state == Outcome::State::failed) fmt::print("failed: {}\n", outcomes_[i].why);
+      if (outcomes_[i].state == Outcome::State::failed) fmt::print("failed: {}\n", on_one_line(outcomes_[i].why));
     }
   }
 

@@ -3,15 +3,16 @@
 #define XXH_INLINE_ALL
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/file.h>
 #include <unistd.h>
 #include <xxhash.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
 #include <iterator>
-#include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <vector>
@@ -31,13 +32,14 @@ constexpr const char* kKind = "Lean Sieve batch 1";
 std::optional<std::uint64_t> hash_of(const std::string& path) {
   std::ifstream in(path, std::ios::binary);
   if (!in) return std::nullopt;
-  const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), XXH3_freeState);
-  XXH3_64bits_reset(state.get());
+  XXH3_state_t state;
+  XXH3_INITSTATE(&state);
+  XXH3_64bits_reset(&state);
   std::vector<char> part(1 << 20);
   while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
-    XXH3_64bits_update(state.get(), part.data(), static_cast<std::size_t>(in.gcount()));
+    XXH3_64bits_update(&state, part.data(), static_cast<std::size_t>(in.gcount()));
   if (in.bad()) return std::nullopt;
-  return XXH3_64bits_digest(state.get());
+  return XXH3_64bits_digest(&state);
 }
 
 struct Stamp {
@@ -55,9 +57,20 @@ std::optional<Stamp> stamp_of(const std::string& path) {
 
 }  // namespace
 
-BatchJournal::BatchJournal(std::string path, const std::string& settings, bool resume) : path_(std::move(path)) {
+BatchJournal::BatchJournal(std::string path)
+    : path_(std::move(path)), file_(::open(path_.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | O_APPEND, 0666)) {}
+
+BatchJournal::~BatchJournal() {
+  if (file_ >= 0) ::close(file_);
+}
+
+BatchJournal::BatchJournal(std::string path, const std::string& settings, bool resume) : BatchJournal(std::move(path)) {
+  if (file_ < 0) cannot_be_written();
+  // Two runs would each do the other's pictures again, and the later one would throw the earlier one's lines away.
+  if (::flock(file_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
+    throw Error(path_ + ": another run writes this journal: wait for its end, or give another folder with --into");
   bool ends_within_line = false;
-  if (resume && fs::exists(path_)) {
+  if (resume) {
     std::ifstream in(path_, std::ios::binary);
     const std::string text{std::istreambuf_iterator<char>(in), {}};
     bool first = true;
@@ -86,17 +99,10 @@ BatchJournal::BatchJournal(std::string path, const std::string& settings, bool r
     }
     ends_within_line = start < text.size();
     if (first) resume = false;
-  } else {
-    resume = false;
   }
-  file_ = ::open(path_.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | O_APPEND | (resume ? 0 : O_TRUNC), 0666);
-  if (file_ < 0) throw Error(fmt::format("{}: cannot be written: {}", path_, std::strerror(errno)));
+  if (!resume && ::ftruncate(file_, 0) != 0) cannot_be_written();
   if (!resume) append(ordered_json{{"journal", kKind}, {"settings", settings}}.dump() + "\n");
   if (resume && ends_within_line) append("\n");
-}
-
-BatchJournal::~BatchJournal() {
-  if (file_ >= 0) ::close(file_);
 }
 
 bool BatchJournal::done(const BatchFile& file) const {
@@ -120,11 +126,16 @@ void BatchJournal::add(const BatchFile& file) {
 }
 
 void BatchJournal::append(const std::string& line) {
-  const std::lock_guard lock(mutex_);
-  // In one piece: lines of several workers never mix.
-  if (::write(file_, line.data(), line.size()) != static_cast<ssize_t>(line.size())) {
-    throw Error(fmt::format("{}: cannot be written: {}", path_, std::strerror(errno)));
+  const std::lock_guard lock(mutex_);  // lines of several workers never mix
+  for (std::size_t done = 0; done < line.size();) {
+    const ssize_t n = ::write(file_, line.data() + done, line.size() - done);
+    if (n < 0 && errno != EINTR) cannot_be_written();
+    done += static_cast<std::size_t>(std::max<ssize_t>(n, 0));
   }
+}
+
+void BatchJournal::cannot_be_written() const {
+  throw Error(fmt::format("{}: cannot be written: {}", path_, std::strerror(errno)));
 }
 
 }  // namespace sieve::internal::cli

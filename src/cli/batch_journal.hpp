@@ -13,7 +13,8 @@ namespace sieve::internal::cli {
 class BatchJournal {
  public:
   // `settings` says all that the results depend on. With `resume` what the file holds is believed after a check; else
-  // it begins anew. InvalidArgument where it is of other settings, Error where it cannot be written.
+  // it begins anew. InvalidArgument where it is of other settings, Error where it cannot be written or another run
+  // writes it.
   BatchJournal(std::string path, const std::string& settings, bool resume);
   ~BatchJournal();
   BatchJournal(const BatchJournal&) = delete;
@@ -29,9 +30,11 @@ class BatchJournal {
     std::uint64_t in_bytes = 0, out_bytes = 0, out_hash = 0;
     std::int64_t in_time = 0;
   };
+  explicit BatchJournal(std::string path);
   void append(const std::string& line);
+  [[noreturn]] void cannot_be_written() const;
   std::string path_;
-  int file_ = -1;
+  int file_;
   std::mutex mutex_;
   std::map<std::string, Entry> entries_;  // by result
 };

@@ -6,7 +6,11 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
+#include <exception>
+#include <functional>
+#include <new>
 #include <string_view>
 
 #include "cli/session.hpp"
@@ -104,21 +108,69 @@ int run_command(int argc, const char* const* argv, const Catalogue& catalogue,
     const std::string where = given != nullptr ? fmt::format("lsieve {} --help", given) : "lsieve --help";
     return fail(2, fmt::format("{} (see `{}`)", e.what(), where));
   }
-  try {
-    if (session.threads > 0) set_threads(session.threads);
-    for (const Command& c : commands) {
-      if (c.app->parsed()) return c.work();
-    }
-    return 2;
-  } catch (const InvalidArgument& e) {
-    return fail(2, e.what());
-  } catch (const std::bad_alloc&) {
-    return fail(1, "memory ran out: crop or shrink the picture, or close other programs");
-  } catch (const Canceled& e) {
-    return fail(1, e.what());
-  } catch (const std::exception& e) {
-    return fail(1, e.what());
+  if (session.threads > 0) set_threads(session.threads);
+  for (const Command& c : commands) {
+    if (c.app->parsed()) return c.work();
   }
+  return 2;
+}
+
+void tell_no_memory() {
+  std::fputs("lsieve: memory ran out: crop or shrink the picture, or close other programs\n", stderr);
+}
+
+// JSON values take memory to be destroyed, where nothing may be thrown: the program ends there, but not without a word.
+class NoMemoryAnywhere {
+ public:
+  NoMemoryAnywhere() = default;
+  ~NoMemoryAnywhere() { std::set_terminate(before_); }
+  NoMemoryAnywhere(const NoMemoryAnywhere&) = delete;
+  NoMemoryAnywhere& operator=(const NoMemoryAnywhere&) = delete;
+
+ private:
+  [[noreturn]] static void end() {
+    try {
+      if (const auto why = std::current_exception()) std::rethrow_exception(why);
+    } catch (const std::bad_alloc&) {
+      tell_no_memory();
+      std::_Exit(1);
+    } catch (const std::exception& e) {
+      std::fprintf(stderr, "lsieve: ended by an error that nothing here expects: %s\n", e.what());
+    } catch (...) {
+    }
+    std::abort();
+  }
+  std::terminate_handler before_ = std::set_terminate(end);
+};
+
+// What the command gives; an error is told, also where no memory is left to put its line together.
+int guarded(const std::function<int()>& command) {
+  const NoMemoryAnywhere words;
+  try {
+    try {
+      return command();
+    } catch (const std::bad_alloc&) {
+      throw;
+    } catch (const InvalidArgument& e) {
+      return fail(2, e.what());
+    } catch (const Canceled& e) {  // no std::exception, so that nothing catches it by mistake
+      return fail(1, e.what());
+    } catch (const std::exception& e) {
+      return fail(1, e.what());
+    }
+  } catch (const std::bad_alloc&) {
+    std::fflush(stdout);
+    tell_no_memory();
+    return 1;
+  }
+}
+
+// What is told is part of the work: a full disk or a closed output behind it must not pass for success.
+int told(int code) {
+  errno = 0;
+  if (code != 0 || (std::fflush(stdout) == 0 && std::ferror(stdout) == 0)) return code;
+  return fail(1, fmt::format("standard output: {}: what was to be told there is lost",
+                             errno != 0 ? std::strerror(errno) : "it failed"));
 }
 
 }  // namespace
@@ -127,11 +179,12 @@ int run_command(int argc, const char* const* argv, const Catalogue& catalogue,
 
 int sieve::cli::run(int argc, const char* const* argv, const Catalogue& catalogue,
                     const reference::Definitions& definitions) {
-  const int code = internal::cli::run_command(argc, argv, catalogue, definitions);
-  // What is told is part of the work: a full disk or a closed output behind it must not pass for success.
-  errno = 0;
-  if (code != 0 || (std::fflush(stdout) == 0 && std::ferror(stdout) == 0)) return code;
-  internal::cli::print_error(fmt::format("standard output: {}: what was to be told there is lost",
-                                         errno != 0 ? std::strerror(errno) : "it failed"));
-  return 1;
+  using namespace internal::cli;
+  return guarded([&] { return told(run_command(argc, argv, catalogue, definitions)); });
+}
+
+int sieve::cli::run(int argc, const char* const* argv) {
+  using namespace internal::cli;
+  return guarded(
+      [&] { return told(run_command(argc, argv, Catalogue::standard(), reference::Definitions::standard())); });
 }

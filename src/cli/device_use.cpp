@@ -127,7 +127,7 @@ ChosenEngine::ChosenEngine(const DeviceArguments& o) {
 void tell_device(const std::string& file, const Chain& chain, const Run& run, std::FILE* to) {
   const Report& report = run.report;
   const SampleRange range = sample_range(run.image);
-  fmt::print(to, "{}: {}\n", file, chain.text());
+  fmt::print(to, "{}: {}\n", on_one_line(file), chain.text());
   fmt::print(to, "  {} in all  [{}]  range {:.4g} .. {:.4g}\n", counted(chain.steps().size(), "step", "steps"),
              time_text(report.seconds), range.minimum, range.maximum);
   for (const DeviceFigures& f : report.device) {

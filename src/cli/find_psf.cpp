@@ -78,7 +78,7 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
   if (!o.into.empty()) {
     const std::string text = kernel_file(all[0]);
     io::write_bytes(o.into, {text.begin(), text.end()});
-    fmt::print(stderr, "weights: {}\n", o.into);
+    fmt::print(stderr, "weights: {}\n", on_one_line(o.into));
   }
   if (o.sheet.empty()) return 0;
   draw::Sheet sheet("Point spread function of " + base_name(o.in), "found in the picture, with the confidence of each");

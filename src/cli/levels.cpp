@@ -90,7 +90,7 @@ int levels(const Session& session, const LevelsArguments& o) {
   } else {
     // Long tables leave out what nothing falls on; JSON and CSV have it all.
     const bool whole = table.size() <= 64;
-    fmt::print("{}: {} levels of {}, {} of them used\n", o.file, table.size(), o.channel, used);
+    fmt::print("{}: {} levels of {}, {} of them used\n", on_one_line(o.file), table.size(), o.channel, used);
     fmt::print("{:>7}{:>11}{:>13}{:>13}{:>14}{:>9}{:>12}\n", "level", "count", "probability", "cumulative",
                fmt::format("x {}", table.size() - 1), "rounded", "new count");
     for (const LevelRow& r : table) {

@@ -12,7 +12,7 @@
 namespace sieve::internal::cli {
 
 Output::Output(const std::string& name, const std::string& format)
-    : name_(name == "-" ? "standard output" : name),
+    : name_(name == "-" ? "standard output" : on_one_line(name)),
       named_(name == "-" ? "standard output." + format : name),
       piped_(name == "-") {
   if (piped_ && format.empty())

@@ -60,12 +60,26 @@ std::string in_words_of_the_tool(std::string line) {
   return line;
 }
 
-void print_error(const std::string& line) {
-  std::fflush(stdout);
-  fmt::print(stderr, "lsieve: {}\n", in_words_of_the_tool(line));
+std::string on_one_line(const std::string& text) {
+  std::string shown;
+  for (const char c : text) {
+    if (c == '\n') {
+      shown += "\\n";
+    } else if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) {
+      shown += fmt::format("\\x{:02x}", static_cast<unsigned>(c));
+    } else {
+      shown += c;
+    }
+  }
+  return shown;
 }
 
-std::string base_name(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
+void print_error(const std::string& line) {
+  std::fflush(stdout);
+  fmt::print(stderr, "lsieve: {}\n", on_one_line(in_words_of_the_tool(line)));
+}
+
+std::string base_name(const std::string& path) { return on_one_line(path.substr(path.find_last_of('/') + 1)); }
 
 std::vector<std::string> chain_words(const Session& session, const std::vector<std::string>& words,
                                      const std::string& recipe, bool ranges) {
@@ -96,7 +110,7 @@ void write_sheet(const draw::Sheet& sheet, const std::string& path) {
   if (io::format_of_name(path) != io::Format::png)
     throw InvalidArgument(path + ": a sheet is a PNG: give a name that ends in .png");
   io::write_bytes(path, sheet.png());
-  fmt::print(stderr, "sheet: {}\n", path);
+  fmt::print(stderr, "sheet: {}\n", on_one_line(path));
 }
 
 std::optional<int> bits_of_text(const std::string& depth) {
@@ -128,7 +142,7 @@ Attended::Attended() {
   struct sigaction action {};
   action.sa_handler = on_interrupt;
   action.sa_flags = static_cast<int>(SA_RESETHAND);  // a second Ctrl-C ends the program at once
-  ::sigaction(SIGINT, &action, &before_);
+  for (std::size_t i = 0; i < std::size(kSignals); ++i) ::sigaction(kSignals[i], &action, &before_[i]);
   if (::isatty(STDERR_FILENO) == 0) return;
   const auto start = std::chrono::steady_clock::now();
   watch_.on_progress = [this, start](double share) {
@@ -141,7 +155,7 @@ Attended::Attended() {
 
 Attended::~Attended() {
   if (shown_) fmt::print(stderr, "\r       \r");
-  ::sigaction(SIGINT, &before_, nullptr);
+  for (std::size_t i = 0; i < std::size(kSignals); ++i) ::sigaction(kSignals[i], &before_[i], nullptr);
   interrupted = outer_;
 }
 

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <csignal>
 #include <functional>
+#include <iterator>
 #include <memory>
 #include <mutex>
 #include <nlohmann/json_fwd.hpp>
@@ -72,10 +73,12 @@ Command declare_devices(CLI::App& root, Session& session);
 // A message of the library in the words of the tool: the library names a limit by its field, which here is an option,
 // and cannot say where all filters are listed.
 std::string in_words_of_the_tool(std::string line);
+// The same with line breaks and other control characters written out, as names of files may hold them.
+std::string on_one_line(const std::string& text);
 // An error on a line of its own, in the words of the tool.
 void print_error(const std::string& line);
 
-// "noon.png" of "data/demo/noon.png".
+// "noon.png" of "data/demo/noon.png", to be shown.
 std::string base_name(const std::string& path);
 
 // The chain of words, or of a recipe file; InvalidArgument where both or neither are given.
@@ -117,8 +120,9 @@ double seconds_since(std::chrono::steady_clock::time_point start);
 // "12.3 ms", "1.25 s".
 std::string time_text(double seconds);
 
-// Shows progress on a terminal from the first second on, and turns Ctrl-C into Watch::stop(). What Ctrl-C did before is
-// put back at its end: whoever calls the tool from a program of his own keeps his handler.
+// Shows progress on a terminal from the first second on, and turns Ctrl-C, and the signals that end a program or its
+// terminal, into Watch::stop(). What they did before is put back at its end: whoever calls the tool from a program of
+// his own keeps his handlers.
 class Attended {
  public:
   Attended();
@@ -130,7 +134,8 @@ class Attended {
   Watch watch_;
   Watch::Active active_{watch_};
   Watch* outer_ = nullptr;
-  struct sigaction before_ {};
+  static constexpr int kSignals[] = {SIGINT, SIGTERM, SIGHUP};
+  struct sigaction before_[std::size(kSignals)]{};
   bool shown_ = false;
 };
 

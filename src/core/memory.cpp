@@ -20,7 +20,7 @@ constexpr std::size_t kHugePage = std::size_t{2} << 20;
 constexpr std::size_t kMapFrom = std::size_t{1} << 20;
 
 [[noreturn]] void no_memory(std::size_t bytes) {
-  throw Error("no memory for a picture of " + std::to_string(bytes >> 20) +
+  throw Error("no memory for a picture of " + std::to_string((bytes + kMapFrom - 1) / kMapFrom) +
               " MiB: crop or shrink it, or close other programs");
 }
 

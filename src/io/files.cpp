@@ -5,11 +5,13 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <cstring>
 #include <filesystem>
 #include <memory>
 #include <string_view>
+#include <utility>
 
 #include "io/codec.hpp"
 #include "sieve/core/watch.hpp"
@@ -53,8 +55,11 @@ class Descriptor {
   ~Descriptor() {
     if (fd_ >= 0) ::close(fd_);
   }
-  Descriptor(const Descriptor&) = delete;
-  Descriptor& operator=(const Descriptor&) = delete;
+  Descriptor(Descriptor&& other) noexcept : fd_(std::exchange(other.fd_, -1)) {}
+  Descriptor& operator=(Descriptor&& other) noexcept {
+    std::swap(fd_, other.fd_);
+    return *this;
+  }
   int get() const { return fd_; }
   int close() {
     const int r = ::close(fd_);
@@ -244,6 +249,68 @@ Resources resources(const Limits& limits) {
           [](const std::string& name) { return read_text(name); }};
 }
 
+namespace {
+
+// A file that comes to be at its end, whole: until then it has no name where the file system can do that, and one
+// beside its place where not. So whoever ends this program, at any moment, leaves nothing half written.
+class NewFile {
+ public:
+  explicit NewFile(const std::string& target)
+      : target_(target), beside_(target + fmt::format(".part{}-{}", ::getpid(), ++count)), file_(unnamed(target)) {
+    if (file_.get() >= 0) return;
+    file_ = Descriptor(::open(beside_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+    named_ = file_.get() >= 0;
+  }
+  ~NewFile() {
+    if (named_) ::unlink(beside_.c_str());
+  }
+  NewFile(const NewFile&) = delete;
+  NewFile& operator=(const NewFile&) = delete;
+
+  // False where something failed; errno says what.
+  bool put(const std::vector<std::uint8_t>& bytes) {
+    if (file_.get() < 0) return false;
+    for (std::size_t done = 0; done < bytes.size();) {
+      const ssize_t n = ::write(file_.get(), bytes.data() + done, std::min<std::size_t>(bytes.size() - done, 1 << 26));
+      if (n < 0 && errno == EINTR) continue;
+      if (n < 0) return false;
+      done += static_cast<std::size_t>(n);
+    }
+    if (::fsync(file_.get()) != 0 && errno != EINVAL && errno != EROFS) return false;
+    if (!named_ && linked(target_)) return file_.close() == 0;
+    if (!named_ && errno == EEXIST) {
+      ::unlink(beside_.c_str());  // of a process of the same number that was killed
+      named_ = linked(beside_);
+    }
+    if (!named_ || file_.close() != 0 || ::rename(beside_.c_str(), target_.c_str()) != 0) return false;
+    named_ = false;
+    return true;
+  }
+
+ private:
+  // Without a name only where it can get one afterwards.
+  static int unnamed(const std::string& target) {
+    const std::filesystem::path folder = std::filesystem::path(target).parent_path();
+    const int fd = ::open(folder.empty() ? "." : folder.c_str(), O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666);
+    if (fd < 0 || ::access(link_to(fd).c_str(), F_OK) == 0) return fd;
+    ::close(fd);
+    return -1;
+  }
+  static std::string link_to(int fd) { return fmt::format("/proc/self/fd/{}", fd); }
+
+  // Gives the file a name that is free; errno is EEXIST where it is taken.
+  bool linked(const std::string& name) const {
+    return ::linkat(AT_FDCWD, link_to(file_.get()).c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) == 0;
+  }
+
+  static inline std::atomic<unsigned> count = 0;
+  std::string target_, beside_;
+  Descriptor file_;
+  bool named_ = false;
+};
+
+}  // namespace
+
 void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes) {
   checkpoint();
   std::error_code ignored;
@@ -253,23 +320,8 @@ void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes
   if (std::filesystem::exists(target, ignored) && !std::filesystem::is_regular_file(target, ignored)) {
     fail(path, "is no regular file; give the name of a picture to write");
   }
-  const std::string beside = target + fmt::format(".part{}", ::getpid());
-  Descriptor file(::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
-  if (file.get() < 0) fail(path, "cannot be written: " + reason());
-  const auto give_up = [&] {
-    const std::string why = reason();
-    ::unlink(beside.c_str());
-    fail(path, "cannot be written: " + why);
-  };
-  for (std::size_t done = 0; done < bytes.size();) {
-    const ssize_t n = ::write(file.get(), bytes.data() + done, std::min<std::size_t>(bytes.size() - done, 1 << 26));
-    if (n < 0 && errno == EINTR) continue;
-    if (n < 0) give_up();
-    done += static_cast<std::size_t>(n);
-  }
-  if (::fsync(file.get()) != 0 && errno != EINVAL && errno != EROFS) give_up();
-  if (file.close() != 0) give_up();
-  if (::rename(beside.c_str(), target.c_str()) != 0) give_up();
+  NewFile file(target);
+  if (!file.put(bytes)) fail(path, "cannot be written: " + reason());
 }
 
 namespace {
