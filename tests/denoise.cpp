@@ -258,7 +258,7 @@ TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and bac
     CAPTURE(range);
     CHECK(deviation(Bilateral{.sigma = 3, .range = range, .method = BilateralMethod::fast}(in),
                     reference::bilateral(in, 3, 12, range, Border::mirror)) < 0.01);
-    const ConstView part = in.view().part({33, 2, 71, 58});
+    const ConstView part = in.view().part({33, 2, 47, 38});
     for (const float sigma : {4.0F, 6.0F, 9.5F})
       CHECK(deviation(Bilateral{.sigma = sigma, .range = range, .method = BilateralMethod::fast}(part),
                       reference::bilateral(part, sigma, static_cast<int>(std::ceil(4 * sigma)), range,

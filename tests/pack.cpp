@@ -43,18 +43,22 @@ double psnr(const std::vector<std::uint8_t>& bytes, const Image& image) {
 double jpeg_bytes(const Image& image, double wanted) {
   double best = 1e18;
   for (const bool full : {false, true}) {
-    double psnr_before = 0, bytes_before = 0;
-    for (int quality = 4; quality <= 98; quality += 2) {
+    const auto at = [&](int quality) {
       const auto bytes = io::encode(io::Format::jpeg, image, {.quality = quality, .full_color = full});
-      const double now = compare(io::decode(bytes.data(), bytes.size(), "jpeg").image, image).psnr,
-                   size = static_cast<double>(bytes.size());
-      if (now >= wanted) {
-        const double t = psnr_before > 0 ? (wanted - psnr_before) / (now - psnr_before) : 1;
-        best = std::min(best, psnr_before > 0 ? bytes_before * std::pow(size / bytes_before, t) : size);
-        break;
-      }
-      psnr_before = now, bytes_before = size;
+      return std::pair{compare(io::decode(bytes.data(), bytes.size(), "jpeg").image, image).psnr,
+                       static_cast<double>(bytes.size())};
+    };
+    // The lowest even quality that reaches it, and the one before.
+    int low = 2, high = 98;
+    while (high - low > 2) {
+      const int middle = (low + high) / 4 * 2;
+      (at(middle).first >= wanted ? high : low) = middle;
     }
+    const auto [now, size] = at(high);
+    if (now < wanted) continue;
+    const auto [psnr_before, bytes_before] = at(low);
+    const double t = low > 2 ? (wanted - psnr_before) / (now - psnr_before) : 1;
+    best = std::min(best, low > 2 ? bytes_before * std::pow(size / bytes_before, t) : size);
   }
   return best;
 }

@@ -86,13 +86,16 @@ TEST_CASE("parameters at their ends: a finite picture, the same with any number 
     every_setting(in, [&](const Filter& f, const Parameter&, const std::string&) {
       set_threads(1);
       const auto one = accepted(f, in);
-      set_threads(3);
-      const auto three = accepted(f, in);
       set_threads(0);
-      REQUIRE(one.has_value() == three.has_value());
+      if (h > 1) {  // a row is one thread's work
+        set_threads(3);
+        const auto three = accepted(f, in);
+        set_threads(0);
+        REQUIRE(one.has_value() == three.has_value());
+        CHECK((!one || identical(*one, *three)));
+      }
       if (!one) return;
       ++ran;
-      CHECK(identical(*one, *three));
       CHECK(one->channels() <= in.channels());
       CHECK(test::not_finite(*one) == 0);
     });

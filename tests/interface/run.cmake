@@ -1,13 +1,14 @@
 # What the interface accepts without a warning, and what it refuses: with the compiler of the build, and Clang 14 where it
-# is there. Called by CTest with SOURCE, INCLUDE and COMPILER.
+# is there. Called by CTest with SOURCE, INCLUDE, BUILD and COMPILER.
 find_program(CLANG clang++-14)
 set(compilers ${COMPILER})
 if(CLANG)
   list(APPEND compilers ${CLANG})
 endif()
+set(options -std=c++20 -Wall -Wextra -Wconversion -Werror -Wno-unused-parameter -Wno-unused-variable)
 function(compile compiler file flag expected)
   execute_process(
-    COMMAND ${compiler} -std=c++20 -fsyntax-only -Wall -Wextra -Wconversion -Werror -Wno-unused-parameter -Wno-unused-variable ${flag} -I${INCLUDE} ${SOURCE}/${file}
+    COMMAND ${compiler} ${options} -fsyntax-only ${compiled} ${flag} -I${INCLUDE} ${SOURCE}/${file}
     RESULT_VARIABLE code ERROR_VARIABLE said OUTPUT_QUIET)
   if(expected STREQUAL "accepted" AND NOT code EQUAL 0)
     message(FATAL_ERROR "${compiler} refuses ${file} ${flag}:\n${said}")
@@ -17,6 +18,15 @@ function(compile compiler file flag expected)
 endfunction()
 # Each flag beside RIGHT is a mistake of its own.
 foreach(compiler ${compilers})
+  # The library's headers once for all files.
+  set(compiled -include ${BUILD}/interface.hpp)
+  file(WRITE ${BUILD}/interface.hpp "#include \"sieve/sieve.hpp\"\n#include \"sieve/io.hpp\"\n")
+  set(made ${BUILD}/interface.hpp.gch)
+  if(compiler MATCHES "clang")
+    set(made ${BUILD}/interface.pch)
+    set(compiled -include-pch ${made})
+  endif()
+  execute_process(COMMAND ${compiler} ${options} -x c++-header -I${INCLUDE} ${BUILD}/interface.hpp -o ${made} COMMAND_ERROR_IS_FATAL ANY)
   compile(${compiler} initializers.cpp -DNONE accepted)
   foreach(file misspelled_hook.cpp no_description.cpp discarded.cpp dangling.cpp)
     compile(${compiler} ${file} -DRIGHT accepted)
