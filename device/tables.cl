@@ -6,7 +6,8 @@ kernel void count_bins(global const float* in, global uint* found, Place p, int 
                        float scale, float rounding) {
   if (X >= p.width || Y >= p.rows) return;
   float v = in[((size_t)plane * p.rows + Y) * p.width + X];
-  int bin = !isfinite(v) ? bins + 2 : v < low ? bins : v > high ? bins + 1 : min((int)((v - low) * scale + rounding), bins - 1);
+  int bin = clamp((int)((v - low) * scale + rounding), 0, bins - 1);
+  bin = !isfinite(v) ? bins + 2 : v < low ? bins : v > high ? bins + 1 : bin;
   atomic_inc(found + bin);
 }
 // Sizes up to `top` in equal bins.
@@ -14,7 +15,7 @@ kernel void count_sizes(global const float* in, global uint* found, Place p, int
                         float scale) {
   if (X >= p.width || Y >= p.rows) return;
   float v = fabs(in[((size_t)plane * p.rows + Y) * p.width + X]);
-  if (v <= top) atomic_inc(found + min((int)(v * scale), bins - 1));
+  if (v <= top) atomic_inc(found + clamp((int)(v * scale), 0, bins - 1));
 }
 
 float cut(float v) { return v > 0 ? v > 1 ? 1 : v : 0; }

@@ -65,8 +65,9 @@ void exact(const ConstView& in, float sigma, float range, Border border, const V
 void fast(const ConstView& in, float sigma, float range, Border border, const View& out) {
   const auto [low, high] = finite_range(in, 0);
   if (!(low < high)) return copy(in, out);
-  // A single sample far from all others would ask for more levels than there is memory for.
-  if (high - low > 500 * range) return exact(in, sigma, range, border, out);
+  // A single sample far from all others would ask for more levels than there is memory for, and steps between levels
+  // must not be smaller than single precision holds.
+  if (high - low > 500 * range || high - low < 1e-30F) return exact(in, sigma, range, border, out);
   bilateral_on_grid(in, sigma, range, low, high, border, out);
 }
 

@@ -51,6 +51,7 @@ double least_risk(const Image& band, double s) {
   const auto n = static_cast<double>(band.shape().pixels());
   const double most = universal(n, s), noise = s * s;
   const auto top = static_cast<float>(most), per = static_cast<float>(kBins / most);
+  if (!std::isfinite(per)) return most;  // denormal noise: no bin can be told from another
   const auto bin_of = [per](float size) {
     return static_cast<std::size_t>(std::min(kBins - 1, static_cast<int>(size * per)));
   };

@@ -66,8 +66,15 @@ alignas(16) constexpr Byte kBitsHigh[16] = {0, 74, 86, 93, 99, 104, 107, 111, 11
 HWY_INLINE hn::Vec<D> Bits(hn::Vec<D> v, hn::Vec<D> low, hn::Vec<D> high) {
   const D d;
   const auto size = hn::BitCast(d, hn::Abs(hn::BitCast(hn::RebindToSigned<D>(), v))), coarse = hn::ShiftRight<4>(size);
+#if HWY_TARGET == HWY_SCALAR
+  // One byte wide, vectors hold no table.
+  (void)low, (void)high;
+  const Byte index = hn::GetLane(size), upper = hn::GetLane(coarse);
+  return hn::Set(d, upper == 0 ? kBitsLow[index] : kBitsHigh[upper]);
+#else
   return hn::IfThenElse(hn::Eq(coarse, hn::Zero(d)), hn::TableLookupBytes(low, size),
                         hn::TableLookupBytes(high, coarse));
+#endif
 }
 
 // The bytes before the first pixel of a row are 0, as are those above the first row: rows are copied behind zeros.

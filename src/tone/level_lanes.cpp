@@ -7,6 +7,7 @@
 
 #include "core/lane_loops-inl.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <type_traits>
@@ -48,6 +49,11 @@ std::int32_t ExactBin(float sample, const Bins& b) {
 void BinNumbers(const float* in, const Bins& b, std::int32_t* out, std::size_t n) {
   const float low = static_cast<float>(b.low), high = static_cast<float>(b.high), scale = static_cast<float>(b.scale),
               offset = static_cast<float>(b.offset);
+  // Ranges too narrow or too wide for single precision.
+  if (!std::isfinite(scale) || !std::isfinite(high - low)) {
+    std::transform(in, in + n, out, [&b](float v) { return ExactBin(v, b); });
+    return;
+  }
   // Twice what the roundings of low, scale, difference and product can add up to.
   constexpr float kDoubt = 1.0F / (1 << 21);
   const float near_low = std::fabs(low) * scale * kDoubt;

@@ -64,8 +64,16 @@ void Stretch::describe(Description<Stretch>& d) {
         const bool flat = !(ends.low != ends.high) || !std::isfinite(ends.low) || !std::isfinite(ends.high);
         const double slope =
             flat ? 0 : (static_cast<double>(f.to_high) - f.to_low) / (static_cast<double>(ends.high) - ends.low);
-        return [base = flat ? 0 : ends.low, k = static_cast<float>(slope), to = static_cast<float>(f.to_low)](
-                   const float* a, float* r, std::size_t n) { lanes::line(a, base, k, to, r, n); };
+        return [base = flat ? 0 : ends.low, slope, to = static_cast<float>(f.to_low)](const float* a, float* r,
+                                                                                      std::size_t n) {
+          const auto k = static_cast<float>(slope);
+          if (std::isfinite(k)) return lanes::line(a, base, k, to, r, n);
+          // Steeper than single precision can say: the range is that of denormal numbers.
+          std::transform(a, a + n, r, [&](float v) {
+            return static_cast<float>(static_cast<double>(to) +
+                                      (static_cast<double>(v) - static_cast<double>(base)) * slope);
+          });
+        };
       },
       lanes::kCheap);
   d.measures([](const Stretch& f) { return !(f.low && f.high); }, measured_of_stretch);
