@@ -68,8 +68,9 @@ Image white_balance(const WhiteBalance& f, const ConstView& in) {
 }  // namespace
 
 void internal::define_color(reference::Definitions& d) {
-  d.add<ToOklab>(kSummed, [](const ToOklab&, const ConstView& in) { return map_colors(in, reference::to_oklab); });
-  d.add<FromOklab>(kSummed, [](const FromOklab&, const ConstView& in) {
+  // The cube root is steep near black, and cubes of three rounded sums are added up.
+  d.add<ToOklab>(3 * kSummed, [](const ToOklab&, const ConstView& in) { return map_colors(in, reference::to_oklab); });
+  d.add<FromOklab>(4 * kSummed, [](const FromOklab&, const ConstView& in) {
     if (colored(in)) return map_colors(in, reference::from_oklab);
     return map_colors(in, [](const Triple& l) { return reference::from_oklab({l[0], 0, 0}); });
   });
