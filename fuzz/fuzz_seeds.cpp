@@ -64,6 +64,12 @@ void texts() {
        {"gaussian:sigma=2", "0,1,0/1,-4,1/0,1,0", "sobel_x", "motion:length=9:angle=30", "disk:radius=2.5"})
     save(std::to_string(n++), std::string(1, '\1') + kernel);
   save(std::to_string(n++), std::string(1, '\2') + "lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = 2.0\n");
+  const std::pair<char, std::string> others[] = {{3, record_of(Chain::parse("gaussian sigma=2 then median"))},
+                                                 {4, "0,0/0.3,0.5/1,1"},
+                                                 {5, "0,1,0/1,1,1/0,1,0"},
+                                                 {6, "normal:mean=0.5,deviation=0.2"},
+                                                 {7, "0.1,0.2/-0.3,0.05 width=0.02"}};
+  for (const auto& [kind, text] : others) save(std::to_string(n++), std::string(1, kind) + text);
 }
 
 }  // namespace

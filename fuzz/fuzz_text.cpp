@@ -1,4 +1,5 @@
-// Texts that people write: chains, kernels and recipes, by the first byte. A chain that is read must say itself again.
+// Texts that people write, and those that files carry: chains, kernels, recipes, records, curves, windows and
+// distributions, by the first byte. A chain that is read must say itself again.
 
 #include <cstddef>
 #include <cstdint>
@@ -23,15 +24,30 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const std::string text(reinterpret_cast<const char*>(data + 1), size - 1);
   sieve::Chain chain;
   try {
-    switch (data[0] % 3) {
+    switch (data[0] % 8) {
       case 0:
         chain = sieve::Chain::parse(text);
         break;
       case 1:
         (void)sieve::Kernel::parse(text, {{}, [&](const std::string&) { return text; }});
         return 0;
-      default:
+      case 2:
         chain = sieve::Chain::parse(sieve::recipe_words(text, "fuzz.toml"));
+        break;
+      case 3:
+        chain = sieve::Chain::parse(sieve::chain_text_of_record(text));
+        break;
+      case 4:
+        (void)sieve::CurvePoints::parse(text);
+        return 0;
+      case 5:
+        (void)sieve::Footprint::parse(text);
+        return 0;
+      case 6:
+        (void)sieve::LevelDistribution::parse(text);
+        return 0;
+      default:
+        chain = sieve::Chain::parse("notch points=" + text);
     }
   } catch (const sieve::Error&) {
     return 0;

@@ -129,3 +129,25 @@ TEST_CASE("the rest of the tree uses public headers") {
     }
   }
 }
+
+TEST_CASE("every package that is installed stands in docs/packages.md with its licence, and no other") {
+  const std::string script = test::contents(root + "/scripts/packages"),
+                    page = test::contents(root + "/docs/packages.md");
+  std::set<std::string> installed, told;
+  for (std::size_t at = 0; (at = script.find("wanted", at)) != std::string::npos; ++at) {
+    std::size_t open = script.find_first_of("=\n", at);
+    if (script[open] != '=' || script[open + 1] != '(') continue;
+    std::istringstream words(script.substr(open + 2, script.find(')', open) - open - 2));
+    for (std::string w; words >> w;) installed.insert(w);
+  }
+  std::istringstream lines(page);
+  for (std::string line; std::getline(lines, line);) {
+    if (!line.starts_with("| ") || line.starts_with("| package")) continue;
+    const std::string name = line.substr(2, line.find(" |") - 2);
+    told.insert(name);
+    CAPTURE(line);
+    CHECK(std::count(line.begin(), line.end(), '|') >= 4);
+  }
+  CHECK(installed.size() > 30);
+  CHECK(installed == told);
+}

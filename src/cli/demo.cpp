@@ -274,7 +274,7 @@ std::string data_folder(const std::string& wish) {
   } else {
     std::error_code ignored;
     const fs::path self = fs::read_symlink("/proc/self/exe", ignored);
-    tried = {(self.parent_path().parent_path() / "share/lean-sieve/demo").string(), "data/demo", LSIEVE_SOURCE_DATA};
+    tried = {"data/demo", (self.parent_path().parent_path() / "share/lean-sieve/demo").string()};
   }
   for (const std::string& t : tried) {
     if (fs::exists(t + "/noon.png")) return t;
