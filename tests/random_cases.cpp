@@ -1,6 +1,10 @@
 // The fuzz targets' own cases, some of each in every run of the tests: random steps against their plain definitions and
 // on samples that are not finite, and files whose lengths, checksums and compression are right.
 
+#include <chrono>
+#include <stop_token>
+#include <thread>
+
 #include "../fuzz/built_files.hpp"
 #include "sieve/io.hpp"
 #include "sieve/reference.hpp"
@@ -81,6 +85,47 @@ TEST_CASE("random steps on samples that are not finite, enormous or tiny: an end
     ++ran;
   }
   CHECK(ran > 400);
+}
+
+TEST_CASE("an engine whose work is stopped, or late, at any moment: a word of it or the right result, then as before") {
+  Engine engine;
+  int stopped = 0, ended = 0;
+  for (std::uint64_t seed = 7000; seed < 7160; ++seed) {
+    const Case c = random_case(seed, 120, fuzz::Samples::usual);
+    if (!c.filter) continue;
+    CAPTURE(seed);
+    CAPTURE(c.filter->text());
+    const RandomStream random(seed, 2);
+    const auto moment = std::chrono::microseconds(static_cast<int>(2000 * random.uniform(0) * random.uniform(1)));
+    std::stop_source stop;
+    RunOptions options;
+    std::jthread stopper;
+    // A quarter ends in time on any machine, a quarter never begins.
+    if (seed % 2 == 0) {
+      options.deadline = seed % 4 == 0 ? std::chrono::minutes(5) : moment + std::chrono::microseconds(1);
+    } else if (seed % 4 == 1) {
+      stop.request_stop();
+      options.stop = stop.get_token();
+    } else {
+      options.stop = stop.get_token();
+      stopper = std::jthread([&stop, moment] {
+        std::this_thread::sleep_for(moment);
+        stop.request_stop();
+      });
+    }
+    try {
+      const Image image = engine.run(*c.filter, c.in, options).image;
+      CHECK(identical(image, (*c.filter)(c.in)));
+      ++ended;
+    } catch (const Canceled& e) {
+      CHECK((e.by() == Canceled::By::deadline) == (seed % 2 == 0));
+      ++stopped;
+      if (stopped % 8 == 0) CHECK(identical(engine.run(*c.filter, c.in).image, (*c.filter)(c.in)));
+    } catch (const InvalidArgument&) {
+    }
+  }
+  CHECK(stopped > 20);
+  CHECK(ended > 20);
 }
 
 TEST_CASE("files whose lengths, checksums and compression are right: a picture within the limits, or an error") {
