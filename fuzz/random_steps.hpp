@@ -66,6 +66,10 @@ inline sieve::Image random_picture(Bytes& bytes, int largest, Samples samples) {
     }
   }
   if (samples == Samples::odd) {
+    // Sometimes all of it is of a size that single precision hardly holds.
+    constexpr float kSizes[] = {1, 1, 1, 1, 1e30F, 1e-30F, 1e-38F, 1e-42F};
+    const float size = bytes.one_of(kSizes);
+    image = sieve::map_samples(image, [size](float v) { return v * size; });
     for (std::uint32_t i = 0, n = 1 + bytes.below(8); i < n; ++i)
       image.at(static_cast<int>(bytes.below(static_cast<std::uint32_t>(w))),
                static_cast<int>(bytes.below(static_cast<std::uint32_t>(h))),

@@ -120,7 +120,8 @@ TEST_CASE("an engine whose work is stopped, or late, at any moment: a word of it
     } catch (const Canceled& e) {
       CHECK((e.by() == Canceled::By::deadline) == (seed % 2 == 0));
       ++stopped;
-      if (stopped % 8 == 0) CHECK(identical(engine.run(*c.filter, c.in).image, (*c.filter)(c.in)));
+      if (stopped % 8 != 0) continue;
+      if (const auto expected = result_of(c)) CHECK(identical(engine.run(*c.filter, c.in).image, *expected));
     } catch (const InvalidArgument&) {
     }
   }

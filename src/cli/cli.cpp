@@ -122,7 +122,9 @@ void tell_no_memory() {
 // JSON values take memory to be destroyed, where nothing may be thrown: the program ends there, but not without a word.
 class NoMemoryAnywhere {
  public:
-  NoMemoryAnywhere() = default;
+  NoMemoryAnywhere() {
+    if (before_ != end) own_ = before_;
+  }
   ~NoMemoryAnywhere() { std::set_terminate(before_); }
   NoMemoryAnywhere(const NoMemoryAnywhere&) = delete;
   NoMemoryAnywhere& operator=(const NoMemoryAnywhere&) = delete;
@@ -134,12 +136,12 @@ class NoMemoryAnywhere {
     } catch (const std::bad_alloc&) {
       tell_no_memory();
       std::_Exit(1);
-    } catch (const std::exception& e) {
-      std::fprintf(stderr, "lsieve: ended by an error that nothing here expects: %s\n", e.what());
     } catch (...) {
     }
+    if (own_ != nullptr) own_();
     std::abort();
   }
+  static inline std::terminate_handler own_ = nullptr;  // of the program that calls
   std::terminate_handler before_ = std::set_terminate(end);
 };
 

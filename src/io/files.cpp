@@ -257,9 +257,7 @@ class NewFile {
  public:
   explicit NewFile(const std::string& target)
       : target_(target), beside_(target + fmt::format(".part{}-{}", ::getpid(), ++count)), file_(unnamed(target)) {
-    if (file_.get() >= 0) return;
-    file_ = Descriptor(::open(beside_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
-    named_ = file_.get() >= 0;
+    if (file_.get() < 0) open_beside();
   }
   ~NewFile() {
     if (named_) ::unlink(beside_.c_str());
@@ -282,7 +280,8 @@ class NewFile {
       ::unlink(beside_.c_str());  // of a process of the same number that was killed
       named_ = linked(beside_);
     }
-    if (!named_ || file_.close() != 0 || ::rename(beside_.c_str(), target_.c_str()) != 0) return false;
+    if (!named_) return open_beside() && put(bytes);  // no name is given here after all
+    if (file_.close() != 0 || ::rename(beside_.c_str(), target_.c_str()) != 0) return false;
     named_ = false;
     return true;
   }
@@ -295,6 +294,10 @@ class NewFile {
     if (fd < 0 || ::access(link_to(fd).c_str(), F_OK) == 0) return fd;
     ::close(fd);
     return -1;
+  }
+  bool open_beside() {
+    file_ = Descriptor(::open(beside_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+    return named_ = file_.get() >= 0;
   }
   static std::string link_to(int fd) { return fmt::format("/proc/self/fd/{}", fd); }
 
