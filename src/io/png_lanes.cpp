@@ -129,12 +129,15 @@ int CheapestFilter(const Byte* row, const Byte* above, std::size_t n, std::size_
 template <int Number, std::size_t Step>
 void Restore(const Byte* in, const Byte* above, std::size_t n, Byte* out) {
   const hn::CappedTag<Byte, 8> d;
-  auto a = hn::Zero(d), c = hn::Zero(d);
-  for (std::size_t i = 0; i < n; i += Step) {
-    const auto b = hn::LoadU(d, above + i);
-    a = hn::Add(hn::LoadU(d, in + i), Predicted<Number>(a, b, c));
-    c = b;
-    hn::StoreU(a, d, out + i);
+  // Where vectors are a byte wide, the first byte of all pixels, then the second, ...
+  for (std::size_t first = 0; first < Step; first += hn::Lanes(d)) {
+    auto a = hn::Zero(d), c = hn::Zero(d);
+    for (std::size_t i = first; i < n; i += Step) {
+      const auto b = hn::LoadU(d, above + i);
+      a = hn::Add(hn::LoadU(d, in + i), Predicted<Number>(a, b, c));
+      c = b;
+      hn::StoreU(a, d, out + i);
+    }
   }
 }
 

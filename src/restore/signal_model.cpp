@@ -43,11 +43,13 @@ std::complex<double> SignalModel::stretch(int u, int v) const {
   const double across = std::min((1 + kShare) * u, g.columns - 1.0);
   const int signed_v = 2 * v > g.rows ? v - g.rows : v;
   const double down = std::clamp((1 + kShare) * signed_v, -0.5 * g.rows, 0.5 * g.rows);
-  const int x = std::min(static_cast<int>(across), g.columns - 2), y = static_cast<int>(std::floor(down));
+  // A picture one pixel wide has a single column.
+  const int x = std::max(0, std::min(static_cast<int>(across), g.columns - 2)), right = std::min(x + 1, g.columns - 1),
+            y = static_cast<int>(std::floor(down));
   const double a = across - x, b = down - y;
   const auto at = [&](int i, int j) { return transfer_.at(i, (j + g.rows) % g.rows); };
   const std::complex<double> there =
-      (1 - b) * ((1 - a) * at(x, y) + a * at(x + 1, y)) + b * ((1 - a) * at(x, y + 1) + a * at(x + 1, y + 1));
+      (1 - b) * ((1 - a) * at(x, y) + a * at(right, y)) + b * ((1 - a) * at(x, y + 1) + a * at(right, y + 1));
   return (there - transfer_.at(u, v)) / kShare;
 }
 
