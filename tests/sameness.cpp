@@ -90,6 +90,30 @@ TEST_CASE("every instruction set of this processor gives the same to rounding") 
   CHECK((compared > 100 || (best & (best - 1)) == 0));
 }
 
+TEST_CASE("a PNG comes back the same by every instruction set, and by none") {
+  Image in(37, 21, 4);  // alpha, too, within 0..1
+  for (int c = 0; c < 4; ++c) {
+    for (int i = 0; i < 37 * 21; ++i)
+      in.at(i % 37, i / 37, c) = static_cast<float>((31 * i * i + 97 * c * i) % 256) / 255;
+  }
+  for (std::int64_t rest = hwy::SupportedTargets(); rest != 0; rest &= rest - 1) {
+    const std::int64_t target = rest & -rest;
+    CAPTURE(target);
+    hwy::SetSupportedTargetsForTest(target);
+    hwy::GetChosenTarget().Update(target);
+    for (const int channels : {1, 2, 3, 4}) {
+      for (const int bits : {8, 16}) {
+        Image part(in.width(), in.height(), channels);
+        for (int c = 0; c < channels; ++c) copy(in.view().channel(c), part.view().channel(c));
+        const auto bytes = io::encode(io::Format::png, part, {.bits = bits});
+        CHECK(test::deviation(io::decode(bytes.data(), bytes.size(), "x.png").image, part) < 0.6 / ((1 << bits) - 1));
+      }
+    }
+    hwy::SetSupportedTargetsForTest(0);
+    hwy::GetChosenTarget().DeInit();
+  }
+}
+
 TEST_CASE("results on the demo picture are those of the last release: a change is named in the changelog") {
   nlohmann::ordered_json now;
   const Image part(test::noon().view().part({300, 150, 160, 120}));
