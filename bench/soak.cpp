@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 #include <httplib.h>
+#include <unistd.h>
 
 #include <atomic>
 #include <chrono>

@@ -108,8 +108,12 @@ TEST_CASE("two runs on one journal: the second says so and touches nothing, the 
   std::thread running(
       [&] { first = lsieve("batch " + folder / "late.png" + " --into " + folder / "out" + " -- invert"); });
   wait_for(folder / "out/batch.journal");
-  std::this_thread::sleep_for(std::chrono::milliseconds(100));
-  const std::string journal = test::contents(folder / "out/batch.journal");
+  std::string journal;
+  for (int i = 0; i < 2000 && !journal.ends_with("\n"); ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    journal = test::contents(folder / "out/batch.journal");
+  }
+  REQUIRE(journal.ends_with("\n"));
   second = lsieve("batch " + test::noon_file + " --into " + folder / "out" + " -- median");
   CHECK(test::contents(folder / "out/batch.journal") == journal);
   late.send();
@@ -139,6 +143,23 @@ TEST_CASE("several processes write one file: it is one of theirs, whole, and not
     CHECK(std::count(wanted.begin(), wanted.end(), got) == 1);
     CHECK(std::distance(std::filesystem::directory_iterator(folder / "out"), {}) == 1);
   }
+}
+
+TEST_CASE("a signal that is ignored stays ignored: nohup keeps a batch alive") {
+  const Folder folder;
+  const LatePicture late(folder / "late.png");
+  test::Outcome o;
+  std::thread running([&] {
+    o = test::run("sh -c 'trap \"\" HUP; exec " LSIEVE_TOOL " batch " + folder / "late.png" + " --into " +
+                  folder / "out" + " -- invert & pid=$!; while [ ! -s " + folder / "out/batch.journal" +
+                  " ]; do sleep 0.02; done; sleep 0.2; kill -HUP $pid; touch " + folder / "sent" + "; wait $pid'");
+  });
+  wait_for(folder / "sent");
+  late.send();
+  running.join();
+  CAPTURE(o.err);
+  CHECK(o.code == 0);
+  CHECK(std::filesystem::exists(folder / "out/late.png"));
 }
 
 TEST_CASE("a folder that vanishes meanwhile: one line, and nothing is made elsewhere") {

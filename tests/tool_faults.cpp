@@ -170,7 +170,10 @@ TEST_CASE("memory that runs out anywhere in any command of the tool: one line, o
           from + static_cast<long>(random.uniform(static_cast<std::uint64_t>(i)) * static_cast<double>(all - from));
       const auto once = bench().broken(line, "allocation " + std::to_string(i < 2 ? 100 * i : n));
       CHECK((once.struck || once.code == 0));
-      if (i % 3 == 2) CHECK(bench().broken(line, "allocations " + std::to_string(n)).code == 1);
+      if (i % 3 != 2) continue;
+      // Threads share the work out anew each time: the last few are not always reached.
+      const auto for_good = bench().broken(line, "allocations " + std::to_string(n));
+      CHECK(for_good.code == (for_good.struck ? 1 : 0));
     }
   }
 }

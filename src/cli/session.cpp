@@ -142,7 +142,11 @@ Attended::Attended() {
   struct sigaction action {};
   action.sa_handler = on_interrupt;
   action.sa_flags = static_cast<int>(SA_RESETHAND);  // a second Ctrl-C ends the program at once
-  for (std::size_t i = 0; i < std::size(kSignals); ++i) ::sigaction(kSignals[i], &action, &before_[i]);
+  for (std::size_t i = 0; i < std::size(kSignals); ++i) {
+    ::sigaction(kSignals[i], &action, &before_[i]);
+    // Who had the signal ignored (nohup, a shell's background) wants the work to go on.
+    if (before_[i].sa_handler == SIG_IGN) ::sigaction(kSignals[i], &before_[i], nullptr);
+  }
   if (::isatty(STDERR_FILENO) == 0) return;
   const auto start = std::chrono::steady_clock::now();
   watch_.on_progress = [this, start](double share) {
