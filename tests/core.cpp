@@ -210,6 +210,32 @@ TEST_CASE("progress is the share of the work that is done: in a filter, in a cha
   }
 }
 
+TEST_CASE("phases that were told of one part end with it, and so may the memory that they lie in") {
+  Watch watch;
+  const Watch::Active active(watch);
+  std::vector<double> heard, ends = {0.1, 1};
+  watch.on_progress = [&](double share) { heard.push_back(share); };
+  const auto report = [](Progress& p) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(60));  // reports that follow each other at once are left out
+    p.add(1);
+  };
+  Progress whole(2);
+  whole.expect(1, ends);
+  {
+    Progress first_phase(2);
+    report(first_phase);
+    Progress second_phase(1);
+  }
+  report(whole);
+  ends = {1e9, 1e9};
+  Progress part(2);
+  report(part);
+  REQUIRE(heard.size() == 3);
+  CHECK(heard[0] == doctest::Approx(0.025));
+  CHECK(heard[1] == doctest::Approx(0.5));
+  CHECK(heard[2] == doctest::Approx(0.75));
+}
+
 TEST_CASE("a stop is no error: no general catch swallows it") {
   static_assert(!std::is_base_of_v<std::exception, Canceled>);
   const Image in = noise(64, 64);

@@ -141,7 +141,7 @@ TEST_CASE("files that vanish, cannot be read or cannot be written say so in one 
     CAPTURE(told);
     std::string words = told;
     if (const auto in = words.find("IN"); in != std::string::npos) words.replace(in, 2, good);
-    one_line(test::run("sh -c \"exec " LSIEVE_TOOL " " + words + "\""), 1, "lsieve: ");
+    one_line(test::run("sh -c \"exec " LSIEVE_TOOL " " + words + "\""), 1, "standard output: ");
   }
   CHECK(test::run("sh -c \"" LSIEVE_TOOL " look " + good + " | head -n 1\"").code == 0);
   CHECK(folder.entries() == 2);  // folder.png and empty.png: nothing half written

@@ -1,5 +1,5 @@
-// What surrounds the tool is not as it should be: two runs at once, folders that vanish, names with line breaks, files
-// that grow, terminals of few columns and none, the decimal commas of other languages.
+// What surrounds the tool is not as it should be: two runs at once, pipes that nobody reads, folders that vanish, names
+// with line breaks, files that grow, terminals of few columns and none, the decimal commas of other languages.
 
 #include <fcntl.h>
 #include <pty.h>
@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include <clocale>
+#include <csignal>
 #include <locale>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -178,6 +179,29 @@ TEST_CASE("a signal that is ignored stays ignored: nohup keeps a batch alive") {
   CAPTURE(o.err);
   CHECK(o.code == 0);
   CHECK(std::filesystem::exists(folder / "out/late.png"));
+}
+
+TEST_CASE("a pipe that nobody reads: the tool waits for a late reader, and a signal ends it at once") {
+  const Folder folder;
+  const std::string pipe = folder / "pipe";
+  REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+  const auto late = test::run("sh -c '" LSIEVE_TOOL " list --json >" + pipe + " & sleep 0.3; cat " + pipe + "'");
+  const std::string all = lsieve("list --json").out;
+  CHECK(all.size() > (1 << 16));  // more than a pipe holds
+  CHECK(late.out == all);
+  const int held = ::open(pipe.c_str(), O_RDWR | O_NONBLOCK);
+  REQUIRE(held >= 0);
+  const std::string part(512, 'x');
+  while (::write(held, part.data(), part.size()) > 0) {
+  }
+  for (const std::string& words : {std::string("list"), "levels --csv " + test::noon_file}) {
+    CAPTURE(words);
+    const auto o = test::run("timeout 60 sh -c 'exec 3>" + pipe + "; " LSIEVE_TOOL " " + words +
+                             " >&3 & pid=$!; sleep 0.5; kill $pid; wait $pid'");
+    if (o.code == 128 + SIGTERM) continue;  // where nothing is to be cleaned up
+    check_one_line(o, 1, "standard output");
+  }
+  ::close(held);
 }
 
 TEST_CASE("a folder that vanishes meanwhile: one line, and nothing is made elsewhere") {

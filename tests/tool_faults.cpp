@@ -20,7 +20,7 @@ using test::Folder;
 namespace {
 
 struct Line {
-  std::string words;                   // IN is a small picture, OUT a folder
+  std::string words;                   // IN is a small picture, LSV the same packed, OUT a folder
   std::vector<std::string> made = {};  // the files that it writes there
 };
 
@@ -30,6 +30,7 @@ const std::vector<Line>& commands() {
       {"apply IN OUT/o.tif unsharp --save OUT/r.toml", {"o.tif", "r.toml"}},
       {"batch IN --into OUT --format jpg -- equalize", {"batch.journal", "in.jpg"}},
       {"pack IN OUT/o.lsv", {"o.lsv"}},
+      {"unpack LSV OUT/o.tif", {"o.tif"}},
       {"apply IN OUT/o.npy wavelet_shrink --page OUT/p.html", {"o.npy", "p.html"}},
       {"find-psf IN --blind --into OUT/k.txt", {"k.txt"}},
       {"look IN --sheet OUT/s.png", {"s.png"}},
@@ -52,7 +53,7 @@ const std::vector<Line>& commands() {
       {"completion"}};
   return all;
 }
-constexpr std::size_t kWriting = 4;  // the first of them, which are enough for every way to write
+constexpr std::size_t kWriting = 5;  // the first of them, which are enough for every way to write
 
 std::size_t places(std::size_t standard) {
   const char* text = std::getenv("SIEVE_FAULT_PLACES");
@@ -64,6 +65,7 @@ class Bench {
  public:
   Bench() {
     (void)io::write(picture_, Image(test::noon().view().part({40, 30, 64, 48})), {.bits = 8});
+    REQUIRE(test::lsieve("pack " + picture_ + " " + packed_).code == 0);
     for (const Line& line : commands()) {
       const Folder place;
       const test::Outcome o = test::lsieve(filled(line, place));
@@ -118,7 +120,8 @@ class Bench {
 
   std::string filled(const Line& line, const Folder& place) const {
     std::string s = line.words;
-    for (const auto& [name, path] : {std::pair{"IN", picture_}, std::pair{"OUT", place / ""}}) {
+    for (const auto& [name, path] :
+         {std::pair{"IN", picture_}, std::pair{"LSV", packed_}, std::pair{"OUT", place / ""}}) {
       for (std::size_t at = 0; (at = s.find(name, at)) != std::string::npos; at += path.size())
         s.replace(at, std::string(name).size(), path);
     }
@@ -146,7 +149,7 @@ class Bench {
   }
 
   Folder folder_;
-  std::string picture_ = folder_ / "in.png";
+  std::string picture_ = folder_ / "in.png", packed_ = folder_ / "in.lsv";
   std::map<std::string, std::map<std::string, std::string>> right_;
 };
 

@@ -12,6 +12,7 @@
 #include <functional>
 #include <new>
 #include <string_view>
+#include <system_error>
 
 #include "cli/session.hpp"
 
@@ -145,6 +146,11 @@ class NoMemoryAnywhere {
   std::terminate_handler before_ = std::set_terminate(end);
 };
 
+int fail_of_output(int error) {
+  return fail(1, fmt::format("standard output: {}: what was to be told there is lost",
+                             error != 0 ? std::strerror(error) : "it failed"));
+}
+
 // What the command gives; an error is told, also where no memory is left to put its line together.
 int guarded(const std::function<int()>& command) {
   const NoMemoryAnywhere words;
@@ -157,6 +163,9 @@ int guarded(const std::function<int()>& command) {
       return fail(2, e.what());
     } catch (const Canceled& e) {  // no std::exception, so that nothing catches it by mistake
       return fail(1, e.what());
+    } catch (const std::system_error& e) {
+      // Printing throws where its buffer is full and does not go out.
+      return std::ferror(stdout) != 0 ? fail_of_output(e.code().value()) : fail(1, e.what());
     } catch (const std::exception& e) {
       return fail(1, e.what());
     }
@@ -171,8 +180,7 @@ int guarded(const std::function<int()>& command) {
 int told(int code) {
   errno = 0;
   if (code != 0 || (std::fflush(stdout) == 0 && std::ferror(stdout) == 0)) return code;
-  return fail(1, fmt::format("standard output: {}: what was to be told there is lost",
-                             errno != 0 ? std::strerror(errno) : "it failed"));
+  return fail_of_output(errno);
 }
 
 }  // namespace

@@ -126,6 +126,8 @@ std::vector<double> Progress::Phases::ends() const {
 }
 
 void Progress::add(double parts) {
+  // Whoever told phases adds alone: the check keeps many threads that add to others from writing here.
+  if (!phase_ends_.empty()) phase_ends_ = {};
   if (watch_ == nullptr) return;
   within_ = 1;
   double done = done_.load();

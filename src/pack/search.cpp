@@ -50,6 +50,7 @@ Search::Found Search::search(double first_step, double slope, FunctionRef<double
     const double part = (1 - share) / std::max(1.0, remaining);
     progress.expect(part, phase_ends);
     Tried now{next, 0};
+    std::vector<double> measured_ends;
     {
       const Progress::Phases phases;
       Packed p = at(std::exp(sign * next));
@@ -58,9 +59,10 @@ Search::Found Search::search(double first_step, double slope, FunctionRef<double
         found.best = std::move(p);
         found.nearest = now.distance;
       }
-      phase_ends = phases.ends();
+      measured_ends = phases.ends();
     }
     progress.add(part);
+    phase_ends = std::move(measured_ends);  // those before are in use up to here
     share += part;
     if (now.distance >= 0 && now.distance <= 1) break;
     remaining = std::min(remaining, 1 + 0.8 * std::log10(std::max(1.0, std::abs(now.distance - kGoal))));

@@ -100,7 +100,7 @@ void internal::define_color(reference::Definitions& d) {
       return std::pair(share * a, share * b);
     });
   });
-  d.add<WhiteBalance>(kRounded, white_balance);
+  d.add<WhiteBalance>(2 * kRounded, white_balance);  // two curves, one after the other
 }
 
 }  // namespace sieve
