@@ -104,6 +104,13 @@ inline std::string contents(const std::string& path) {
 
 inline void put(const std::string& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
 
+// Under a sanitizer everything takes about ten times as long.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+inline constexpr bool sanitized = true;
+#else
+inline constexpr bool sanitized = false;
+#endif
+
 struct Outcome {
   int code;
   std::string out;

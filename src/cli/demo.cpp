@@ -118,8 +118,10 @@ const std::vector<Scene>& scenes() {
        {"apply", "{d}/noon.png", "{o}/hidden.png", "within", "part=30,352,192,60", "then", "box", "radius=9", "then",
         "end", "--sheet", "{o}/within.png"}},
       {"Fast against plain",
-       "Each filter against its textbook definition: largest deviation, tolerance, how many times faster.",
-       {"verify"}},
+       "A filter against its textbook definition: largest deviation, tolerance, how many times faster. `lsieve verify` "
+       "alone takes all filters in turn.",
+       {"verify", "gaussian", "sigma=2", "{d}/night.png"}},
+      {"", "", {"verify", "median", "radius=4"}},
       {"Equalization worked out",
        "A 3-bit picture: count, cumulative share, times 7, rounded; then the map on a sheet.",
        {"levels", "{d}/three_bit.pgm", "--sheet", "{o}/levels.png"}},
