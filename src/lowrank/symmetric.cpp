@@ -1,7 +1,6 @@
 #include "lowrank/symmetric.hpp"
 
 #include <Eigen/QR>
-#include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -299,19 +298,104 @@ void orthonormalize(M& columns, Index first) {
 template void orthonormalize(Eigen::MatrixXd&, Index);
 template void orthonormalize(Eigen::MatrixXf&, Index);
 
+namespace {
+
+// Columns p and q become (p, q) [c s; -s c].
+void rotate(MatrixXd& m, Index p, Index q, double c, double s) {
+  double *a = m.col(p).data(), *b = m.col(q).data();
+  for (Index i = 0; i < m.rows(); ++i) {
+    const double x = a[i], y = b[i];
+    a[i] = c * x - s * y;
+    b[i] = s * x + c * y;
+  }
+}
+
+// Beside a column of such a length, what is shorter than this is rounding.
+double rounding_of(double longest, Index columns) {
+  return static_cast<double>(columns) * std::numeric_limits<double>::epsilon() * longest;
+}
+
+// Turns the columns of g about until each is orthogonal to all others, but for those that are rounding, and those of
+// `turns` with them (Hestenes 1958; the longest first: de Rijk 1989).
+void rotate_until_orthogonal(MatrixXd& g, MatrixXd& turns) {
+  constexpr int kMostSweeps = 40;
+  const Index n = g.cols();
+  const double close = 8 * std::numeric_limits<double>::epsilon() * std::sqrt(static_cast<double>(n));
+  bool turned = true;
+  for (int sweep = 0; sweep < kMostSweeps && turned; ++sweep) {
+    checkpoint();
+    turned = false;
+    VectorXd squares = g.colwise().squaredNorm();
+    for (Index p = 0; p < n; ++p) {
+      Index longest = p;
+      for (Index q = p + 1; q < n; ++q) {
+        if (squares(q) > squares(longest)) longest = q;
+      }
+      if (longest != p) {
+        std::swap(squares(p), squares(longest));
+        g.col(p).swap(g.col(longest));
+        if (turns.size() > 0) turns.col(p).swap(turns.col(longest));
+      }
+      if (std::sqrt(std::max(0.0, squares(p))) <= rounding_of(std::sqrt(squares(0)), n)) break;
+      for (Index q = p + 1; q < n; ++q) {
+        const double product = g.col(p).dot(g.col(q));
+        const double lengths = std::sqrt(std::max(0.0, squares(p))) * std::sqrt(std::max(0.0, squares(q)));
+        if (std::abs(product) <= close * lengths) continue;
+        turned = true;
+        const double ratio = (squares(q) - squares(p)) / (2 * product);
+        const double t = std::copysign(1.0, ratio) / (std::abs(ratio) + std::hypot(1.0, ratio));
+        const double c = 1 / std::hypot(1.0, t);
+        rotate(g, p, q, c, c * t);
+        if (turns.size() > 0) rotate(turns, p, q, c, c * t);
+        squares(p) -= t * product;
+        squares(q) += t * product;
+      }
+    }
+  }
+}
+
+// To the last bits, for matrices of at least as many rows as columns: rotations of the triangle of a QR factorization,
+// lying, by which they come to an end soon (Drmac and Veselic, 2008).
+ThinSvd svd_by_rotations(const MatrixXd& m, Index rank) {
+  const Index n = m.cols();
+  const double largest = m.cwiseAbs().maxCoeff(), scale = largest > 0 ? largest : 1;
+  const Eigen::HouseholderQR<MatrixXd> qr(m / scale);
+  MatrixXd g = MatrixXd::Zero(n, n), turns = MatrixXd::Identity(n, rank > 0 ? n : 0);
+  for (Index k = 0; k < n; ++k) g.col(k).tail(n - k) = qr.matrixQR().row(k).tail(n - k).transpose();
+  rotate_until_orthogonal(g, turns);
+  const VectorXd lengths = g.colwise().norm();
+  std::vector<Index> order(index(n));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return lengths(a) > lengths(b); });
+  ThinSvd s{VectorXd(n), MatrixXd::Zero(m.rows(), rank), MatrixXd::Zero(n, rank)};
+  for (Index k = 0; k < n; ++k) s.values(k) = scale * lengths(order[index(k)]);
+  if (rank == 0) return s;
+  Index sound = 0;
+  for (Index k = 0; k < rank; ++k) {
+    const Index from = order[index(k)];
+    s.left.col(k).head(n) = turns.col(from);
+    const double length = lengths(from);
+    if (length > rounding_of(lengths(order[0]), n)) {
+      s.right.col(k) = g.col(from) / length;
+      sound = k + 1;
+    }
+  }
+  s.left = qr.householderQ() * s.left;
+  orthonormalize(s.right, sound);
+  return s;
+}
+
+}  // namespace
+
 ThinSvd thin_svd(const MatrixXd& m, Index rank) {
   // Below that share of the largest value, what a product's vectors give is not yet orthogonal.
   constexpr double kSmall = 1e-5;
-  if (std::min(m.rows(), m.cols()) < kByProduct) {
-    const Eigen::BDCSVD<MatrixXd> d(m, rank > 0 ? Eigen::ComputeThinU | Eigen::ComputeThinV : 0);
-    if (rank == 0) return {d.singularValues(), {}, {}};
-    return {d.singularValues(), d.matrixU().leftCols(rank), d.matrixV().leftCols(rank)};
-  }
   if (m.rows() < m.cols()) {
     ThinSvd s = thin_svd(turned(m), rank);
     std::swap(s.left, s.right);
     return s;
   }
+  if (m.cols() < kByProduct) return svd_by_rotations(m, rank);
   const double gram_cost = cost_of_gram(m.rows(), m.cols()), eigen_cost = cost_of_eigensystem(m.cols(), rank),
                product_cost = cost_of_product(m.rows(), m.cols(), rank);
   Progress progress(gram_cost + eigen_cost + product_cost);
