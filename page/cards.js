@@ -27,6 +27,17 @@ export function textOf(cards) {
     .map(c => [c.filter, ...Object.entries(c.values).map(([k, v]) => `${k}=${word(String(v))}`)].join(" "))
     .join(" then ");
 }
+// The top-level steps of that text.
+export function stepCount(cards) {
+  let n = 0,
+    deep = 0;
+  for (const c of activeCards(cards)) {
+    if (c.filter === "end") --deep;
+    else if (deep === 0) ++n;
+    if (isGroup(c)) ++deep;
+  }
+  return n;
+}
 export const isGroup = c => filterOf(c.filter)?.group === true;
 export function endOf(cards, i) {
   for (let k = i + 1, deep = 1; k < cards.length; ++k) {

@@ -4,7 +4,7 @@ import { state, change, on, tell, pictures, addPicture, Picture, element, number
 import { action, button } from "page/actions";
 import { adding, focusAdding } from "page/adding";
 import { told, sent } from "page/remote";
-import { activeCards, card, drawCards, endOf, isGroup, textOf, useCatalogue } from "page/cards";
+import { activeCards, card, drawCards, endOf, isGroup, stepCount, textOf, useCatalogue } from "page/cards";
 import { more, showExtra } from "page/measures";
 import { alone, desk, makeSlot, needed, pump, slot, stopRun, viewChanged, wantRun } from "page/running";
 
@@ -296,8 +296,7 @@ function useSlot(name) {
   tell("state", {});
 }
 function showStep(n) {
-  const count = slot().reports.length || slot().cards.length;
-  desk.step = Math.max(0, Math.min(count, n));
+  desk.step = Math.max(0, Math.min(stepCount(slot().cards), n));
   if (!desk.slots.S) {
     makeSlot("S", null);
   }
@@ -342,10 +341,10 @@ export function startLive(d, top) {
   action("redo", "Ctrl+y", "redo", "make it again", () => travel("redo", "undo"));
   action("add", "/", "add", "add a step", focusAdding);
   action("earlier", ",", "step \u2212", "show the result of one step earlier", () =>
-    showStep((state.second === "S" ? desk.step : slot().reports.length) - 1),
+    showStep((state.second === "S" ? desk.step : stepCount(slot().cards)) - 1),
   );
   action("later", ".", "step +", "show the result of one step later", () =>
-    showStep((state.second === "S" ? desk.step : slot().reports.length) + 1),
+    showStep((state.second === "S" ? desk.step : stepCount(slot().cards)) + 1),
   );
   for (const [what, key, help] of [
     ["off", "O", "switch the chosen step off or on"],

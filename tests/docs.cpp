@@ -127,6 +127,8 @@ TEST_CASE("choosing.md: every figure in its tables is what the filters give") {
       ++sections;
     }
     if (!line.starts_with("| `")) continue;
+    ++rows;
+    if (test::sanitized && rows % 5 != 0) continue;
     CAPTURE(line);
     const auto end = line.find('`', 3);
     double psnr = 0, similar = 0;
@@ -140,7 +142,6 @@ TEST_CASE("choosing.md: every figure in its tables is what the filters give") {
       CHECK(std::abs(got - psnr) <= 0.03);
       CHECK(std::abs(ssim(result, test::noon()) - similar) <= 0.002);
     }
-    ++rows;
   }
   CHECK(sections >= 9);
   CHECK(rows > 35);
