@@ -27,17 +27,6 @@ export function textOf(cards) {
     .map(c => [c.filter, ...Object.entries(c.values).map(([k, v]) => `${k}=${word(String(v))}`)].join(" "))
     .join(" then ");
 }
-// The top-level steps of that text.
-export function stepCount(cards) {
-  let n = 0,
-    deep = 0;
-  for (const c of activeCards(cards)) {
-    if (c.filter === "end") --deep;
-    else if (deep === 0) ++n;
-    if (isGroup(c)) ++deep;
-  }
-  return n;
-}
 export const isGroup = c => filterOf(c.filter)?.group === true;
 export function endOf(cards, i) {
   for (let k = i + 1, deep = 1; k < cards.length; ++k) {
@@ -46,26 +35,28 @@ export function endOf(cards, i) {
   }
   return cards.length - 1;
 }
-// Which top-level step of the text a card belongs to, from 0; -1 for one that is switched off with its group.
-function stepIndex(cards, at) {
+// Which top-level step of the text each card belongs to, from 0; -1 for one that is switched off with its group.
+function stepIndices(cards) {
+  const all = [];
   let n = -1,
     deep = 0;
-  for (let i = 0; i <= at; ++i) {
+  for (let i = 0; i < cards.length; ++i) {
     const c = cards[i];
-    if (c.off) {
-      if (isGroup(c)) {
-        const end = endOf(cards, i);
-        if (end >= at) return -1;
-        i = end;
-      }
+    if (c.off && isGroup(c)) {
+      for (const end = endOf(cards, i); i < end; ++i) all.push(-1);
+      all.push(-1);
       continue;
     }
-    if (deep === 0) n++;
-    if (isGroup(c)) deep++;
-    if (c.filter === "end") deep--;
+    if (!c.off) {
+      if (deep === 0) n++;
+      if (isGroup(c)) deep++;
+      if (c.filter === "end") deep--;
+    }
+    all.push(n);
   }
-  return n;
+  return all;
 }
+export const stepCount = cards => 1 + Math.max(-1, ...stepIndices(cards));
 
 // Slider positions 0..1000 and values.
 function valueAt(p, t) {
@@ -222,6 +213,7 @@ function control(c, p, pictures, set, measured) {
 // help. `chosen`: the card that keys act on.
 export function drawCards(node, cards, { pictures, problems, reports, act, chosen }) {
   let deep = 0;
+  const indices = stepIndices(cards);
   const held = node.contains(document.activeElement) ? document.activeElement.id : "";
   node.replaceChildren(
     ...cards.map((c, i) => {
@@ -230,7 +222,7 @@ export function drawCards(node, cards, { pictures, problems, reports, act, chose
         deep = Math.max(0, deep - 1);
         return element("div", { class: "card end" }, element("span", { text: "end of the group" }));
       }
-      const n = stepIndex(cards, i),
+      const n = indices[i],
         report = deep === 0 ? reports[n] : null,
         measured = {};
       // What it chose by itself stands in its text as it was run ("noise=0.03") or in a note ("noise deviation 0.03").

@@ -260,7 +260,7 @@ TEST_CASE("the demo runs to the end, and all its sheets are there") {
   const Folder f;
   const std::string call = LSIEVE_TOOL " demo --into " + f / "demo";
   if (test::sanitized) {
-    // The first scenes of a quarter of an hour.
+    // All scenes take a quarter of an hour there: those of the first minute.
     const auto part = test::run("timeout --foreground --preserve-status -s INT 60 " + call);
     CHECK(part.out.find("1. Look at the noon view") != std::string::npos);
     CHECK(part.err.find("Sanitizer") == std::string::npos);

@@ -354,8 +354,8 @@ void rotate_until_orthogonal(MatrixXd& g, MatrixXd& turns) {
   }
 }
 
-// To the last bits, for matrices of at least as many rows as columns: rotations of the triangle of a QR factorization,
-// lying, by which they come to an end soon (Drmac and Veselic, 2008).
+// To the last bits, for matrices of at least as many rows as columns. What is rotated are the rows of the triangle of a
+// QR factorization, which are orthogonal after fewer sweeps than the columns (Drmac and Veselic, 2008).
 ThinSvd svd_by_rotations(const MatrixXd& m, Index rank) {
   const Index n = m.cols();
   const double largest = m.cwiseAbs().maxCoeff(), scale = largest > 0 ? largest : 1;
