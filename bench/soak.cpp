@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 #include <httplib.h>
+#include <malloc.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -96,14 +97,16 @@ void run_batches(const std::stop_token& over, std::atomic<long>& count, const st
 }
 
 struct Sample {
-  double megabytes = 0;
+  double megabytes = 0, held = 0;  // of memory: what the system lent, and what of it is in use
   long files = 0, threads = 0;
 };
 Sample sample() {
   const auto entries = [](const char* folder) {
     return static_cast<long>(std::distance(fs::directory_iterator(folder), fs::directory_iterator{}));
   };
-  Sample s{0, entries("/proc/self/fd"), entries("/proc/self/task")};
+  const struct mallinfo2 heap = mallinfo2();
+  Sample s{0, static_cast<double>(heap.uordblks + heap.hblkhd) / (1 << 20), entries("/proc/self/fd"),
+           entries("/proc/self/task")};
   std::ifstream status("/proc/self/status");
   for (std::string line; std::getline(status, line);) {
     if (line.starts_with("VmRSS:")) s.megabytes = std::strtod(line.c_str() + 6, nullptr) / 1024;
@@ -115,7 +118,8 @@ Sample sample() {
 Sample most(const std::vector<Sample>& all, std::size_t first, std::size_t last) {
   Sample m;
   for (std::size_t i = first; i < last; ++i)
-    m = {std::max(m.megabytes, all[i].megabytes), std::max(m.files, all[i].files), std::max(m.threads, all[i].threads)};
+    m = {std::max(m.megabytes, all[i].megabytes), std::max(m.held, all[i].held), std::max(m.files, all[i].files),
+         std::max(m.threads, all[i].threads)};
   return m;
 }
 
@@ -127,6 +131,8 @@ int main(int argc, char** argv) {
   const fs::path folder =
       fs::temp_directory_path() / fmt::format("lean-sieve-soak-{}", Clock::now().time_since_epoch().count());
   fs::create_directories(folder);
+  // As `lsieve live` has it.
+  mallopt(M_ARENA_MAX, 2);
   // What the batches tell is of no use here.
   std::FILE* told = ::fdopen(::dup(1), "w");
   if (std::freopen("/dev/null", "w", stdout) == nullptr || std::freopen("/dev/null", "w", stderr) == nullptr) return 1;
@@ -140,15 +146,15 @@ int main(int argc, char** argv) {
     std::jthread engine([&](const std::stop_token& over) { run_steps(over, steps); });
     std::jthread asking([&](const std::stop_token& over) { ask_page(over, requests, live.address()); });
     std::jthread batch([&](const std::stop_token& over) { run_batches(over, batches, folder.string()); });
-    fmt::print(told, "{:>7} {:>9} {:>7} {:>8} {:>9} {:>9} {:>8}\n", "seconds", "megabytes", "files", "threads", "runs",
-               "requests", "batches");
+    fmt::print(told, "{:>7} {:>9} {:>7} {:>7} {:>8} {:>9} {:>9} {:>8}\n", "seconds", "megabytes", "in use", "files",
+               "threads", "runs", "requests", "batches");
     const auto start = Clock::now();
     const auto every = std::chrono::duration<double>(std::min(60.0, 60 * minutes / 20));
     while (Clock::now() - start < std::chrono::duration<double>(60 * minutes)) {
       std::this_thread::sleep_for(every);
       const Sample& s = samples.emplace_back(sample());
-      fmt::print(told, "{:>7.0f} {:>9.1f} {:>7} {:>8} {:>9} {:>9} {:>8}\n",
-                 std::chrono::duration<double>(Clock::now() - start).count(), s.megabytes, s.files, s.threads,
+      fmt::print(told, "{:>7.0f} {:>9.1f} {:>7.1f} {:>7} {:>8} {:>9} {:>9} {:>8}\n",
+                 std::chrono::duration<double>(Clock::now() - start).count(), s.megabytes, s.held, s.files, s.threads,
                  steps.load(), requests.load(), batches.load());
       std::fflush(told);
     }
@@ -161,8 +167,8 @@ int main(int argc, char** argv) {
   // Samples are taken at any moment of the work; tables and pools fill in the first quarter.
   const std::size_t n = samples.size();
   const Sample before = most(samples, n / 4, n / 2), after = most(samples, n * 3 / 4, n);
-  const bool flat = n >= 8 && after.megabytes < 1.15 * before.megabytes + 8 && after.files <= before.files + 4 &&
-                    after.threads <= before.threads + 4;
+  const bool flat = n >= 8 && after.megabytes < 1.15 * before.megabytes + 8 && after.held < 1.15 * before.held + 8 &&
+                    after.files <= before.files + 4 && after.threads <= before.threads + 4;
   fmt::print(told, "{}: {:.1f} MB, {} files, {} threads at most in the second quarter, {:.1f}, {}, {} in the last\n",
              flat ? "flat" : "GROWS", before.megabytes, before.files, before.threads, after.megabytes, after.files,
              after.threads);

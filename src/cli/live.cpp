@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <malloc.h>
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -32,6 +33,8 @@ class Saver {
 };
 
 int live(const Session& session, const LiveArguments& o) {
+  // Each thread of the server would keep the memory of the largest request it ever answered.
+  mallopt(M_ARENA_MAX, 2);
   page::LiveSetup setup;
   setup.catalogue = &session.catalogue;
   setup.resources = session.resources();
