@@ -110,8 +110,9 @@ inline File built_tiff(Bytes& b) {
   w.text(little ? "II" : "MM");
   w.two(42);
   const std::uint32_t width = mostly(b, {1, 3, 16, 17, 40}, 1U << 31), height = mostly(b, {1, 2, 16, 33}, 1U << 31),
-                      bits = mostly(b, {1, 2, 4, 8, 16, 32}, 80), channels = mostly(b, {1, 2, 3, 4}, 10),
-                      packing = mostly(b, {1, 1, 5, 8, 32773, 32946}, 65536), planar = mostly(b, {1, 2}, 5);
+                      bits = mostly(b, {1, 2, 4, 8, 16, 32, 64}, 80), channels = mostly(b, {1, 2, 3, 4}, 10),
+                      packing = mostly(b, {1, 1, 5, 7, 8, 32773, 32946}, 65536), planar = mostly(b, {1, 2}, 5),
+                      kind = mostly(b, {0, 1, 2, 3, 5, 6}, 10);
   const std::size_t row = (static_cast<std::size_t>(std::min(width, 64U)) * channels * bits + 7) / 8;
   File data = samples(b, row * std::min(height, 64U));
   if (packing == 8 || packing == 32946) data = deflated(b, data);
@@ -124,7 +125,7 @@ inline File built_tiff(Bytes& b) {
                             {257, 4, 1, height},
                             {258, 3, channels, bits},
                             {259, 3, 1, packing},
-                            {262, 3, 1, mostly(b, {0, 1, 2, 3, 5, 6}, 10)},
+                            {262, 3, 1, kind},
                             {274, 3, 1, mostly(b, {1, 6, 8}, 12)},
                             {277, 3, 1, channels},
                             {278, 4, 1, mostly(b, {1, 3, 64, 0xffffffff}, 1U << 31)},
@@ -132,8 +133,11 @@ inline File built_tiff(Bytes& b) {
                             {317, 3, 1, mostly(b, {1, 2, 3}, 6)},
                             {339, 3, channels,
                              b.below(8) == 0 ? b.below(7)
-                             : bits == 32    ? 3U
+                             : bits >= 32    ? 3U
                                              : 1U}};
+  if (kind == 3) all.push_back({320, 3, 3U << std::min(bits, 8U), b.below(65536)});
+  // A color profile and a description; their bytes are those of the samples.
+  if (b.below(4) == 0) all.push_back({34675, 7, std::min(size, 16 + b.below(64)), at});
   if (channels == 2 || channels == 4) all.push_back({338, 3, 1, b.below(3)});
   if (tiled) {
     all.push_back({322, 4, 1, mostly(b, {16, 32, 48}, 1000)});
@@ -153,12 +157,12 @@ inline File built_tiff(Bytes& b) {
   std::uint32_t apart = at + size;
   Writer values(little);
   for (Entry& e : all) {
-    if (e.type != 3 || e.count < 2 || e.count > 16) continue;
+    if (e.type != 3 || e.count < 2 || e.count > 768) continue;
     if (e.count == 2) {
       e.value |= e.value << 16;  // both, in either order of bytes
       continue;
     }
-    for (std::uint32_t i = 0; i < e.count; ++i) values.two(e.value);
+    for (std::uint32_t i = 0; i < e.count; ++i) values.two(e.tag == 320 ? e.value * (i + 1) : e.value);
     e.value = apart;
     apart += 2 * e.count;
   }
@@ -188,12 +192,24 @@ inline File built_jpeg(Bytes& b) {
   };
   w.two(0xffd8);
   for (std::uint32_t i = 0, n = b.below(4); i < n; ++i) {
+    // Most often the marker that the name belongs to, and what follows it there.
+    struct Note {
+      const char* name;
+      std::uint32_t marker;
+      File begin;
+    };
+    const Note kNotes[] = {{"JFIF", 0xe0, {0}},
+                           {"Exif", 0xe1, {0, 0, 'M',  'M', 0, 42, 0, 0, 0, 8, 0,
+                                           1, 1, 0x12, 0,   3, 0,  0, 0, 1, 0, static_cast<std::uint8_t>(b.below(10)),
+                                           0, 0, 0,    0,   0, 0}},
+                           {"ICC_PROFILE", 0xe2, {0, 1, 1}},
+                           {"Adobe", 0xee, {0, 100}},
+                           {"Lean Sieve: ", 0xfe, {}}};
+    const Note& note = b.one_of(kNotes);
     File data = samples(b, b.below(60));
-    constexpr const char* kNames[] = {"JFIF", "Exif", "ICC_PROFILE", "Adobe", "http"};
-    const std::string name = b.one_of(kNames);
-    data.insert(data.begin(), {0, 0});
-    data.insert(data.begin(), name.begin(), name.end());
-    segment(mostly(b, {0xe0, 0xe1, 0xe2, 0xee, 0xfe}, 256), data);
+    if (b.below(4) != 0) data.insert(data.begin(), note.begin.begin(), note.begin.end());
+    data.insert(data.begin(), note.name, note.name + std::strlen(note.name));
+    segment(b.below(8) != 0 ? note.marker : b.below(256), data);
   }
   File table(65, 16);
   for (std::size_t i = 1; i < table.size(); ++i) table[i] = static_cast<std::uint8_t>(1 + b.below(255));

@@ -56,6 +56,10 @@ class Server {
   static page::LiveSetup setup() {
     page::LiveSetup s;
     s.inputs.push_back({"in.png", Image(24, 18, 3)});
+    s.truth = page::LivePicture{"clean.png", Image(24, 18, 3)};
+    s.folder = "fuzz";
+    s.save = [](const std::string& name, const ConstView&, const std::string&) { return name; };
+    s.save_text = [](const std::string& name, const std::string&) { return name; };
     s.chain = Chain::parse("gaussian sigma=1");
     return s;
   }
@@ -71,10 +75,11 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   static const Server server;
   if (size == 0) return 0;
   const std::string rest(reinterpret_cast<const char*>(data + 1), size - 1);
-  constexpr const char* kPaths[] = {"picture", "run", "spectrum", "step", "forms", "read", "progress", "stop"};
+  constexpr const char* kPaths[] = {"picture", "run", "spectrum", "step", "forms", "read", "progress", "stop", "save"};
   std::string request = rest;
   if (data[0] % 16 != 0) {
-    request = "POST " + server.path() + kPaths[data[0] / 16 % 8] + " HTTP/1.1\r\nHost: " + server.host() +
+    request = "POST " + server.path() + kPaths[data[0] / 16 % std::size(kPaths)] +
+              " HTTP/1.1\r\nHost: " + server.host() +
               "\r\nContent-Type: application/json\r\nContent-Length: " + std::to_string(rest.size()) +
               "\r\nConnection: close\r\n\r\n" + rest;
   }

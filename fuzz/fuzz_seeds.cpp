@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "built_files.hpp"
 #include "sieve/io.hpp"
 #include "sieve/pack.hpp"
 #include "sieve/sieve.hpp"
@@ -61,15 +62,69 @@ void texts() {
   for (const std::string& name : Catalogue::standard().names())
     save(std::to_string(n++), std::string(1, '\0') + name + " then " + name);
   for (const char* kernel :
-       {"gaussian:sigma=2", "0,1,0/1,-4,1/0,1,0", "sobel_x", "motion:length=9:angle=30", "disk:radius=2.5"})
+       {"gaussian:sigma=2", "0,1,0/1,-4,1/0,1,0", "sobel_x", "motion:length=9,angle=30", "disk:radius=2.5",
+        "box:radius=2", "airy:radius=3", "1,2/3,4:anchor=1,0", "@k.txt\n1 2 3 # weights\n4 5 6\nanchor 1 0\n",
+        "@k.pgm\nP5\n", "box:radius=0.5", "gaussian:size"})
     save(std::to_string(n++), std::string(1, '\1') + kernel);
-  save(std::to_string(n++), std::string(1, '\2') + "lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = 2.0\n");
+  for (const char* recipe :
+       {"lean_sieve = 1\n[[step]]\nfilter = \"gaussian\"\nsigma = 2.0\n",
+        "lean_sieve = 1\n[[step]]\nfilter = \"within\"\nx = 1\n[[step]]\nfilter = \"median\"\n[[step]]\nfilter = "
+        "\"end\"\n"})
+    save(std::to_string(n++), std::string(1, '\2') + recipe);
+  for (const char* chain : {"within x=1 y=1 width=4 height=4 then median then box end then invert",
+                            "within then within then median end end", "add with=a.png", "wiener noise=auto"})
+    save(std::to_string(n++), std::string(1, '\0') + chain);
   const std::pair<char, std::string> others[] = {{3, record_of(Chain::parse("gaussian sigma=2 then median"))},
                                                  {4, "0,0/0.3,0.5/1,1"},
                                                  {5, "0,1,0/1,1,1/0,1,0"},
+                                                 {5, "@w.txt\n1,1,1\n"},
                                                  {6, "normal:mean=0.5,deviation=0.2"},
+                                                 {6, "rayleigh:scale=0.3"},
+                                                 {6, "uniform"},
+                                                 {6, "@d.csv\nlevel,density\n0,1\n0.5,2\n1,0\n"},
                                                  {7, "0.1,0.2/-0.3,0.05 width=0.02"}};
   for (const auto& [kind, text] : others) save(std::to_string(n++), std::string(1, kind) + text);
+}
+
+// Files of each format as they are built for targets of their own.
+void built() {
+  std::uint64_t n = 0;
+  for (const auto build : {fuzz::built_png, fuzz::built_tiff, fuzz::built_jpeg, fuzz::built_pnm, fuzz::built_npy}) {
+    for (int i = 0; i < 60; ++i) {
+      const RandomStream random(1, n++);
+      std::vector<std::uint8_t> raw(300);
+      for (std::size_t k = 0; k < raw.size(); ++k) raw[k] = static_cast<std::uint8_t>(256 * random.uniform(k));
+      fuzz::Bytes bytes(raw);
+      const fuzz::File file = build(bytes);
+      save("built" + std::to_string(n), {file.begin(), file.end()});
+    }
+  }
+}
+
+// The first byte tells the path, and that the request is sound up to its body.
+void requests() {
+  const char* all[][2] = {
+      {"0", R"({"input":0,"truth":false})"},
+      {"0", R"({"truth":true})"},
+      {"1", R"({"page":"p","chain":"gaussian sigma=2 then unsharp","figures":true})"},
+      {"1", R"({"page":"p","chain":"median","part":[3,2,10,9],"shrink":2,"slot":"B"})"},
+      {"1", R"({"page":"p","chain":"crop x=1 y=1 width=9 height=9 then equalize","upto":1,"part":[0,0,24,18]})"},
+      {"1", R"({"page":"q","chain":"subtract with=clean.png then gausian","slot":"K"})"},
+      {"2", R"({"page":"p","chain":"box radius=2"})"},
+      {"3", R"({"page":"p","chain":"median then convolve kernel=sobel_x"})"},
+      {"3", R"({"page":"p","chain":"low_rank rank=3"})"},
+      {"3", R"({"page":"p","chain":""})"},
+      {"4", R"({"chain":"convolve kernel=0,1,0/1,1,1/0,1,0 then curve points=0,0/1,1"})"},
+      {"5", R"({"chain":"within x=1 then median end"})"},
+      {"6", R"({"page":"p"})"},
+      {"7", R"({"page":"p"})"},
+      {"8", R"({"page":"p","name":"x.png","what":"result","chain":"median"})"},
+      {"8", R"({"page":"p","name":"x.toml","what":"recipe","chain":"median"})"},
+  };
+  int n = 0;
+  for (const auto& [path, body] : all)
+    save(std::to_string(n++), static_cast<char>(16 * (path[0] - '0') + 1) + std::string(body));
+  save(std::to_string(n++), std::string(1, '\0') + "GET / HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n");
 }
 
 }  // namespace
@@ -78,7 +133,11 @@ int main(int argc, char** argv) {
   if (argc != 4) return std::fputs("fuzz_seeds TARGET FOLDER DEMO_PICTURES\n", stderr), 2;
   folder = argv[2];
   const std::string target = argv[1];
-  if (target == "decode") pictures(argv[3]);
+  if (target == "decode") {
+    pictures(argv[3]);
+    built();
+  }
   if (target == "unpack") packed(argv[3]);
   if (target == "text") texts();
+  if (target == "http") requests();
 }
