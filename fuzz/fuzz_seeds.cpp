@@ -86,14 +86,27 @@ void texts() {
   for (const auto& [kind, text] : others) save(std::to_string(n++), std::string(1, kind) + text);
 }
 
+std::vector<std::uint8_t> random_bytes(std::size_t size, std::uint64_t seed) {
+  const RandomStream random(1, seed);
+  std::vector<std::uint8_t> raw(size);
+  for (std::size_t k = 0; k < size; ++k) raw[k] = static_cast<std::uint8_t>(256 * random.uniform(k));
+  return raw;
+}
+
+// Every filter a few times, with any settings.
+void steps() {
+  for (std::uint64_t n = 0; n < 500; ++n) {
+    const auto raw = random_bytes(64, n);
+    save(std::to_string(n), {raw.begin(), raw.end()});
+  }
+}
+
 // Files of each format as they are built for targets of their own.
 void built() {
   std::uint64_t n = 0;
   for (const auto build : {fuzz::built_png, fuzz::built_tiff, fuzz::built_jpeg, fuzz::built_pnm, fuzz::built_npy}) {
     for (int i = 0; i < 60; ++i) {
-      const RandomStream random(1, n++);
-      std::vector<std::uint8_t> raw(300);
-      for (std::size_t k = 0; k < raw.size(); ++k) raw[k] = static_cast<std::uint8_t>(256 * random.uniform(k));
+      const auto raw = random_bytes(300, n++);
       fuzz::Bytes bytes(raw);
       const fuzz::File file = build(bytes);
       save("built" + std::to_string(n), {file.begin(), file.end()});
@@ -139,5 +152,6 @@ int main(int argc, char** argv) {
   }
   if (target == "unpack") packed(argv[3]);
   if (target == "text") texts();
+  if (target == "steps") steps();
   if (target == "http") requests();
 }

@@ -74,7 +74,8 @@ TEST_CASE(
       for (int x = 0; x < in.width(); ++x)
         in.at(x, y) = 0.5F + 0.3F * std::sin(0.9F * static_cast<float>(x)) + 0.2F * in.at(x, y);
     }
-    const Image plain = *reference::Definitions::standard().plain(f, in), fast = f(in);
+    const auto& definitions = reference::Definitions::standard();
+    const Image plain = *definitions.plain(f, in), fast = f(in);
     std::size_t off = 0;
     for (int c = 0; c < in.channels(); ++c) {
       for (int y = 0; y < in.height(); ++y) {
@@ -82,7 +83,7 @@ TEST_CASE(
       }
     }
     CHECK(off == 0);
-    test::check_as_defined(f, in);
+    CHECK(definitions.agreement(f, fast, plain).good());
   }
 }
 
@@ -253,7 +254,7 @@ TEST_CASE("even pictures stay, edges keep their place, work can be stopped") {
 }
 
 TEST_CASE("the fast bilateral filter keeps to its stated error; Anscombe and back is unbiased and its noise is even") {
-  const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(test::noon().view().part({200, 100, 160, 120})));
+  const Image in = Clip{}(GaussianNoise{.deviation = 0.05F}(test::noon().view().part({200, 100, 110, 80})));
   for (const float range : {0.05F, 0.1F, 0.3F}) {
     CAPTURE(range);
     CHECK(deviation(Bilateral{.sigma = 3, .range = range, .method = BilateralMethod::fast}(in),

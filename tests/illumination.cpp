@@ -38,10 +38,10 @@ Image page(int width, int height) {
 }  // namespace
 
 TEST_CASE("minimum and maximum against their definitions: every border, windows larger than the picture, NaN") {
-  for (const Shape shape : {Shape{1, 1, 1}, {37, 29, 3}, {150, 5, 2}, {3, 140, 1}}) {
+  for (const Shape shape : {Shape{1, 1, 1}, {37, 29, 2}, {150, 5, 1}, {3, 140, 1}}) {
     Image in = noise(shape.width, shape.height, shape.channels);
     in.at(shape.width / 2, shape.height / 2) = std::nanf("");
-    for (const int radius : {0, 1, 2, 7, 33}) {
+    for (const int radius : {0, 1, 2, 7, 20}) {
       for (const Border border : test::all_borders) {
         if (border == Border::inside) continue;
         CAPTURE(shape.width);

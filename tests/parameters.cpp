@@ -29,9 +29,9 @@ std::vector<std::string> worth_trying(const Parameter& p) {
              high = std::isfinite(p.range.high) && p.range.high < 2e9;
   std::vector<double> values;
   if (low) values.push_back(p.range.low);
+  // Ten thousand steps, and blocks that a small picture is padded to, only take time.
   if (high)
-    values.push_back(p.name == "iterations" ? std::min(1000.0, p.range.high)
-                                            : p.range.high);  // ten thousand steps only take time
+    values.push_back(p.name == "iterations" || p.name == "block" ? std::min(1000.0, p.range.high) : p.range.high);
   if (low && high)
     values.push_back(p.range.low > 0 && p.range.high > 100 * p.range.low ? std::sqrt(p.range.low * p.range.high)
                                                                          : 0.5 * (p.range.low + p.range.high));

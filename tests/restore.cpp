@@ -394,6 +394,8 @@ TEST_CASE("total variation deconvolution is the picture that another method find
                                     {Kernel::gaussian(0.7), Border::taper}}) {
     for (const double weight : {0.002, 0.02}) {
       for (const Image* sharp : {&truth, &color}) {
+        // Colors go together in the same way at every border.
+        if (sharp == &color && border != Border::mirror) continue;
         CAPTURE(weight);
         CAPTURE(psf.text());
         const Image in = Blur{.psf = psf, .border = Border::mirror}(*sharp);

@@ -63,7 +63,7 @@ class Session {
   }
 
  private:
-  std::unique_lock<std::timed_mutex> lock_;
+  std::unique_lock<Turns> lock_;
   Lane lane_;
   DeviceFigures told_;
   Bench bench_;

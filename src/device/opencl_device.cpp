@@ -40,9 +40,8 @@ Lane& OpenClDevice::lane(std::size_t number) {
   return *lanes_[number];
 }
 
-std::unique_lock<std::timed_mutex> OpenClDevice::alone() {
-  std::unique_lock lock(mutex_, std::defer_lock);
-  while (!lock.try_lock_for(std::chrono::milliseconds(20))) checkpoint();
+std::unique_lock<Turns> OpenClDevice::alone() {
+  std::unique_lock lock(turns_);
   launched_.clear();
   operations_ = 0;
   return lock;

@@ -12,6 +12,7 @@
 #include "device/opencl.hpp"
 #include "device/pass.hpp"
 #include "device/programs.hpp"
+#include "device/turns.hpp"
 #include "sieve/run/device.hpp"
 
 namespace sieve::internal::device {
@@ -38,7 +39,7 @@ class OpenClDevice : public Device {
   Lane& lane(std::size_t number);
 
   // Waits until nobody else works here; a stop may come meanwhile.
-  std::unique_lock<std::timed_mutex> alone();
+  std::unique_lock<Turns> alone();
 
   Queue queue() const;
   Buffer buffer(std::size_t bytes) const;
@@ -79,7 +80,7 @@ class OpenClDevice : public Device {
   std::unique_ptr<Programs> programs_;
   std::size_t memory_, largest_, local_, constants_, group_;
   std::size_t across_, down_, wide_;
-  std::timed_mutex mutex_;  // one run at a time
+  Turns turns_;
   std::array<std::unique_ptr<Lane>, 2> lanes_;
   struct Launched {
     Event event;
