@@ -115,14 +115,45 @@ inline std::string random_number(Bytes& bytes, const sieve::Parameter& p) {
 
 // A text for a parameter that is none of the others; empty where there is none to try.
 inline std::string random_text(Bytes& bytes, const sieve::Parameter& p) {
-  constexpr const char* kKernels[] = {"gaussian:sigma=0.8", "sobel_x",         "1,2,3/4,5,6/7,8,1",
-                                      "1,2/3,4:anchor=1,0", "disk:radius=2.5", "motion:length=5,angle=30",
-                                      "0,0,0/0,1,0/0,0,0",  "1,1,1,1,1",       "laplacian"};
-  constexpr const char* kBlurs[] = {"gaussian:sigma=1", "disk:radius=1.5", "motion:length=3,angle=20", "box:radius=1"};
-  if (p.name == "kernel") return bytes.one_of(kKernels);
-  if (p.name == "psf") return bytes.one_of(kBlurs);
-  if (p.name == "points" && p.standard.find('/') != std::string::npos) return "0,0.1/0.4,0.7/1,0.9";
-  return {};
+  constexpr const char* kTexts[][2] = {
+      {"kernel", "gaussian:sigma=0.8"},
+      {"kernel", "sobel_x"},
+      {"kernel", "1,2,3/4,5,6/7,8,1"},
+      {"kernel", "1,2/3,4:anchor=1,0"},
+      {"kernel", "disk:radius=2.5"},
+      {"kernel", "motion:length=5,angle=30"},
+      {"kernel", "0,0,0/0,1,0/0,0,0"},
+      {"kernel", "1,1,1,1,1"},
+      {"kernel", "laplacian"},
+      {"kernel", "gaussian:sigma=6"},
+      {"psf", "gaussian:sigma=1"},
+      {"psf", "disk:radius=1.5"},
+      {"psf", "motion:length=3,angle=20"},
+      {"psf", "box:radius=1"},
+      {"psf", "airy:radius=1"},
+      {"psf", "0.4,0,0/0,0.3,0.1/0,0,0.2"},
+      {"footprint", "0,1,0/1,1,1/0,1,0"},
+      {"footprint", "1"},
+      {"footprint", "1,0,0,0,1"},
+      {"weights", "1,0,1/0,3,0/1,0,1"},
+      {"weights", "gaussian:sigma=1"},
+      {"to", "normal:mean=0.5,deviation=0.2"},
+      {"to", "rayleigh:scale=0.3"},
+      {"scales", "1"},
+      {"scales", "0.5,3,40"},
+      {"spectrum", "white"},
+      {"spectrum", "measured"},
+      {"part", "0,0,1,1"},
+      {"with", "wavelet_shrink"},
+      {"with", "total_variation"},
+  };
+  // Points of a curve, or frequencies.
+  if (p.name == "points") return p.standard.find('/') != std::string::npos ? "0,0.1/0.4,0.7/1,0.9" : "0.1,0.2/-0.3,0";
+  std::vector<std::string> fitting;
+  for (const auto& [name, text] : kTexts) {
+    if (p.name == name) fitting.emplace_back(text);
+  }
+  return fitting.empty() ? std::string() : fitting[bytes.below(static_cast<std::uint32_t>(fitting.size()))];
 }
 
 // A filter of the library with some of its settings; one that the settings contradict is thrown as InvalidArgument.
