@@ -1,6 +1,8 @@
 // The live page: what its server answers, whom it refuses, and the page itself under hand and keys in a browser.
 
+#include <arpa/inet.h>
 #include <httplib.h>
+#include <sys/socket.h>
 
 #include <latch>
 #include <thread>
@@ -155,6 +157,33 @@ TEST_CASE("the server gives what the engine gives: the whole exactly, a part at 
   CHECK(step["grids"][0]["values"].get<std::vector<double>>() == Kernel::parse("sobel_x").taps());
   const json values = json::parse(live.post("step", {{"page", "p"}, {"chain", "low_rank rank=3"}})->body);
   CHECK(values["plots"].size() > 0);
+}
+
+TEST_CASE("a connection that cannot be taken does not end the page") {
+  const Served live(setup_of(test::noise(20, 10)));
+  const int port = std::stoi(live.host.substr(live.host.find(':') + 1));
+  for (int times = 0; times < 3; ++times) {
+    REQUIRE(live.post("forms", {{"chain", "median"}})->status == 200);
+    // The socket that listens is no longer one: to take a connection of it is an error.
+    int broken = 0;
+    for (int fd = 3; fd < 1000; ++fd) {
+      sockaddr_in at{};
+      socklen_t size = sizeof at;
+      int listens = 0;
+      socklen_t length = sizeof listens;
+      if (getsockopt(fd, SOL_SOCKET, SO_ACCEPTCONN, &listens, &length) != 0 || listens == 0) continue;
+      if (getsockname(fd, reinterpret_cast<sockaddr*>(&at), &size) != 0 || ntohs(at.sin_port) != port) continue;
+      broken += shutdown(fd, SHUT_RDWR) == 0 ? 1 : 0;
+    }
+    CHECK(broken == 1);
+    bool again = false;
+    for (int i = 0; i < 500 && !again; ++i) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+      const httplib::Result r = live.post("forms", {{"chain", "median"}});
+      again = r && r->status == 200;
+    }
+    CHECK(again);
+  }
 }
 
 TEST_CASE("who is refused: other tokens, hosts, origins and bodies; files nobody named") {

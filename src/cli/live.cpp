@@ -2,6 +2,7 @@
 #include <malloc.h>
 
 #include <CLI/CLI.hpp>
+#include <exception>
 #include <filesystem>
 #include <set>
 #include <thread>
@@ -75,8 +76,13 @@ int live(const Session& session, const LiveArguments& o) {
   std::fflush(stdout);
   fmt::print(stderr, "open this address in a browser of this machine; Ctrl-C ends\n");
   std::stop_source stop;
+  std::exception_ptr failed;
   std::jthread listening([&] {
-    server.serve(stop.get_token());
+    try {
+      server.serve(stop.get_token());
+    } catch (const std::exception&) {
+      failed = std::current_exception();
+    }
     stop.request_stop();
   });
   try {
@@ -88,6 +94,7 @@ int live(const Session& session, const LiveArguments& o) {
     stop.request_stop();
   }
   listening.join();
+  if (failed) std::rethrow_exception(failed);
   fmt::print(stderr, "the page has ended\n");
   return 0;
 }

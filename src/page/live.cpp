@@ -106,6 +106,7 @@ struct Live::Parts {
   const Catalogue* catalogue = nullptr;
   httplib::Server server;
   std::string token = random_token(), address, host;
+  int port = 0;
   std::set<std::string> named;
   std::mutex guard;
   struct Place {
@@ -389,11 +390,10 @@ Live::Live(LiveSetup setup) : parts_(std::make_unique<Parts>()) {
   collect_names(p.setup.chain, p.named);
   p.declare();
   const int port = p.setup.port;
-  const int bound =
-      port > 0 ? (p.server.bind_to_port("127.0.0.1", port) ? port : -1) : p.server.bind_to_any_port("127.0.0.1");
-  if (bound <= 0)
+  p.port = port > 0 ? (p.server.bind_to_port("127.0.0.1", port) ? port : -1) : p.server.bind_to_any_port("127.0.0.1");
+  if (p.port <= 0)
     throw Error(fmt::format("port {} cannot be listened on: it is taken or not allowed; give another, or none", port));
-  p.host = fmt::format("127.0.0.1:{}", bound);
+  p.host = fmt::format("127.0.0.1:{}", p.port);
   p.address = fmt::format("http://{}/{}/", p.host, p.token);
 }
 
@@ -410,7 +410,11 @@ void Live::serve(std::stop_token stop) {
       if (p.ending) p.server.stop();
     }
   });
-  p.server.listen_after_bind();
+  // The library gives up its port where a connection cannot be taken, one that its other end dropped among them.
+  while (!p.server.listen_after_bind() && !p.ending) {
+    if (!p.server.bind_to_port("127.0.0.1", p.port))
+      throw Error(fmt::format("port {} was lost to another program", p.port));
+  }
 }
 
 }  // namespace sieve::page

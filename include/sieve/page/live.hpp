@@ -53,7 +53,8 @@ class Live {
 
   /// "http://127.0.0.1:PORT/TOKEN/".
   [[nodiscard]] const std::string& address() const;
-  /// Serves until a stop is requested or the page says goodbye; work under way is then stopped.
+  /// Serves until a stop is requested or the page says goodbye; work under way is then stopped. Error where the port
+  /// was lost and another program took it.
   void serve(std::stop_token stop = {});
 
  private:
