@@ -95,6 +95,7 @@ inline std::string random_number(Bytes& bytes, const sieve::Parameter& p) {
   if (p.name == "search" || p.name == "rounds" || p.name == "sigma") most = 6;
   if (p.name == "patch" || p.name == "shifts") most = 3;
   if (p.name == "levels") most = 300;
+  if (p.unit == "0..1 scale") most = 8;  // hundreds of times white, nothing is left but roundings
   const double low = std::max(p.range.low, -most), high = std::min(p.range.high, std::max(most, low));
   double v = low;
   switch (bytes.below(4)) {
