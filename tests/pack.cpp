@@ -158,11 +158,14 @@ TEST_CASE("goals are met within 2 percent, or a note says why not") {
 TEST_CASE("fewer bytes than baseline JPEG at the same PSNR") {
   for (const auto& [by, most] : {std::pair{PackBy::wavelet, 0.7}, {PackBy::cosine, 0.8}}) {
     double share = 0;
-    for (const double rate : {0.25, 0.5, 1.0, 2.0}) {
+    int rates = 0;
+    for (const double rate : {0.5, 0.25, 1.0, 2.0}) {
+      if (test::sanitized && rates > 0) continue;
       const Packed p = pack(noon(), {.by = by, .rate = rate});
-      share += static_cast<double>(p.bytes.size()) / jpeg_bytes(noon(), psnr(p.bytes, noon())) / 4;
+      share += static_cast<double>(p.bytes.size()) / jpeg_bytes(noon(), psnr(p.bytes, noon()));
+      ++rates;
     }
-    CHECK(share <= most);
+    CHECK(share <= most * rates);
   }
 }
 
