@@ -169,8 +169,10 @@ int main(int argc, char** argv) {
   const Sample before = most(samples, n / 4, n / 2), after = most(samples, n * 3 / 4, n);
   const bool flat = n >= 8 && after.megabytes < 1.15 * before.megabytes + 8 && after.held < 1.15 * before.held + 8 &&
                     after.files <= before.files + 4 && after.threads <= before.threads + 4;
-  fmt::print(told, "{}: {:.1f} MB, {} files, {} threads at most in the second quarter, {:.1f}, {}, {} in the last\n",
-             flat ? "flat" : "GROWS", before.megabytes, before.files, before.threads, after.megabytes, after.files,
-             after.threads);
+  const auto told_of = [](const Sample& m) {
+    return fmt::format("{:.1f} MB, {:.1f} in use, {} files, {} threads", m.megabytes, m.held, m.files, m.threads);
+  };
+  fmt::print(told, "{}: at most {} in the second quarter, {} in the last\n", flat ? "flat" : "GROWS", told_of(before),
+             told_of(after));
   return flat ? 0 : 1;
 }

@@ -412,8 +412,9 @@ void Live::serve(std::stop_token stop) {
   });
   // The library gives up its port where a connection cannot be taken, one that its other end dropped among them.
   while (!p.server.listen_after_bind() && !p.ending) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));  // where the system is short of something, it stays so
     if (!p.server.bind_to_port("127.0.0.1", p.port))
-      throw Error(fmt::format("port {} was lost to another program", p.port));
+      throw Error(fmt::format("port {} was lost and cannot be listened on again: start the page anew", p.port));
   }
 }
 

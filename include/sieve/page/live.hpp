@@ -54,7 +54,7 @@ class Live {
   /// "http://127.0.0.1:PORT/TOKEN/".
   [[nodiscard]] const std::string& address() const;
   /// Serves until a stop is requested or the page says goodbye; work under way is then stopped. Error where the port
-  /// was lost and another program took it.
+  /// was lost and cannot be had again.
   void serve(std::stop_token stop = {});
 
  private:
