@@ -20,7 +20,7 @@ namespace {
 
 // Cells of a tile: few enough that the rows of cells which a blur down the columns needs stay in the second cache,
 // enough that their surroundings are little work beside them.
-constexpr int kWide = 128, kHigh = 256;
+constexpr int kTileWidth = 128, kTileHeight = 256;
 
 // Rows, and cells of a row, that are blurred at a time.
 constexpr int kBlock = static_cast<int>(lanes::kBlockRows);
@@ -37,13 +37,13 @@ struct Taps {
 int whole_vectors(int n) { return (n + 15) / 16 * 16; }
 
 // Sizes that all tiles share.
-struct Plan {
+struct GridPlan {
   int side, levels, pitch, splat_pitch;
   lanes::LevelScale scale;
   Taps near, alike;
 
   static float own(float side) { return side == 1 ? 0 : (side * side - 1) / 12 + side * side / 6; }
-  Plan(float sigma, float range, float low, float high)
+  GridPlan(float sigma, float range, float low, float high)
       : side(std::max(1, static_cast<int>(sigma / 2))),
         levels(std::max(1, static_cast<int>(std::ceil((high - low) / (0.5F * range)))) + 1),
         scale{low, static_cast<float>(levels - 1) / (high - low), 0.5F * (low + high), levels},
@@ -57,9 +57,9 @@ struct Plan {
 };
 
 // Computes a block of cells, a row of cells at a time, from the surroundings that the blurs reach.
-class Tile {
+class GridTile {
  public:
-  Tile(const Plan& plan, Border border) : p_(plan), border_(border) {}
+  GridTile(const GridPlan& plan, Border border) : p_(plan), border_(border) {}
 
   // The cells first..last - 1 across and top..bottom - 1 down.
   void run(const ConstView& in, int first, int last, int top, int bottom, const View& out) {
@@ -157,7 +157,7 @@ class Tile {
                        across_.data(), share_.data(), parts_.data(), out.row(y) + x0_, n);
   }
 
-  const Plan& p_;
+  const GridPlan& p_;
   Border border_;
   int from_ = 0, x0_ = 0, wide_ = 0, cells_ = 0, out_cells_ = 0;
   std::vector<float> splat_, row_, share_, parts_, across_;
@@ -169,14 +169,14 @@ class Tile {
 
 void internal::bilateral_on_grid(const ConstView& in, float sigma, float range, float low, float high, Border border,
                                  const View& out) {
-  const Plan plan(sigma, range, low, high);
+  const GridPlan plan(sigma, range, low, high);
   const int wide = (in.width() + plan.side - 1) / plan.side, high_cells = (in.height() + plan.side - 1) / plan.side;
-  const int columns = (wide + kWide - 1) / kWide, rows = (high_cells + kHigh - 1) / kHigh;
+  const int columns = (wide + kTileWidth - 1) / kTileWidth, rows = (high_cells + kTileHeight - 1) / kTileHeight;
   Progress progress(static_cast<double>(columns) * rows);
   parallel_rows(
-      columns * rows, RowCost(static_cast<std::size_t>(kWide) * kHigh, 64),
+      columns * rows, RowCost(static_cast<std::size_t>(kTileWidth) * kTileHeight, 64),
       [&](int from, int to) {
-        Tile tile(plan, border);
+        GridTile tile(plan, border);
         for (int t = from; t < to; ++t) {
           // Tiles of about the same size, whatever is left.
           const int c = t % columns, r = t / columns;

@@ -5,6 +5,7 @@
 #include <numeric>
 #include <utility>
 
+#include "core/index.hpp"
 #include "denoise/block_lanes.hpp"
 #include "quality/flattest.hpp"
 #include "sieve/core/parallel.hpp"
@@ -23,11 +24,9 @@ namespace {
 // Of the variance of a number, and of the mean of all.
 constexpr double kLeastPower = 1e-12, kLeastShare = 1e-3;
 
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
-
 NoiseBlocks blocks_of(const ConstView& plane, int side) {
   NoiseBlocks b{plane.width() / side, plane.height() / side, side * side, {}};
-  b.coefficients.resize(at(b.across) * at(b.down) * at(b.numbers));
+  b.coefficients.resize(index(b.across) * index(b.down) * index(b.numbers));
   const lanes::BlockBasis basis(side);
   parallel_rows(b.down, static_cast<std::size_t>(64 * plane.width()), [&](int first, int last) {
     for (int y = first; y < last; ++y) {
@@ -35,7 +34,7 @@ NoiseBlocks blocks_of(const ConstView& plane, int side) {
         alignas(64) float block[lanes::kMostBlock * lanes::kMostBlock];
         const std::ptrdiff_t place = x * side;
         lanes::blocks_forward(basis, plane.row(y * side), plane.row_stride, &place, 1, 0, block);
-        float* numbers = b.coefficients.data() + at(y * b.across + x) * at(b.numbers);
+        float* numbers = b.coefficients.data() + index(y * b.across + x) * index(b.numbers);
         for (int v = 0; v < side; ++v) {
           for (int u = 0; u < side; ++u) numbers[v * side + u] = block[u * side + v];
         }
@@ -65,14 +64,14 @@ bool clipped(const ConstView& picture, int x0, int y0, int side) {
 }
 
 std::vector<int> all_blocks(const NoiseBlocks& b) {
-  std::vector<int> all(at(b.across) * at(b.down));
+  std::vector<int> all(index(b.across) * index(b.down));
   std::iota(all.begin(), all.end(), 0);
   return all;
 }
 
 // The flattest blocks.
 std::vector<int> flat_blocks(const NoiseBlocks& b, const ConstView& picture, int side) {
-  std::vector<float> detail(at(b.across) * at(b.down));
+  std::vector<float> detail(index(b.across) * index(b.down));
   for (std::size_t i = 0; i < detail.size(); ++i) {
     const float* c = b.of(static_cast<int>(i));
     for (int k = 1; k < b.numbers; ++k) detail[i] += c[k] * c[k];
@@ -82,10 +81,10 @@ std::vector<int> flat_blocks(const NoiseBlocks& b, const ConstView& picture, int
   for (int y = 0; y < b.down; ++y) {
     for (int x = 0; x < b.across; ++x) {
       const int i = y * b.across + x;
-      Spot spot{b.of(i)[0], 0, at(i)};
+      Spot spot{b.of(i)[0], 0, index(i)};
       for (const auto& [dx, dy] : {std::pair(-1, 0), std::pair(1, 0), std::pair(0, -1), std::pair(0, 1)}) {
         if (x + dx >= 0 && x + dx < b.across && y + dy >= 0 && y + dy < b.down)
-          spot.beside = std::max(spot.beside, detail[at((y + dy) * b.across + x + dx)]);
+          spot.beside = std::max(spot.beside, detail[index((y + dy) * b.across + x + dx)]);
       }
       if (!clipped(picture, x * side, y * side, side)) open.push_back(spot);
     }
@@ -100,19 +99,19 @@ std::vector<int> flat_blocks(const NoiseBlocks& b, const ConstView& picture, int
 }  // namespace
 
 BlockNoise::BlockNoise(int planes, double deviation)
-    : planes_(at(planes), Spectrum(at(kSide * kSide), deviation * deviation)) {}
+    : planes_(index(planes), Spectrum(index(kSide * kSide), deviation * deviation)) {}
 
 BlockNoise::Spectrum BlockNoise::measured(const NoiseBlocks& b, const std::vector<int>& chosen) {
-  Spectrum s(at(kSide * kSide));
+  Spectrum s(index(kSide * kSide));
   if (chosen.empty()) return Spectrum(s.size(), kLeastPower);
   // The median of a squared normal number is 0.4549 of its variance.
   std::vector<float> squares(chosen.size());
   for (int k = 1; k < kSide * kSide; ++k) {
     for (std::size_t i = 0; i < chosen.size(); ++i) squares[i] = b.of(chosen[i])[k] * b.of(chosen[i])[k];
-    s[at(k)] = static_cast<double>(median(squares)) / 0.4549364;
+    s[index(k)] = static_cast<double>(median(squares)) / 0.4549364;
   }
   // The mean of a block is that of the picture, too: its noise goes on from the lowest frequencies.
-  const double beside = s[1], below = s[at(kSide)], across = s[at(kSide + 1)], most = std::max(beside, below);
+  const double beside = s[1], below = s[index(kSide)], across = s[index(kSide + 1)], most = std::max(beside, below);
   s[0] = across > 0 ? std::clamp(beside * below / across, most, 2 * most) : most;
   // Numbers are divided by it: a plane without noise, or one that a JPEG has cut off, must not make that nothing.
   const double least = std::max(kLeastPower, kLeastShare * std::accumulate(s.begin(), s.end(), 0.0) / (kSide * kSide));
@@ -151,7 +150,7 @@ double BlockNoise::mean_of(const Spectrum& s, int first, int last) {
   for (int y = 0; y < kSide; ++y) {
     for (int x = 0; x < kSide; ++x) {
       if (x + y < first || x + y > last) continue;
-      sum += s[at(y * kSide + x)];
+      sum += s[index(y * kSide + x)];
       ++count;
     }
   }
@@ -171,18 +170,18 @@ bool BlockNoise::white() const {
 
 double BlockNoise::power(int plane, int x, int y, int side) const {
   // The same frequency, between the two that are nearest.
-  const Spectrum& s = planes_[at(plane)];
+  const Spectrum& s = planes_[index(plane)];
   const double u = std::min(kSide - 1.0, static_cast<double>(x) * kSide / side),
                v = std::min(kSide - 1.0, static_cast<double>(y) * kSide / side);
   const int i = std::min(kSide - 2, static_cast<int>(u)), j = std::min(kSide - 2, static_cast<int>(v));
   const double a = u - i, b = v - j;
-  const auto get = [&](int p, int q) { return s[at(q * kSide + p)]; };
+  const auto get = [&](int p, int q) { return s[index(q * kSide + p)]; };
   return (1 - b) * ((1 - a) * get(i, j) + a * get(i + 1, j)) + b * ((1 - a) * get(i, j + 1) + a * get(i + 1, j + 1));
 }
 
 double BlockNoise::deviation(int plane) const {
   double sum = 0;
-  for (const double v : planes_[at(plane)]) sum += v;
+  for (const double v : planes_[index(plane)]) sum += v;
   return std::sqrt(sum / (kSide * kSide));
 }
 double BlockNoise::deviation() const {

@@ -7,6 +7,7 @@
 #include <limits>
 #include <utility>
 
+#include "core/index.hpp"
 #include "denoise/block_lanes.hpp"
 #include "denoise/search_lanes.hpp"
 
@@ -16,10 +17,8 @@ namespace {
 
 constexpr float kNone = std::numeric_limits<float>::infinity();
 
-std::size_t at(int i) { return static_cast<std::size_t>(i); }
-
 // For the nearest of a group, with a few more that may be of it.
-std::size_t room_for(int group) { return at(2 * group + lanes::kBlockSlack); }
+std::size_t room_for(int group) { return index(2 * group + lanes::kBlockSlack); }
 
 }  // namespace
 
@@ -87,7 +86,7 @@ BlockGroup BlockSearch::find(int x, int y) {
     // Very many are alike: the nearest would be those that overlap, whose noise is the same. The block itself and
     // others in an order that spreads them out are taken instead.
     found_.push_back({x, y});
-    for (auto next = spread_.begin(); found_.size() < at(options_.group); ++next) {
+    for (auto next = spread_.begin(); found_.size() < index(options_.group); ++next) {
       if (distances[(next->dy + reach) * pitch_ + next->dx + reach] < alike_)
         found_.push_back({x + next->dx, y + next->dy});
     }
@@ -98,15 +97,15 @@ BlockGroup BlockSearch::find(int x, int y) {
   const int count = lanes::nearest_places(distances_, static_cast<int>(length_), options_.group,
                                           options_.unlike * numbers, bound_, places_.data());
   // In order, since neighbors in the stack should be alike.
-  for (int i = 0; i < count; ++i) near_[at(i)] = distances_[places_[at(i)]];
+  for (int i = 0; i < count; ++i) near_[index(i)] = distances_[places_[index(i)]];
   lanes::order_of(near_.data(), count, ranks_.data());
-  found_.resize(at(count));
+  found_.resize(index(count));
   for (int i = 0; i < count; ++i) {
-    const int place = places_[at(i)];
+    const int place = places_[index(i)];
     const auto row = static_cast<int>(static_cast<std::uint64_t>(place) * a_row_ >> 32);
-    found_[at(ranks_[at(i)])] = {x + place - row * pitch_ - reach, y + row - reach};
+    found_[index(ranks_[index(i)])] = {x + place - row * pitch_ - reach, y + row - reach};
   }
-  return {std::span<const Match>(found_).first(at(std::min(options_.group, count))), false};
+  return {std::span<const Match>(found_).first(index(std::min(options_.group, count))), false};
 }
 
 // The distances by which more than enough blocks are alike; none where they are not.

@@ -20,7 +20,7 @@ using namespace internal;
 namespace {
 
 // Strengths in noise deviations of which the best is chosen.
-constexpr float kStrengths[] = {0.7F, 1, 1.4F, 2, 2.8F, 4, 5.6F};
+constexpr float kGuidedStrengths[] = {0.7F, 1, 1.4F, 2, 2.8F, 4, 5.6F};
 
 // The guide of a part is that part of the guide.
 void guide_part(Guided& trial, const Rectangle& place) {
@@ -161,7 +161,7 @@ void Guided::operator()(const ConstView& in, const View& out) const {
           text_of(g).text, text_of(in.shape).text));
     }
   }
-  const ChosenSetting chosen(*this, &Guided::strength, in, kStrengths, 0.005F, guide_part);
+  const ChosenSetting chosen(*this, &Guided::strength, in, kGuidedStrengths, 0.005F, guide_part);
   const float s = chosen.value();
   if (!strength) note(fmt::format("strength {:.4f}, of the least estimated error", s));
   for (int c = 0; c < color; ++c) {
@@ -181,7 +181,7 @@ void Guided::describe(Description<Guided>& d) {
   d.measures([](const Guided& f) { return !f.strength; });
   d.settles([](const Guided& f, const ConstView& in) {
     Guided settled = f;
-    settled.strength = ChosenSetting(f, &Guided::strength, in, kStrengths, 0.005F, guide_part).value();
+    settled.strength = ChosenSetting(f, &Guided::strength, in, kGuidedStrengths, 0.005F, guide_part).value();
     return settled;
   });
   d.reads_around();

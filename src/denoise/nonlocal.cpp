@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "denoise/border_help.hpp"
 #include "denoise/least_risk.hpp"
 #include "denoise/nonlocal_lanes.hpp"
@@ -34,7 +35,7 @@ constexpr float kLeastWeight = 1e-18F;
 // A plane with a rim: `beside` more samples at both ends of each row and `beyond` more rows above and below. at(0, 0)
 // is the first sample inside of the rim.
 struct Grid {
-  std::vector<float> samples;
+  Scratch<float> samples;
   std::ptrdiff_t stride = 0;
   float* first = nullptr;
   void shape(int width, int height, int beside, int beyond) {
@@ -157,16 +158,16 @@ class Tile {
 };
 
 // Strengths of which the best is chosen.
-constexpr float kStrengths[] = {0.25F, 0.35F, 0.5F, 0.7F, 1};
+constexpr float kNonlocalStrengths[] = {0.25F, 0.35F, 0.5F, 0.7F, 1};
 
 float deviation_of(const NonlocalMeans& f, const ConstView& in) {
   return std::max(kLeast, f.noise ? *f.noise : static_cast<float>(noise_level(in)));
 }
 ChosenSetting chosen_strength(const NonlocalMeans& f, const ConstView& in, float deviation) {
-  return {f.strength, in.shape, std::size(kStrengths), [&] {
+  return {f.strength, in.shape, std::size(kNonlocalStrengths), [&] {
             NonlocalMeans told = f;
             told.noise = deviation;
-            return ChosenSetting::best(told, &NonlocalMeans::strength, in, kStrengths, deviation, 1,
+            return ChosenSetting::best(told, &NonlocalMeans::strength, in, kNonlocalStrengths, deviation, 1,
                                        [](auto&, const Rectangle&) {});
           }};
 }
@@ -190,7 +191,7 @@ void NonlocalMeans::operator()(const ConstView& in, const View& out) const {
   parallel_rows(
       columns * rows, RowCost(static_cast<std::size_t>(kWide) * kHigh, 64),
       [&](int first, int last) {
-        thread_local Tile tile;
+        Tile tile;
         for (int t = first; t < last; ++t) {
           const int x0 = t % columns * kWide, y0 = t / columns * kHigh;
           tile.load(in, x0, y0, std::min(kWide, in.width() - x0), std::min(kHigh, in.height() - y0), *this);

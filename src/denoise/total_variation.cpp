@@ -10,6 +10,7 @@
 #include "core/memory.hpp"
 #include "core/row_sums.hpp"
 #include "core/rows.hpp"
+#include "core/workspace.hpp"
 #include "denoise/least_risk.hpp"
 #include "denoise/total_variation_lanes.hpp"
 #include "denoise/total_variation_steps.hpp"
@@ -124,7 +125,7 @@ class Sweep {
   std::size_t channels_ = 1, n_ = 0, held_ = 0, spacing_ = 0;
   int height_ = 0;
   float weight_ = 0;
-  std::vector<float> rows_;
+  Scratch<float> rows_;
   float* first_ = nullptr;
 };
 
@@ -137,7 +138,7 @@ void iterate(const std::vector<ConstView>& f, const State* from, float weight, s
   parallel_rows(
       columns * rows, RowCost(static_cast<std::size_t>(wide_side) * static_cast<std::size_t>(high_side), 16),
       [&](int first, int last) {
-        thread_local Sweep sweep;
+        Sweep sweep;
         for (int t = first; t < last; ++t) {
           checkpoint();
           const int x0 = t % columns * wide_side, y0 = t / columns * high_side;

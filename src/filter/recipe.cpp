@@ -44,7 +44,7 @@ std::optional<std::string> value_text(const toml::node& node, const Parameter& p
   return std::nullopt;
 }
 
-std::string quoted(const std::string& s) {
+std::string toml_string(const std::string& s) {
   std::ostringstream out;
   out << toml::value<std::string>(s);
   return out.str();
@@ -134,7 +134,7 @@ namespace {
 
 void write_steps(const Chain& chain, std::string& out) {
   for (const Filter& f : chain.steps()) {
-    out += "\n[[step]]\nfilter = " + quoted(f.about().name) + "\n";
+    out += "\n[[step]]\nfilter = " + toml_string(f.about().name) + "\n";
     for (const Parameter& p : f.about().parameters) {
       const std::string value = f.get_full(p.name);
       const bool number = p.kind == ParameterKind::number || p.kind == ParameterKind::whole;
@@ -142,7 +142,7 @@ void write_steps(const Chain& chain, std::string& out) {
       out += p.name + " = " +
              (bare                            ? value
               : p.kind == ParameterKind::flag ? (value == "yes" ? "true" : "false")
-                                              : quoted(value)) +
+                                              : toml_string(value)) +
              "\n";
     }
     if (const Chain* inner = f.group()) {

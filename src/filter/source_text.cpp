@@ -25,7 +25,7 @@ std::string type_name(const std::type_index& type) {
   return text;
 }
 
-std::string quoted(const std::string& s) {
+std::string string_literal(const std::string& s) {
   std::string out = "\"";
   for (const char c : s) {
     if (c == '"' || c == '\\') out += '\\';
@@ -62,7 +62,8 @@ class Writer {
         if (const std::string value = f.get(p.name); value != p.standard) {
           const bool opens = names_file(f, p.name, value);
           opens_ = opens_ || opens;
-          lines_ += fmt::format("  {}.set({}, {}{});\n", name, quoted(p.name), quoted(value), opens ? ", files" : "");
+          lines_ += fmt::format("  {}.set({}, {}{});\n", name, string_literal(p.name), string_literal(value),
+                                opens ? ", files" : "");
         }
       }
       if (!inside.empty()) lines_ += fmt::format("  {}.set_group({});\n", name, inside);

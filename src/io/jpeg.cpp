@@ -32,41 +32,41 @@ void on_message(j_common_ptr c, int level) {
   if (level < 0) on_error(c);
 }
 
-struct Reader {
+struct JpegReader {
   CCalls calls;
   jpeg_decompress_struct c{};
   Errors errors{};
-  explicit Reader(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
+  explicit JpegReader(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
     errors.calls = &calls;
     c.err = jpeg_std_error(&errors.base);
     errors.base.error_exit = on_error;
     errors.base.emit_message = on_message;
     calls([&] { jpeg_create_decompress(&c); });
   }
-  ~Reader() { jpeg_destroy_decompress(&c); }
-  Reader(const Reader&) = delete;
-  Reader& operator=(const Reader&) = delete;
+  ~JpegReader() { jpeg_destroy_decompress(&c); }
+  JpegReader(const JpegReader&) = delete;
+  JpegReader& operator=(const JpegReader&) = delete;
 };
 
-struct Writer {
+struct JpegWriter {
   CCalls calls;
   jpeg_compress_struct c{};
   Errors errors{};
   unsigned char* buffer = nullptr;
   unsigned long size = 0;
-  explicit Writer(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
+  explicit JpegWriter(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
     errors.calls = &calls;
     c.err = jpeg_std_error(&errors.base);
     errors.base.error_exit = on_error;
     errors.base.emit_message = on_message;
     calls([&] { jpeg_create_compress(&c); });
   }
-  ~Writer() {
+  ~JpegWriter() {
     jpeg_destroy_compress(&c);
     std::free(buffer);
   }
-  Writer(const Writer&) = delete;
-  Writer& operator=(const Writer&) = delete;
+  JpegWriter(const JpegWriter&) = delete;
+  JpegWriter& operator=(const JpegWriter&) = delete;
 };
 
 // Ink to light: (1 - ink)(1 - black).
@@ -80,7 +80,7 @@ void light_of_ink(const std::vector<std::uint8_t>& ink, bool inverted, std::uint
 }  // namespace
 
 Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& limits) {
-  Reader r(name);
+  JpegReader r(name);
   r.calls([&] {
     jpeg_mem_src(&r.c, file.data, file.size);
     jpeg_save_markers(&r.c, JPEG_APP0 + 1, 0xffff);
@@ -151,7 +151,7 @@ std::vector<std::uint8_t> encode_jpeg(const Encoding& e) {
   ConstView color = e.image;
   color.shape.channels = channels;
   const auto n = static_cast<std::size_t>(color.width()) * static_cast<std::size_t>(channels);
-  Writer w(e.name);
+  JpegWriter w(e.name);
   w.calls([&] { jpeg_mem_dest(&w.c, &w.buffer, &w.size); });
   w.c.image_width = static_cast<JDIMENSION>(color.width());
   w.c.image_height = static_cast<JDIMENSION>(color.height());

@@ -28,20 +28,20 @@ void take(png_structp png, png_bytep out, std::size_t n) {
   s->at += n;
 }
 
-struct Reader {
+struct PngReader {
   CCalls calls;
   png_structp png = nullptr;
   png_infop info = nullptr;
-  explicit Reader(const std::string& name) : calls(name, "is a damaged or truncated PNG") {
+  explicit PngReader(const std::string& name) : calls(name, "is a damaged or truncated PNG") {
     calls([&] {
       png = png_create_read_struct(PNG_LIBPNG_VER_STRING, &calls, on_png_error, on_png_warning);
       info = png != nullptr ? png_create_info_struct(png) : nullptr;
     });
     if (info == nullptr) throw std::bad_alloc();
   }
-  ~Reader() { png_destroy_read_struct(&png, &info, nullptr); }
-  Reader(const Reader&) = delete;
-  Reader& operator=(const Reader&) = delete;
+  ~PngReader() { png_destroy_read_struct(&png, &info, nullptr); }
+  PngReader(const PngReader&) = delete;
+  PngReader& operator=(const PngReader&) = delete;
 };
 
 // The picture's data chunks behind each other, where they are whole and in one run, and where the chunks after them
@@ -143,7 +143,7 @@ std::vector<std::uint8_t> tail_of(const Bytes& file, std::size_t after) {
 }
 
 // What its text chunks and its EXIF chunk say.
-void take_words(Reader& r, Loaded& loaded) {
+void take_words(PngReader& r, Loaded& loaded) {
   png_textp texts = nullptr;
   int count = 0;
   png_get_text(r.png, r.info, &texts, &count);
@@ -163,7 +163,7 @@ void take_words(Reader& r, Loaded& loaded) {
 }  // namespace
 
 Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limits) {
-  Reader r(name);
+  PngReader r(name);
   Source source{file};
   r.calls([&] {
     png_set_read_fn(r.png, &source, take);
@@ -206,7 +206,7 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
     // libpng has read the length and type of the first data chunk.
     if (const auto data = data_of(file, source.at - 8); data && read_sound(*data, g, loaded.image)) {
       const std::vector<std::uint8_t> tail = tail_of(file, data->after);
-      Reader behind(name);
+      PngReader behind(name);
       Source rest{{tail.data(), tail.size()}};
       png_byte pixel = 0;
       behind.calls([&] {

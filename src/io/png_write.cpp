@@ -26,24 +26,24 @@ void put(png_structp png, png_bytep data, std::size_t n) {
 }
 void flush(png_structp) {}
 
-struct Writer {
+struct PngWriter {
   CCalls calls;
   png_structp png = nullptr;
   png_infop info = nullptr;
-  explicit Writer(const std::string& name) : calls(name, "cannot be written as PNG") {
+  explicit PngWriter(const std::string& name) : calls(name, "cannot be written as PNG") {
     calls([&] {
       png = png_create_write_struct(PNG_LIBPNG_VER_STRING, &calls, on_png_error, on_png_warning);
       info = png != nullptr ? png_create_info_struct(png) : nullptr;
     });
     if (info == nullptr) throw std::bad_alloc();
   }
-  ~Writer() { png_destroy_write_struct(&png, &info); }
-  Writer(const Writer&) = delete;
-  Writer& operator=(const Writer&) = delete;
+  ~PngWriter() { png_destroy_write_struct(&png, &info); }
+  PngWriter(const PngWriter&) = delete;
+  PngWriter& operator=(const PngWriter&) = delete;
 };
 
 // Signature, header, profile and record.
-void write_head(Writer& w, const Encoding& e) {
+void write_head(PngWriter& w, const Encoding& e) {
   constexpr int types[] = {PNG_COLOR_TYPE_GRAY, PNG_COLOR_TYPE_GRAY_ALPHA, PNG_COLOR_TYPE_RGB,
                            PNG_COLOR_TYPE_RGB_ALPHA};
   w.calls([&] {
@@ -147,7 +147,7 @@ std::vector<std::uint8_t> predicted(const Encoding& e, int first, int last, Satu
 
 std::vector<std::uint8_t> encode_png(const Encoding& e) {
   std::vector<std::uint8_t> out;
-  Writer w(e.name);
+  PngWriter w(e.name);
   w.calls([&] { png_set_write_fn(w.png, &out, put, flush); });
   write_head(w, e);
 

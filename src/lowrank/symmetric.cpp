@@ -8,6 +8,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/index.hpp"
 #include "lowrank/symmetric_lanes.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/random.hpp"
@@ -20,8 +21,6 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 namespace {
-
-std::size_t index(Index i) { return static_cast<std::size_t>(i); }
 
 // A = Q T Q': T's diagonals, and the Householder vectors of Q below those of `vectors`.
 struct Tridiagonal {

@@ -16,7 +16,7 @@ namespace sieve::internal::packing {
 
 namespace {
 
-constexpr int kStripe = 256;
+constexpr int kRowsTogether = 256;
 
 // Samples about (x, y) that are known before it; what lies outside of the stripe is its nearest neighbor.
 struct Around {
@@ -128,17 +128,17 @@ void code_rows(Coder& c, std::vector<BandPlane>& planes, int first, int last, in
 
 }  // namespace
 
-int predicted_sections(int height) { return (height + kStripe - 1) / kStripe; }
+int predicted_sections(int height) { return (height + kRowsTogether - 1) / kRowsTogether; }
 
 std::vector<Bytes> encode_predicted(std::vector<BandPlane>& planes, int shift) {
   const int count = predicted_sections(planes[0].height);
   std::vector<Bytes> sections(static_cast<std::size_t>(count));
   parallel_rows(
-      count, RowCost(static_cast<std::size_t>(planes[0].width) * kStripe, 64),
+      count, RowCost(static_cast<std::size_t>(planes[0].width) * kRowsTogether, 64),
       [&](int first, int last) {
         for (int s = first; s < last; ++s) {
           RangeEncoder encoder;
-          code_rows(encoder, planes, s * kStripe, std::min(planes[0].height, (s + 1) * kStripe), shift);
+          code_rows(encoder, planes, s * kRowsTogether, std::min(planes[0].height, (s + 1) * kRowsTogether), shift);
           sections[static_cast<std::size_t>(s)] = encoder.finish();
         }
       },
@@ -153,11 +153,11 @@ bool decode_predicted(const Sections& sections, int shift, std::vector<BandPlane
     p.values.assign(static_cast<std::size_t>(p.width) * static_cast<std::size_t>(p.height), 0);
   std::vector<char> good(static_cast<std::size_t>(count));
   parallel_rows(
-      count, RowCost(static_cast<std::size_t>(planes[0].width) * kStripe, 64),
+      count, RowCost(static_cast<std::size_t>(planes[0].width) * kRowsTogether, 64),
       [&](int first, int last) {
         for (int s = first; s < last; ++s) {
           RangeDecoder decoder(sections[static_cast<std::size_t>(s)]);
-          code_rows(decoder, planes, s * kStripe, std::min(planes[0].height, (s + 1) * kStripe), shift);
+          code_rows(decoder, planes, s * kRowsTogether, std::min(planes[0].height, (s + 1) * kRowsTogether), shift);
           good[static_cast<std::size_t>(s)] = !decoder.ended_long();
         }
       },

@@ -36,8 +36,6 @@ Image at_random(const ConstView& in, std::uint64_t seed, Work work) {
   });
 }
 
-double number(Real v) { return static_cast<double>(v); }
-
 Image periodic_noise(const PeriodicNoise& f, const ConstView& in) {
   const double degree = std::numbers::pi / 180;
   return at_places(in, [&](double v, int x, int y, int) {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "sieve/core/map.hpp"
+#include "sieve/describe/numbers.hpp"
 #include "sieve/reference/definitions.hpp"
 
 namespace sieve::internal {
@@ -30,6 +31,9 @@ void define_sharpen(reference::Definitions& d);
 void define_restore(reference::Definitions& d);
 void define_plug_and_play(reference::Definitions& d);
 void define_groups(reference::Definitions& d);
+
+// A parameter as the number that formulas take.
+inline double number(Real v) { return static_cast<double>(v); }
 
 // work(in with 0 for what is not finite), but what is not finite stays as it is, and so does alpha.
 template <class Work>

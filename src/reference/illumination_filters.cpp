@@ -15,7 +15,7 @@ using namespace internal;
 namespace {
 
 // The mean of what is finite; 0 where nothing is.
-double mean_of(const ConstView& channel) {
+double mean_of_finite(const ConstView& channel) {
   double sum = 0, n = 0;
   for (int y = 0; y < channel.height(); ++y) {
     for (int x = 0; x < channel.width(); ++x) {
@@ -29,7 +29,7 @@ double mean_of(const ConstView& channel) {
 Image filled_with_mean(const ConstView& in) {
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    const auto mean = static_cast<float>(mean_of(in.channel(c)));
+    const auto mean = static_cast<float>(mean_of_finite(in.channel(c)));
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         if (!std::isfinite(out.at(x, y, c))) out.at(x, y, c) = mean;
@@ -58,7 +58,7 @@ Image flatten(const Flatten& f, const ConstView& in) {
   const Image light = background({f.by, f.sigma, f.radius, f.degree, f.objects, f.border}, in);
   Image out(in);
   for (int c = 0; c < in.shape.color_channels(); ++c) {
-    const double mean = mean_of(light.view().channel(c));
+    const double mean = mean_of_finite(light.view().channel(c));
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
         const double v = in.at(x, y, c), b = light.at(x, y, c);
@@ -120,7 +120,7 @@ Image homomorphic(const Homomorphic& f, const ConstView& in) {
     return static_cast<float>(std::log(std::isfinite(v) ? std::max(0.001, static_cast<double>(v)) : 0.001));
   });
   const Image slow = reference::gaussian(log, 0.5 / (std::numbers::pi * static_cast<double>(f.cutoff)), f.border, 0);
-  const double low = f.low, high = f.high, level = (1 - low) * mean_of(log);
+  const double low = f.low, high = f.high, level = (1 - low) * mean_of_finite(log);
   return with_luma(in, map_pairs(log, slow, [=](float a, float s) {
                      return static_cast<float>(
                          std::exp(high * static_cast<double>(a) - (high - low) * static_cast<double>(s) + level));

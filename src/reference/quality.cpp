@@ -98,7 +98,7 @@ namespace {
 constexpr double kPi = std::numbers::pi;
 
 // Numbers at every pixel or frequency.
-struct Table {
+struct Grid {
   int width, height;
   std::vector<double> values;
   double& at(int x, int y) {
@@ -110,12 +110,12 @@ struct Table {
   double wrapped(int x, int y) const { return at((x + 2 * width) % width, (y + 2 * height) % height); }
 };
 
-Table table(int w, int h) {
+Grid empty_grid(int w, int h) {
   return {w, h, std::vector<double>(static_cast<std::size_t>(w) * static_cast<std::size_t>(h))};
 }
 
-Table luma_table(const ConstView& in) {
-  Table t = table(in.width(), in.height());
+Grid luma_grid(const ConstView& in) {
+  Grid t = empty_grid(in.width(), in.height());
   const Image gray = reference::gray(in, GrayBy::rec709);
   for (int y = 0; y < in.height(); ++y) {
     for (int x = 0; x < in.width(); ++x) {
@@ -130,7 +130,7 @@ double hann(int i, int n) { return 0.5 - 0.5 * std::cos(2 * kPi * (i + 0.5) / n)
 
 // The size of every coefficient of the picture less its slow changes and its mean, under a Hann window; frequency
 // (u, v) at place (u mod w, v mod h).
-Table magnitudes(const Table& gray, double slow_sigma) {
+Grid magnitudes(const Grid& gray, double slow_sigma) {
   const int w = gray.width, h = gray.height;
   Image picture(w, h);
   for (int y = 0; y < h; ++y) {
@@ -148,13 +148,13 @@ Table magnitudes(const Table& gray, double slow_sigma) {
   for (int i = 0; i < w * h; ++i)
     plane[static_cast<std::size_t>(i)] = (plane[static_cast<std::size_t>(i)] - mean) * hann(i % w, w) * hann(i / w, h);
   internal::fourier_by_sums(plane, w, h, -1);
-  Table size = table(w, h);
+  Grid size = empty_grid(w, h);
   for (std::size_t i = 0; i < plane.size(); ++i) size.values[i] = std::abs(plane[i]) / (static_cast<double>(w) * h);
   return size;
 }
 
 // The median of the window about a place; the spectrum repeats.
-double ground(const Table& size, int u, int v, int radius) {
+double ground(const Grid& size, int u, int v, int radius) {
   std::vector<double> window;
   for (int j = -radius; j <= radius; ++j) {
     for (int i = -radius; i <= radius; ++i) window.push_back(size.wrapped(u + i, v + j));
@@ -173,7 +173,7 @@ double top(double before, double here, double after) {
 double lobe(double d) { return d == 0 ? 1 : std::sin(kPi * d) / (kPi * d * (1 - d * d)); }
 
 // The size of a wave in a block, under a Hann window.
-double size_in_block(const Table& gray, const PeriodicWave& wave, int x0, int y0, int side) {
+double size_in_block(const Grid& gray, const PeriodicWave& wave, int x0, int y0, int side) {
   double mean = 0, weights = 0;
   std::complex<double> sum = 0;
   for (int pass = 0; pass < 2; ++pass) {
@@ -189,7 +189,7 @@ double size_in_block(const Table& gray, const PeriodicWave& wave, int x0, int y0
 }
 
 // Alike all over the picture: in a quarter of the blocks at least 0.35 of what it is in the upper quarter.
-bool everywhere(const Table& gray, const PeriodicWave& wave) {
+bool everywhere(const Grid& gray, const PeriodicWave& wave) {
   const int least = std::min(gray.width, gray.height),
             side = std::min(least, std::max({8, least / 10, static_cast<int>(std::lround(2.5 * wave.period))}));
   std::vector<double> sizes;
@@ -206,7 +206,7 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
   const int w = in.width(), h = in.height(), least = std::min(w, h);
   if (least < 16) return {};
   const double longest = std::min(32.0, least / 8.0);
-  const Table gray = luma_table(in), size = magnitudes(gray, longest / 4);
+  const Grid gray = luma_grid(in), size = magnitudes(gray, longest / 4);
   // What noise brings forth once in a thousand pictures: P(|F| > t median) = 2^(-t^2).
   const double enough = std::max(8.0, std::sqrt(std::log2(500.0 * w * h)));
   std::vector<PeriodicWave> waves;

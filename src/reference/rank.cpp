@@ -9,7 +9,7 @@ namespace sieve::reference {
 
 namespace {
 
-double number(double v) { return std::isnan(v) ? INFINITY : v; }
+double or_largest(double v) { return std::isnan(v) ? INFINITY : v; }
 
 // value(samples of the window, in its order) at every pixel.
 template <class Value>
@@ -21,8 +21,8 @@ Image windows(const ConstView& in, const std::vector<WindowOffset>& window, Bord
       checkpoint();
       for (int x = 0; x < in.width(); ++x) {
         for (std::size_t i = 0; i < window.size(); ++i)
-          samples[i] = number(sample(in, x + window[i].dx, y + window[i].dy, c, border, fill));
-        out.at(x, y, c) = static_cast<float>(value(samples, number(in.at(x, y, c))));
+          samples[i] = or_largest(sample(in, x + window[i].dx, y + window[i].dy, c, border, fill));
+        out.at(x, y, c) = static_cast<float>(value(samples, or_largest(in.at(x, y, c))));
       }
     }
   }
@@ -68,11 +68,11 @@ Image adaptive_median(const ConstView& in, int radius, double least, Border bord
   for (int c = 0; c < in.shape.color_channels(); ++c) {
     for (int y = 0; y < in.height(); ++y) {
       for (int x = 0; x < in.width(); ++x) {
-        const double v = number(in.at(x, y, c));
+        const double v = or_largest(in.at(x, y, c));
         const auto sorted = [&](int r) {
           std::vector<double> all;
           for (const WindowOffset& o : square(r))
-            all.push_back(number(sample(in, x + o.dx, y + o.dy, c, border, fill)));
+            all.push_back(or_largest(sample(in, x + o.dx, y + o.dy, c, border, fill)));
           std::sort(all.begin(), all.end());
           return all;
         };

@@ -27,8 +27,6 @@ double band_stop(double d, double low, double high, PassForm form, int order) {
   return off == 0 ? 0 : 1 / (1 + std::pow(std::abs(d * w / off), 2 * order));
 }
 
-double number(Real v) { return static_cast<double>(v); }
-
 // The transfer function of each filter, as its header states it.
 double gain_of(const LowPass& f, double fx, double fy) {
   return low_pass(std::hypot(fx, fy), number(f.cutoff), f.form, f.order);

@@ -13,8 +13,6 @@ namespace {
 
 using reference::map_levels;
 
-double number(Real v) { return static_cast<double>(v); }
-
 Image gamma(const Gamma& f, const ConstView& in) {
   return map_levels(in, [k = number(f.exponent)](double v) { return std::copysign(std::pow(std::abs(v), k), v); });
 }

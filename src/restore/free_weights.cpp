@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/index.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
 namespace sieve::internal {
 
 namespace {
-
-std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 // For each sample above 0 the weight of all that touch it, and what touches those.
 std::vector<double> piece_weights(const Weights& w) {

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/at_share.hpp"
+#include "core/index.hpp"
 #include "core/luma.hpp"
 #include "restore/blur_model.hpp"
 #include "restore/deconvolution.hpp"
@@ -24,8 +25,6 @@ using namespace internal;
 namespace {
 
 constexpr double kPi = std::numbers::pi;
-
-std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 // A plane in another size, each sample by a tent as wide as the larger of the two pixels.
 Image resized(const ConstView& in, int width, int height) {

@@ -31,7 +31,7 @@ struct Neighbors {
   int below(int y) const { return y + 1 < height ? y + 1 : wraps ? 0 : y; }
 };
 
-struct Account {
+struct Outcome {
   int iterations = 0;
   double weight = 0, residual = 0;
   std::vector<double> history;
@@ -76,8 +76,8 @@ class VariationSolver {
   }
 
   // Iterates; with `told` each iteration's residual is reckoned, else the last one's.
-  Account run(const TotalVariationDeconvolution& f, double weight, bool told) {
-    Account a;
+  Outcome run(const TotalVariationDeconvolution& f, double weight, bool told) {
+    Outcome a;
     a.weight = weight;
     Progress progress(f.iterations);
     double deviation = 0;
@@ -181,13 +181,13 @@ class VariationSolver {
   std::vector<float> across_, down_, power_;
 };
 
-Account solve_all(const TotalVariationDeconvolution& f, const ConstView& finite, double noise, const View* out) {
+Outcome solve_all(const TotalVariationDeconvolution& f, const ConstView& finite, double noise, const View* out) {
   Transfer2d transfer = transfer_of(f.psf, finite.shape, f.border);
   Planes g;
   for (int c = 0; c < finite.shape.color_channels(); ++c) g.push_back(in_frame(finite.channel(c), transfer));
   transfer.repeat();
   VariationSolver solver(std::move(g), std::move(transfer));
-  Account a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : solver.weight_for(noise), out == nullptr);
+  Outcome a = solver.run(f, f.weight ? static_cast<double>(*f.weight) : solver.weight_for(noise), out == nullptr);
   for (int c = 0; out && c < finite.shape.color_channels(); ++c)
     copy(solver.result()[static_cast<std::size_t>(c)].view().part({0, 0, finite.width(), finite.height()}),
          out->channel(c));
@@ -228,7 +228,7 @@ void TotalVariationDeconvolution::operator()(const ConstView& in, const View& ou
   tell_of_mirrors(psf, border);
   const double s = noise_for(*this, in);
   on_finite(in, out, [&](const ConstView& finite, const View& result) {
-    const Account a = solve_all(*this, finite, s, &result);
+    const Outcome a = solve_all(*this, finite, s, &result);
     note(fmt::format("weight {:.4g}: {} iterations, residual {:.5f}{}", a.weight, a.iterations, a.residual,
                      s > 0 ? fmt::format(", noise {:.5f}{}", s, noise ? "" : " (estimated)") : ""));
   });

@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/index.hpp"
 #include "core/rows.hpp"
 #include "core/workspace.hpp"
 #include "sieve/core/parallel.hpp"
@@ -17,8 +18,6 @@ using namespace internal;
 namespace {
 
 constexpr int kBlock = 16;  // rows to a block of ready-made column sums
-
-std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 // Sums of each column over blocks of rows, so that the first row of a strip need not add up a whole window.
 class BlockSums {

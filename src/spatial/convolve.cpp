@@ -86,7 +86,7 @@ bool maybe_fourier(const Kernel& kernel) {
 }
 
 template <class F>
-void describe_both(Description<F>& d) {
+void describe_kernel(Description<F>& d) {
   d.window([](const F& f) {
     const Kernel& k = f.kernel;
     return std::max({k.anchor_x(), k.anchor_y(), k.width() - 1 - k.anchor_x(), k.height() - 1 - k.anchor_y()});
@@ -151,7 +151,7 @@ void Convolve::describe(Description<Convolve>& d) {
   d.wrong(
       "impulses (salt and pepper) are only smeared by any linear kernel: take a rank filter; a kernel whose sum is "
       "not 1 brightens or darkens.");
-  describe_both(d);
+  describe_kernel(d);
 }
 
 Image Correlate::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
@@ -161,7 +161,7 @@ void Correlate::describe(Description<Correlate>& d) {
            "Weighted sum of each neighborhood, the kernel as it is written (template matching, derivatives).");
   d.also({"template", "cross-correlation", "match"});
   d.wrong("you want a convolution with a kernel that is not the same after half a turn: correlate does not turn it.");
-  describe_both(d);
+  describe_kernel(d);
 }
 
 }  // namespace sieve

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/context.hpp"
+#include "core/index.hpp"
 #include "fft/fft.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
@@ -24,8 +25,6 @@ int strip_rows(const ConstView& in, int kernel_height, int stride) {
   return strip_or_all(std::max(1, in.height()),
                       std::clamp(std::max(by_size, tall) / stride, 1, std::max(1, in.height())));
 }
-
-std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 void keep_every(const float* from, int stride, float* to, int n) {
   for (int x = 0; x < n; ++x) to[x] = from[static_cast<std::ptrdiff_t>(x) * stride];

@@ -63,7 +63,7 @@ void derivatives(const F& f, const ConstView& in, const View& out, Finish finish
 }
 
 template <class F>
-void describe_both(Description<F>& d) {
+void describe_gradient(Description<F>& d) {
   d.window([](const F&) { return 1; });
   d.reads_around();
   d.float_result();
@@ -83,7 +83,7 @@ void GradientMagnitude::operator()(const ConstView& in, const View& out) const {
 void GradientMagnitude::describe(Description<GradientMagnitude>& d) {
   d.called("gradient_magnitude", "spatial", "How steep the picture is at each place: edges bright, flat regions 0.");
   d.also({"edge", "Sobel", "Prewitt", "Scharr", "derivative"});
-  describe_both(d);
+  describe_gradient(d);
 }
 
 Image GradientDirection::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
@@ -94,7 +94,7 @@ void GradientDirection::describe(Description<GradientDirection>& d) {
   d.called("gradient_direction", "spatial",
            "Where the picture grows brighter, in radians: 0 to the right, pi/2 downward.");
   d.also({"orientation", "angle", "Sobel"});
-  describe_both(d);
+  describe_gradient(d);
 }
 
 }  // namespace sieve

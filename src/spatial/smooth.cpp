@@ -44,7 +44,7 @@ Shape smaller(const F& f, const Shape& in) {
 
 // Channel by channel, with alpha taken where the results are.
 template <class F, class Work>
-void each_channel(const F& f, const ConstView& in, const View& out, Work work) {
+void each_channel_cut(const F& f, const ConstView& in, const View& out, Work work) {
   validate(f, in, out);
   for (int c = 0; c < in.shape.color_channels(); ++c) work(in.channel(c), out.channel(c));
   if (f.border == Border::inside) {
@@ -67,7 +67,7 @@ void cut_inside(const ConstView& in, const View& out, int reach, Work work) {
 Image Gaussian::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void Gaussian::operator()(const ConstView& in, const View& out) const {
-  each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
+  each_channel_cut(*this, in, out, [&](const ConstView& from, const View& to) {
     if (sigma == 0) {
       copy(from, to);
     } else if (sigma < kDirectUpTo) {
@@ -107,7 +107,7 @@ void Gaussian::describe(Description<Gaussian>& d) {
 Image Box::operator()(const ConstView& in) const { return allocate_and_run(*this, in); }
 
 void Box::operator()(const ConstView& in, const View& out) const {
-  each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
+  each_channel_cut(*this, in, out, [&](const ConstView& from, const View& to) {
     if (border == Border::inside) {
       cut_inside(from, to, whole(radius),
                  [&](const ConstView& a, const View& b, Border edge) { box_mean(a, whole(radius), edge, 0, b); });
@@ -150,7 +150,7 @@ Image Binomial::operator()(const ConstView& in) const { return allocate_and_run(
 void Binomial::operator()(const ConstView& in, const View& out) const {
   const int r = whole(radius);
   const Scratch<float> weights = binomial_weights(r);
-  each_channel(*this, in, out, [&](const ConstView& from, const View& to) {
+  each_channel_cut(*this, in, out, [&](const ConstView& from, const View& to) {
     correlate_separable(from, {weights, weights, r, r}, border, fill, 1, to);
   });
 }

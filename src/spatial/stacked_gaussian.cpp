@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/index.hpp"
 #include "core/rows.hpp"
 #include "sieve/core/parallel.hpp"
 #include "spatial/lanes.hpp"
@@ -42,8 +43,6 @@ struct Stack {
   int first() const { return -up_radius - coarse_radius; }
   int count(int n) const { return (n - 1) / step + 1 + 2 * (up_radius + coarse_radius); }
 };
-
-std::size_t index(int i) { return static_cast<std::size_t>(i); }
 
 }  // namespace
 

@@ -15,7 +15,7 @@ using namespace internal;
 
 namespace {
 
-constexpr int kPairs = 48;  // rows of coefficients a strip
+constexpr int kStripRows = 48;  // rows of coefficients a strip
 
 std::vector<float> singles(const std::vector<double>& taps, double times = 1) {
   std::vector<float> f;
@@ -65,7 +65,7 @@ void internal::bank_forward(const ConstView& in, const WaveletTaps& t, const Lev
           lanes::weighted_sum(rights.data(), high.data(), sources.size(), out.diagonal.row(k), wide, false);
         }
       },
-      kPairs);
+      kStripRows);
 }
 
 void internal::bank_inverse(const Level<ConstView>& in, const WaveletTaps& t, const View& out) {
