@@ -44,6 +44,9 @@ std::map<std::string, std::string> results(const std::string& folder) {
   return all;
 }
 
+// Enough that a run takes as long as the moments among which it is killed.
+constexpr int kManyPictures = test::sanitized ? 30 : 200;
+
 const std::string batch_steps = " -- median radius=1 then nonlocal_means then stretch";
 
 // Starts the tool on its own, so that it can be killed.
@@ -200,10 +203,10 @@ TEST_CASE("batch: as many workers as one likes stay within the memory that they 
 
 TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same results") {
   const Folder folder;
-  fill(folder / "in", 200);
+  fill(folder / "in", kManyPictures);
   REQUIRE(lsieve("batch " + folder / "in" + " --recursive --into " + folder / "whole" + batch_steps).code == 0);
   const auto expected = results(folder / "whole");
-  REQUIRE(expected.size() == 200);
+  REQUIRE(expected.size() == kManyPictures);
   std::mt19937 random(20261123);
   int killed = 0;
   for (int round = 0; round < 10; ++round) {
@@ -251,7 +254,7 @@ TEST_CASE("batch: killed at any moment, ten times over, it goes on to the same r
 
 TEST_CASE("batch: Ctrl-C ends it at once and says how to go on; a changed picture or chain is not taken for done") {
   const Folder folder;
-  fill(folder / "in", 200);
+  fill(folder / "in", kManyPictures);
   const std::string out = folder / "out", call = "batch " + folder / "in" + " --recursive --resume --into " + out;
   const pid_t child = start({"lsieve", "batch", folder / "in", "--recursive", "--into", out, "--", "nonlocal_means"});
   // From the first result on it listens.

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <mutex>
 #include <thread>
+#include <tuple>
 
 using namespace sieve;
 using test::noise;
@@ -181,7 +182,8 @@ struct SlowRows {
 
 TEST_CASE("progress is the share of the work that is done: in a filter, in a chain by strips, in work around both") {
   const Image small(60, 300), large(1024, 512);
-  for (const auto& [in, steps] : {std::pair{&small, 2}, {&large, 3}}) {
+  for (const auto& [in, steps, count] : {std::tuple{&small, 2, 1}, {&small, 2, 0}, {&large, 3, 1}, {&large, 3, 0}}) {
+    set_threads(count);
     const Chain chain(std::vector<Filter>(static_cast<std::size_t>(steps), SlowRows{}));
     Watch watch;
     const Watch::Active active(watch);
@@ -197,13 +199,16 @@ TEST_CASE("progress is the share of the work that is done: in a filter, in a cha
       (void)chain(*in);
       outer.add(1);
     }
+    set_threads(0);
     CAPTURE(in->width());
     REQUIRE(heard.size() >= 4);
     const double all = rows_done;
     for (const auto& [share, done] : heard) {
       CAPTURE(share);
       CHECK(share < 1);
-      if (share > 0.2 && share < 0.8) CHECK(std::abs(share - done / all) < 0.2);
+      CHECK(share < done / all + 0.2);
+      // Where others work on, rows may be done between the report and its hearing.
+      if (count == 1 && share > 0.2 && share < 0.8) CHECK(share > done / all - 0.2);
     }
     CHECK(heard.front().first < 0.3);
     CHECK(heard.back().first > 0.7);
