@@ -30,7 +30,7 @@ std::size_t RealFft2d::spectrum_size() const {
 
 template <class T>
 struct LineFft<T>::Plans {
-  kissfft<T> there, back;
+  kissfft<double> there, back;
   explicit Plans(int n) : there(static_cast<std::size_t>(n), false), back(static_cast<std::size_t>(n), true) {}
 };
 template <class T>
@@ -38,18 +38,28 @@ LineFft<T>::LineFft(int n) : n_(n), plans_(std::make_unique<Plans>(n)) {}
 template <class T>
 LineFft<T>::~LineFft() = default;
 
+namespace {
+
+// In double whatever the samples are: KissFFT works out its factors in the precision that it is asked for, and those of
+// single precision are off by more than the roundings of a transform. A plan keeps scratch memory inside for large
+// factors: each call works on its own.
+template <class T>
+void transform(const kissfft<double>& plan, int n, std::complex<T>* line) {
+  FftArray<std::complex<double>> in(static_cast<std::size_t>(n)), out(static_cast<std::size_t>(n));
+  std::copy_n(line, n, in.data());
+  kissfft<double>(plan).transform(in.data(), out.data());
+  std::transform(out.data(), out.data() + n, line, [](const std::complex<double>& v) { return std::complex<T>(v); });
+}
+
+}  // namespace
+
 template <class T>
 void LineFft<T>::forward(std::complex<T>* line) const {
-  FftArray<std::complex<T>> out(static_cast<std::size_t>(n_));
-  // A kissfft object keeps scratch memory inside for large factors: each call works on its own.
-  kissfft<T>(plans_->there).transform(line, out.data());
-  std::copy_n(out.data(), n_, line);
+  transform(plans_->there, n_, line);
 }
 template <class T>
 void LineFft<T>::inverse(std::complex<T>* line) const {
-  FftArray<std::complex<T>> out(static_cast<std::size_t>(n_));
-  kissfft<T>(plans_->back).transform(line, out.data());
-  std::copy_n(out.data(), n_, line);
+  transform(plans_->back, n_, line);
 }
 template <class T>
 void LineFft<T>::forward(const T* samples, std::complex<T>* spectrum) const {
