@@ -351,13 +351,14 @@ Image landweber(const Landweber& f, const ConstView& in) {
 
 // u / (1 - s div (grad u / |grad u|)), by forward differences and their adjoint, with `soft` in the square of the
 // length.
-Image less_variation(const Image& u, double s, double soft) {
+Image less_variation(const Image& u, double s) {
   const int w = u.width(), h = u.height();
   const auto at = [&](int x, int y) { return static_cast<double>(u.at(std::min(x, w - 1), std::min(y, h - 1))); };
   // The unit vector of the gradient; nothing outside.
   const auto unit = [&](int x, int y) {
     if (x < 0 || y < 0) return std::pair(0.0, 0.0);
-    const double dx = at(x + 1, y) - at(x, y), dy = at(x, y + 1) - at(x, y), size = std::sqrt(dx * dx + dy * dy + soft);
+    const double dx = at(x + 1, y) - at(x, y), dy = at(x, y + 1) - at(x, y),
+                 size = std::sqrt(dx * dx + dy * dy + std::pow(5 * s * at(x, y), 2) + 1e-8);
     return std::pair(dx / size, dy / size);
   };
   Image out(w, h);
@@ -403,7 +404,7 @@ Image richardson_lucy(const RichardsonLucy& f, const ConstView& in) {
       before = u;
       u = map_pairs(start, reference::correlate(ratio, frame.psf(), border, 0, 1),
                     [](float a, float b) { return std::max(0.0F, a * b); });
-      if (smooth > 0) u = less_variation(u, smooth, 1e-8 + std::pow(4 * smooth * mean_of(g), 2));
+      if (smooth > 0) u = less_variation(less_variation(u, smooth / 2), smooth / 2);
       if (smooth > 0 && i >= 10 && std::sqrt(mean_square(less(u, before))) <= enough) break;
     }
     return u;

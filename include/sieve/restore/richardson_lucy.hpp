@@ -13,7 +13,7 @@ namespace SIEVE_EXPORT sieve {
 /// negative, its sum kept. Samples below 0 count as 0.
 ///
 /// `smoothness` divides by 1 - s div (grad u / |grad u|) in every iteration, a total-variation term (Dey et al., 2006;
-/// |grad u| is the root of its square and that of 4 s times the picture's mean: without it flat parts would swing).
+/// in two halves, each with |grad u| the root of its square and that of 5 s u: flat parts would swing otherwise).
 /// With it the iterations have an end, and go there from the Wiener filter's result until none changes the picture by
 /// more than `tolerance` of its deviation, from the eleventh on. Auto: 0.13 noise (e / noise)^-0.2 / mean of the
 /// channel, within 0.03 to 1 times the noise, with e the deviation of the error that the best linear restoration is
