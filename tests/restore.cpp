@@ -224,6 +224,19 @@ TEST_CASE("Richardson-Lucy: never negative, the light kept, closer with every it
       compare(RichardsonLucy{.psf = psf, .iterations = 60, .noise = 0.0F, .border = Border::wrap}(grain), truth).psnr);
 }
 
+TEST_CASE("Richardson-Lucy: what is flat stays so beside the dark, however much noise is told of; nothing swings") {
+  Image in = map_samples(Image(90, 60), [](float) { return 1.0F; });
+  for (int y = 0; y < 60; ++y) std::fill_n(in.row(y), 40, 0.05F);
+  const Image grain = GaussianNoise{.deviation = 1e-5F}(in);
+  for (const bool accelerate : {false, true}) {
+    for (const float told : {0.02F, 0.1F}) {
+      CAPTURE(told);
+      const Image out = RichardsonLucy{.accelerate = accelerate, .noise = told}(grain);
+      CHECK(statistics(out.view().part({60, 10, 20, 40}))[0].deviation < 2e-5);
+    }
+  }
+}
+
 TEST_CASE("the pseudo-inverse where a band was weakened and a part of it zeroed") {
   // A PSF with the gain 0.02 + 0.98 cos^2 across: weak about half the highest frequency, and zero nowhere; then two
   // frequencies zeroed.

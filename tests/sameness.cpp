@@ -21,9 +21,9 @@ std::vector<std::string> all_filters() {
 }
 
 // Nothing where the filter wants another picture, or other channels.
-std::optional<Image> result_of(const std::string& name, const Image& in) {
+std::optional<Image> result_of(const std::string& chain, const Image& in) {
   try {
-    return Chain::parse(name)(in);
+    return Chain::parse(chain)(in);
   } catch (const Error&) {
     return std::nullopt;
   }
@@ -118,7 +118,9 @@ TEST_CASE("results on the demo picture are those of the last release: a change i
   nlohmann::ordered_json now;
   const Image part(test::noon().view().part({300, 150, 160, 120}));
   for (const std::string& name : all_filters()) {
-    if (const auto result = result_of(name, part)) now[name] = print_of(*result);
+    // On a picture that nothing blurred, and left to find its noise, it hands back the roundings of the FFT, enlarged.
+    const std::string chain = name == "plug_and_play" ? name + " noise=0.02" : name;
+    if (const auto result = result_of(chain, part)) now[name] = print_of(*result);
   }
   CHECK(now.size() > 80);
   if (std::getenv("SIEVE_WRITE_RESULTS") != nullptr) {
