@@ -36,11 +36,13 @@ kernel void primal_step(global const float* f, global const float* xs, global co
   ahead[at] = fma(way, momentum, next);
 }
 
-// u / (1 - s div (grad u / |grad u|)), each plane by itself: normals, then the quotient.
-kernel void normals(global const float* u, global float* xs, global float* ys, Place p, float soft) {
+// u / (1 - s div (grad u / |grad u|)), each plane by itself: normals, whose gradients count as 5 s u long at least, then
+// the quotient.
+kernel void normals(global const float* u, global float* xs, global float* ys, Place p, float s) {
   if (X >= p.width || Y >= p.rows) return;
   size_t at = PLANE + HERE;
-  float v = u[at], dx = RIGHT(u, at) - v, dy = BELOW(u, at) - v, size = sqrt(dx * dx + dy * dy + soft);
+  float v = u[at], dx = RIGHT(u, at) - v, dy = BELOW(u, at) - v, least = 5 * s * v,
+        size = sqrt(dx * dx + dy * dy + least * least + 1e-8f);
   xs[at] = dx / size;
   ys[at] = dy / size;
 }
