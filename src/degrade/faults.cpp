@@ -34,9 +34,9 @@ void PeriodicNoise::describe(Description<PeriodicNoise>& d) {
   d.maps_places(
       [](const PeriodicNoise& f) {
         const double a = f.angle * kPi / 180, fx = 2 * kPi * std::cos(a) / f.period,
-                     fy = 2 * kPi * std::sin(a) / f.period, start = f.phase * kPi / 180, amplitude = f.amplitude;
+                     fy = 2 * kPi * std::sin(a) / f.period, start = f.phase * kPi / 180, size = f.amplitude;
         return by_place(
-            [=](double v, const RowPlace& at) { return v + amplitude * std::sin(fx * at.x + fy * at.y + start); });
+            [=](double v, const RowPlace& at) { return v + size * std::sin(fx * at.x + fy * at.y + start); });
       },
       16);
   d.field("angle", &PeriodicNoise::angle, "degrees",

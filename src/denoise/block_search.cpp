@@ -161,7 +161,7 @@ void BlockSearch::compute_all(int x, int y) {
   if (cells_ == 0 || px % options_.step != 0 || py % options_.step != 0)
     return compute(x, y, options_.side, distances_);
   std::array<const float*, lanes::kMostBlock> rows;
-  for (int i = 0; i < cells_; ++i) rows[i] = of_cells_beside(px / options_.step, py / options_.step + i);
+  for (int i = 0; i < cells_; ++i) rows[index(i)] = of_cells_beside(px / options_.step, py / options_.step + i);
   lanes::add_tables(rows.data(), cells_, length_, distances_);
 }
 
@@ -169,7 +169,7 @@ const float* BlockSearch::of_cells_beside(int x, int y) {
   Table& t = beside_[static_cast<std::size_t>(y % cells_ * kKept + x % kKept)];
   if (t.x == x && t.y == y) return t.distances;
   std::array<const float*, lanes::kMostBlock> cells;
-  for (int i = 0; i < cells_; ++i) cells[i] = of_cell(x + i, y);
+  for (int i = 0; i < cells_; ++i) cells[index(i)] = of_cell(x + i, y);
   lanes::add_tables(cells.data(), cells_, length_, t.distances);
   t.x = x;
   t.y = y;

@@ -35,11 +35,11 @@ class PriorRounds {
     choose(a);
     // Sharp edges from the start: from a linear restoration, with its ripples, the rounds come out lower. A smaller
     // weight, though better in itself, is not reached in so few iterations.
-    constexpr double kWeight = 0.25;
+    constexpr double kFirstWeight = 0.25;
     constexpr int kIterations = 30;
     progress.expect(2);
     Image now = TotalVariationDeconvolution{.psf = task_.psf,
-                                            .weight = static_cast<float>(kWeight * noise_),
+                                            .weight = static_cast<float>(kFirstWeight * noise_),
                                             .iterations = kIterations,
                                             .border = Border::wrap}(given_);
     progress.add(2);

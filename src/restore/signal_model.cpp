@@ -38,11 +38,11 @@ double SignalModel::expected_error() const {
 
 std::complex<double> SignalModel::stretch(int u, int v) const {
   // A PSF that is larger by a share has the transfer function of a frequency that is higher by it.
-  constexpr double kShare = 0.04;
+  constexpr double kLarger = 0.04;
   const Grid& g = transfer_.grid;
-  const double across = std::min((1 + kShare) * u, g.columns - 1.0);
+  const double across = std::min((1 + kLarger) * u, g.columns - 1.0);
   const int signed_v = 2 * v > g.rows ? v - g.rows : v;
-  const double down = std::clamp((1 + kShare) * signed_v, -0.5 * g.rows, 0.5 * g.rows);
+  const double down = std::clamp((1 + kLarger) * signed_v, -0.5 * g.rows, 0.5 * g.rows);
   // A picture one pixel wide has a single column.
   const int x = std::max(0, std::min(static_cast<int>(across), g.columns - 2)), right = std::min(x + 1, g.columns - 1),
             y = static_cast<int>(std::floor(down));
@@ -50,7 +50,7 @@ std::complex<double> SignalModel::stretch(int u, int v) const {
   const auto at = [&](int i, int j) { return transfer_.at(i, (j + g.rows) % g.rows); };
   const std::complex<double> there =
       (1 - b) * ((1 - a) * at(x, y) + a * at(right, y)) + b * ((1 - a) * at(x, y + 1) + a * at(right, y + 1));
-  return (there - transfer_.at(u, v)) / kShare;
+  return (there - transfer_.at(u, v)) / kLarger;
 }
 
 double SignalModel::psf_error() const {
