@@ -93,7 +93,7 @@ std::vector<std::uint8_t> random_bytes(std::size_t size, std::uint64_t seed) {
   return raw;
 }
 
-// Every filter a few times, with any settings.
+// Every filter, or every measure, a few times, with any settings.
 void steps() {
   for (std::uint64_t n = 0; n < 500; ++n) {
     const auto raw = random_bytes(64, n);
@@ -152,6 +152,6 @@ int main(int argc, char** argv) {
   }
   if (target == "unpack") packed(argv[3]);
   if (target == "text") texts();
-  if (target == "steps") steps();
+  if (target == "steps" || target == "measures") steps();
   if (target == "http") requests();
 }

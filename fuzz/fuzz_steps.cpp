@@ -1,5 +1,5 @@
-// A filter with some of its settings on a picture, both out of the bytes: the same again and through an engine, near
-// its plain definition, and an end without a crash where samples are not finite.
+// A filter with some of its settings on a picture, both out of the bytes: the same again and through an engine, what
+// it tells of itself, near its plain definition, and an end without a crash where samples are not finite.
 
 #include <cstdlib>
 
@@ -21,6 +21,10 @@ void check(const Filter& f, const Image& in) {
   }
   if (!same(fast, f(in))) std::abort();
   if (!same(fast, Engine::standard().run(Chain{f}, in).image)) std::abort();
+  if (f.meaning().find('\n') != std::string::npos) std::abort();
+  for (const Stage& s : f.stages(in)) {
+    if (s.name.empty() || s.image.empty() == s.curves.empty()) std::abort();
+  }
 }
 
 // Tolerances are stated for usual settings; extreme ones raise roundings, and a mistake is far beyond.

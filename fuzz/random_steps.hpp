@@ -127,6 +127,10 @@ inline std::string random_text(Bytes& bytes, const sieve::Parameter& p) {
       {"kernel", "1,1,1,1,1"},
       {"kernel", "laplacian"},
       {"kernel", "gaussian:sigma=6"},
+      {"kernel", "airy:radius=2"},
+      {"kernel", "box:radius=2"},
+      {"kernel", "emboss"},
+      {"kernel", "scharr_y"},
       {"psf", "gaussian:sigma=1"},
       {"psf", "disk:radius=1.5"},
       {"psf", "motion:length=3,angle=20"},
@@ -169,6 +173,10 @@ inline sieve::Filter random_filter(Bytes& bytes, const sieve::Image& second) {
       continue;
     }
     if (bytes.below(2) == 0) continue;
+    if (p.picture) {
+      f.set(p.name, "second.png", resources);
+      continue;
+    }
     switch (p.kind) {
       case ParameterKind::flag:
         f.set(p.name, bytes.below(2) == 0 ? "yes" : "no");

@@ -204,6 +204,22 @@ TEST_CASE("free: the weights of a shake that is not straight, from the edges of 
   CHECK(compare(better, noon()).psnr > compare(seen, noon()).psnr + 2);
 }
 
+TEST_CASE("what blurred a picture does not hang on its scale, however far from 0..1 its samples are") {
+  const Image blurred = Blur{.psf = Kernel::gaussian(2)}(noon().view().part({40, 40, 160, 120}));
+  for (const float scale : {1e-30F, 1e10F, 1e28F, 1e36F}) {
+    CAPTURE(scale);
+    const Image scaled = map_samples(blurred, [scale](float v) { return v * scale; });
+    CHECK(psf_by_spectrum(scaled)[0].psf.text() == psf_by_spectrum(blurred)[0].psf.text());
+    auto all = psf_by_spectrum(scaled);
+    all.insert(all.end(), {psf_from_motion(scaled), psf_blind(scaled), psf_free(scaled, 7)});
+    for (const FoundPsf& f : all) {
+      CAPTURE(f.family);
+      CHECK((f.confidence >= 0 && f.confidence <= 1));
+      CHECK(f.psf.sum() == doctest::Approx(1));
+    }
+  }
+}
+
 TEST_CASE("find-psf on the tool, and the advice that follows") {
   const test::Folder f;
   const std::string shaken = test::data + "/shaken.png";

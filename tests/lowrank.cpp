@@ -120,6 +120,26 @@ TEST_CASE("large matrices: values that were put in, alike ones, none; orthonorma
   CHECK(off_orthonormal(none.left, 200, none.rank) < 2e-6);
 }
 
+TEST_CASE("few samples that repeat: principal axes stay orthonormal, and all of them are the picture again") {
+  for (int w = 1; w <= 5; ++w) {
+    for (int h = 1; h <= 24; ++h) {
+      const Image grain = noise(w, h, 3, static_cast<std::uint64_t>(w * h));
+      for (const Image& in : {grain, map_samples(grain, [](float v) { return std::round(7 * v) / 7; })}) {
+        CAPTURE(w);
+        CAPTURE(h);
+        for (const int side : {2, 3}) {
+          const Principal p = principal_patches(in, side);
+          CHECK(off_orthonormal(p.axes, p.length, p.components) < 2e-6);
+          CHECK(deviation(picture_of_patches(p, in.shape(), side, p.components), in) < 2e-6);
+        }
+        const Principal rows = principal_rows(in);
+        CHECK(off_orthonormal(rows.axes, rows.length, rows.components) < 2e-6);
+        CHECK(deviation(picture_of_rows(rows, in.shape(), rows.components), in) < 2e-6);
+      }
+    }
+  }
+}
+
 TEST_CASE("the randomized decomposition is near the best possible, and keeps its bound") {
   for (const int rank : {5, 20, 60}) {
     CAPTURE(rank);

@@ -87,7 +87,7 @@ TEST_CASE("parameters at their ends: a finite picture, the same with any number 
       set_threads(1);
       const auto one = accepted(f, in);
       set_threads(0);
-      if (h > 1) {  // a row is one thread's work
+      if (in.height() > 1) {  // a row is one thread's work
         set_threads(3);
         const auto three = accepted(f, in);
         set_threads(0);

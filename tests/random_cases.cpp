@@ -2,10 +2,12 @@
 // on samples that are not finite, and files whose lengths, checksums and compression are right.
 
 #include <chrono>
+#include <cstring>
 #include <stop_token>
 #include <thread>
 
 #include "../fuzz/built_files.hpp"
+#include "../fuzz/random_measures.hpp"
 #include "../fuzz/read_again.hpp"
 #include "sieve/io.hpp"
 #include "sieve/reference.hpp"
@@ -86,6 +88,29 @@ TEST_CASE("random steps on samples that are not finite, enormous or tiny: an end
     ++ran;
   }
   CHECK(ran > 400);
+}
+
+TEST_CASE("measures of random pictures: their laws hold, and a second run gives the same") {
+  int ran = 0;
+  for (std::uint64_t seed = 0; seed < (test::sanitized ? 120 : 600); ++seed) {
+    CAPTURE(seed);
+    const auto raw = random_bytes(seed + 40000);
+    const auto figures = [&] {
+      fuzz::Bytes bytes(raw);
+      return fuzz::random_measure(bytes);
+    };
+    try {
+      const fuzz::Figures first = figures(), again = figures();
+      REQUIRE(first.size() == again.size());
+      CHECK(std::memcmp(first.data(), again.data(), 8 * first.size()) == 0);
+      ++ran;
+    } catch (const InvalidArgument& e) {
+      CHECK(std::string(e.what()).find(':') != std::string::npos);
+    } catch (const fuzz::Broken& e) {
+      FAIL_CHECK(e.what());
+    }
+  }
+  CHECK(ran > (test::sanitized ? 60 : 300));
 }
 
 TEST_CASE("an engine whose work is stopped, or late, at any moment: a word of it or the right result, then as before") {

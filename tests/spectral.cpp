@@ -244,11 +244,14 @@ TEST_CASE("waves are found where they are, and nowhere else; the demo's hum goes
   CHECK(identical(RemovePeriodicNoise{}(clean), clean));
   // On and between the grid, weak under noise, at any angle, and of a strength that changes.
   for (const auto& [angle, period] :
-       {std::pair{0.0F, 8.0F}, std::pair{90.0F, 5.3F}, std::pair{33.0F, 2.7F}, std::pair{120.0F, 20.0F}}) {
+       {std::pair{0.0F, 8.0F}, {90.0F, 5.3F}, {33.0F, 2.7F}, {120.0F, 20.0F}, {179.97F, 8.0F}}) {
     CAPTURE(angle);
     const Image noisy = GaussianNoise{.deviation = 0.05F, .seed = 9}(clean),
                 striped = PeriodicNoise{.angle = angle, .period = period, .amplitude = 0.05F}(noisy);
     CHECK(compare(RemovePeriodicNoise{}(striped), noisy).psnr > compare(striped, noisy).psnr + 10);
+    const auto found = find_periodic_noise(striped);
+    REQUIRE(found.size() == 1);
+    CHECK(found[0].fy >= 0);
   }
   const Image fading = map_pairs(
       clean,

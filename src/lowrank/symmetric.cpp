@@ -261,22 +261,29 @@ template <class M>
 void orthonormalize(M& columns, Index first) {
   using Number = typename M::Scalar;
   constexpr Index kTogether = 64;
-  const RandomStream random(21);
+  // Where little is left of a column, that is rounding in part: made unit it is taken off the others once more. Of what
+  // is rounding alone, nothing says that it lies across the others ever: any direction stands for it.
+  constexpr Number kMuch = Number(0.5);
+  const Number nothing =
+      8 * std::numeric_limits<Number>::epsilon() * std::sqrt(static_cast<Number>(std::max<Index>(1, columns.rows())));
   for (Index at = first; at < columns.cols(); at += kTogether) {
     const Index n = std::min(kTogether, columns.cols() - at);
     M part = columns.middleCols(at, n);
+    const auto any_direction = [&](Index k, int round) {
+      const RandomStream random(21, static_cast<std::uint64_t>(round));
+      for (Index i = 0; i < part.rows(); ++i)
+        part(i, k) = static_cast<Number>(random.normal(index((at + k) * part.rows() + i)));
+      part.col(k).normalize();
+    };
     for (Index k = 0; k < n; ++k) {
       if (const Number length = part.col(k).norm(); length > 0) {
         part.col(k) /= length;
       } else {
-        for (Index i = 0; i < part.rows(); ++i)
-          part(i, k) = static_cast<Number>(random.normal(index((at + k) * part.rows() + i)));
+        any_direction(k, 0);
       }
     }
-    // Where little is left of a column, that is rounding in part: made unit it is taken off the others once more.
-    constexpr Number kMuch = Number(0.5);
     Number least = 0;
-    for (int times_done = 0; least < kMuch && times_done < 4; ++times_done) {
+    for (int round = 1; least < kMuch && round <= 6; ++round) {
       checkpoint();
       if (at > 0) {
         const M before = columns.leftCols(at);
@@ -286,9 +293,12 @@ void orthonormalize(M& columns, Index first) {
       const auto diagonal = qr.matrixQR().diagonal();
       least = diagonal.cwiseAbs().minCoeff();
       part = qr.householderQ() * M::Identity(part.rows(), n);
-      // The factorization may turn a direction about.
       for (Index k = 0; k < n; ++k) {
-        if (diagonal(k) < 0) part.col(k) = -part.col(k);
+        if (std::abs(diagonal(k)) <= nothing) {
+          any_direction(k, round);
+        } else if (diagonal(k) < 0) {  // the factorization may turn a direction about
+          part.col(k) = -part.col(k);
+        }
       }
     }
     columns.middleCols(at, n) = part;

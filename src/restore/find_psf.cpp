@@ -242,7 +242,7 @@ FoundPsf psf_from_motion(const ConstView& in) {
   if (in.width() < 64 || in.height() < 64)
     throw InvalidArgument(
         fmt::format("psf_from_motion: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
-  const Image gray = finite_middle(in, 2048);
+  const Image gray = middle_in_reach(in, 2048);
   const Cepstrum cepstrum(gray);
   const int reach = cepstrum.reach();
   const auto depth = [&](int x, int y) { return cepstrum.depth(x, y); };
@@ -310,7 +310,7 @@ FoundPsf psf_blind(const ConstView& in) {
   if (in.width() < 32 || in.height() < 32)
     throw InvalidArgument(
         fmt::format("psf_blind: the picture is {}x{}: 32x32 pixels are needed", in.width(), in.height()));
-  const Image gray = finite_middle(in, 1024);
+  const Image gray = middle_in_reach(in, 1024);
   const int w = gray.width(), h = gray.height();
   const double noise = noise_level(gray);
   constexpr double kSharp = 0.7;  // what the edges of sharp pictures measure
@@ -320,7 +320,7 @@ FoundPsf psf_blind(const ConstView& in) {
     checkpoint();
     ++rounds;
     const double now = edge_blur(Wiener{.psf = Kernel::gaussian(std::clamp(sigma, 0.3, 20.0)),
-                                        .noise = static_cast<float>(std::max(0.001, noise))}(gray));
+                                        .noise = static_cast<float>(std::clamp(noise, 0.001, 1.0))}(gray));
     // The edges have not become steeper than in the round before: what is left is noise, and another round would only
     // sharpen that.
     if (now > rest - 0.03 || now <= kSharp) break;

@@ -118,7 +118,7 @@ std::vector<FoundPsf> psf_by_spectrum(const ConstView& in) {
     throw InvalidArgument(
         fmt::format("psf_by_spectrum: the picture is {}x{}: 64x64 pixels are needed", in.width(), in.height()));
   constexpr int kMostSide = 1024;
-  const Image gray = finite_middle(in, kMostSide);
+  const Image gray = middle_in_reach(in, kMostSide);
   const BlurModel model(gray, 2), coarse = model.thinned(4);
   const Hypothesis none = best_of(model, model.start(), {{&kNone, 0, 0}}, 12);
   constexpr double kShortest = 4, kLong = 14, kLongest = 40;

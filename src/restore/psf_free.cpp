@@ -269,13 +269,13 @@ FoundPsf psf_free(const ConstView& in, int size) {
     throw InvalidArgument(fmt::format("psf_free: the picture is {}x{}: {}x{} pixels are needed for size={}", in.width(),
                                       in.height(), least, least, size));
   }
-  const Weights weights = from_coarse_to_fine(finite_middle(in, 512), size);
+  const Weights weights = from_coarse_to_fine(middle_in_reach(in, 512), size);
   FoundPsf f;
   f.family = "free";
   f.size = size;
   f.psf = Kernel(size, size, weights.values);
   // Judged by what it was not made from: whether it explains the spectrum.
-  const BlurModel model(finite_middle(in, 1024), 2);
+  const BlurModel model(middle_in_reach(in, 1024), 2);
   const BlurModel::Fit none = model.fit(BlurResponse::none(), model.start(), 12);
   const double better = model.fit(BlurResponse::of(f.psf), none, 12).score - none.score;
   // Over fifteen photographs, two shakes each, and as they are, four of five above the middle were right, none below.

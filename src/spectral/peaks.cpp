@@ -136,6 +136,8 @@ std::vector<PeriodicWave> find_periodic_noise(const ConstView& in, int most) {
                    down = top(log_at(0, -1), log_at(0, 0), log_at(0, 1));
       wave.fx = (u + across) / w;
       wave.fy = (v + down) / h;
+      // Between two points of the grid the top may lie beyond the middle: the mirror point is the same wave.
+      if (wave.fy < 0 || (wave.fy == 0 && wave.fx < 0)) wave.fx = -wave.fx, wave.fy = -wave.fy;
       wave.period = 1 / std::hypot(wave.fx, wave.fy);
       wave.angle = std::fmod(std::atan2(wave.fy, wave.fx) * 180 / std::numbers::pi + 180, 180);
       // The mean of the window, 1/4, and the share of its lobe that the grid meets; both mirror points make up the

@@ -31,7 +31,7 @@ class Kernel {
   int anchor_x() const { return anchor_x_; }  ///< column of the anchor, from 0 at the left
   int anchor_y() const { return anchor_y_; }  ///< row of the anchor, from 0 at the top
   /// All taps, row by row from the top left.
-  const std::vector<double>& taps() const { return taps_; }
+  const std::vector<double>& taps() const SIEVE_LOOKS_INTO { return taps_; }
   /// The tap in column x of row y; no check.
   double at(int x, int y) const {
     return taps_[static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x)];
