@@ -75,7 +75,8 @@ const void* read_place(const internal::FieldPlace& place, const void* f) { retur
 
 }  // namespace
 
-namespace internal {
+// GCC hides what is instantiated here for types of the language, whatever the header says, but for this.
+namespace SIEVE_EXPORT internal {
 
 std::string range_text(const ParameterRange& range, ParameterKind kind, const std::string& unit) {
   const char* what = kind == ParameterKind::whole ? "a whole number" : "a number";
