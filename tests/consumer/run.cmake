@@ -30,6 +30,9 @@ execute_process(COMMAND ${PKG_CONFIG} --cflags --libs lean-sieve-core OUTPUT_VAR
 separate_arguments(flags)
 list(REMOVE_ITEM flags -std=c++20)
 must(${COMPILER} -std=c++2b ${SOURCE}/only_core.cpp ${flags} -o ${work}/build/by_pkg_config)
+# Where the libraries are shared, pkg-config tells the linker of their folder and nobody the loader.
+get_filename_component(libraries ${folder} DIRECTORY)
+set(ENV{LD_LIBRARY_PATH} ${libraries})
 must(${work}/build/by_pkg_config)
 must(${PKG_CONFIG} --exists --print-errors lean-sieve-reference lean-sieve-io lean-sieve-draw)
 foreach(file share/man/man1/lsieve.1 share/bash-completion/completions/lsieve)
