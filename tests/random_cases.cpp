@@ -1,5 +1,6 @@
 // The fuzz targets' own cases, some of each in every run of the tests: random steps against their plain definitions and
-// on samples that are not finite, and files whose lengths, checksums and compression are right.
+// on samples that are not finite, measures against their laws, and files whose lengths, checksums and compression are
+// right.
 
 #include <chrono>
 #include <cstring>

@@ -14,7 +14,7 @@ struct Fields {
   std::optional<float> maybe = {};
   bool flag = false;
   static void describe(sieve::Description<Fields>& d) {
-    d.called("fields", "mine", "Adds up its fields.");
+    d.called("fields", "mine", "Samples times a field, among fields of all types.");
     d.maps_samples([](const Fields& f) { return [k = f.single](float v) { return v * k; }; });
     d.field("real", &Fields::real, "", "a number", {0, 9});
     d.field("seed", &Fields::seed, "", "a seed");
@@ -36,5 +36,7 @@ int main() {
     f.set(p.name, value);
     if (f.get(p.name) != value) return 1;
   }
-  return f(sieve::Image(3, 2)).at(0, 0) == 0 && f.about().parameters.size() == 10 ? 0 : 1;
+  sieve::Image in(3, 2);
+  in.fill(0.25F);
+  return f(in).at(2, 1) == 0.5F && f.about().parameters.size() == 10 ? 0 : 1;
 }

@@ -36,18 +36,4 @@ inline Image finite_middle(const ConstView& in, int most) {
   return finite_luma(in.part({(in.width() - w) / 2, (in.height() - h) / 2, w, h}));
 }
 
-// The same for measures that a factor does not change: brought to 1 where powers of its samples would leave single
-// precision.
-inline Image middle_in_reach(const ConstView& in, int most) {
-  constexpr float kFar = 1e6F;
-  Image middle = finite_middle(in, most);
-  float largest = 0;
-  for (int y = 0; y < middle.height(); ++y) {
-    for (int x = 0; x < middle.width(); ++x) largest = std::max(largest, std::fabs(middle.at(x, y)));
-  }
-  if (largest > kFar || (largest > 0 && largest < 1 / kFar))
-    map_samples(middle.view(), middle.view(), [largest](float v) { return v / largest; });
-  return middle;
-}
-
 }  // namespace sieve::internal

@@ -75,7 +75,7 @@ const void* read_place(const internal::FieldPlace& place, const void* f) { retur
 
 }  // namespace
 
-// GCC hides what is instantiated here for types of the language, whatever the header says, but for this.
+// GCC hides instantiations by the block they stand in, whatever the header says.
 namespace SIEVE_EXPORT internal {
 
 std::string range_text(const ParameterRange& range, ParameterKind kind, const std::string& unit) {

@@ -10,6 +10,7 @@
 #include "core/at_share.hpp"
 #include "core/luma.hpp"
 #include "restore/cepstrum.hpp"
+#include "restore/middle_in_reach.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/quality/estimate.hpp"

@@ -4,8 +4,8 @@
 #include <cmath>
 #include <vector>
 
-#include "core/luma.hpp"
 #include "restore/blur_model.hpp"
+#include "restore/middle_in_reach.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"

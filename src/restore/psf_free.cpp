@@ -8,10 +8,10 @@
 
 #include "core/at_share.hpp"
 #include "core/index.hpp"
-#include "core/luma.hpp"
 #include "restore/blur_model.hpp"
 #include "restore/deconvolution.hpp"
 #include "restore/free_weights.hpp"
+#include "restore/middle_in_reach.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/restore/find_psf.hpp"
