@@ -116,7 +116,8 @@ void Levels(const float* in, T* out, std::size_t n, float white, Saturation& los
   CountLost(in + i, n - i, white, lost);
   for (; i < n; ++i) {
     const float held = in[i] >= 0 && in[i] <= 1 ? in[i] : in[i] > 1 ? 1.0F : 0.0F;
-    out[i] = static_cast<T>(held * white + 0.5F);
+    const float level = held * white + 0.5F;  // rounded as in the lanes
+    out[i] = static_cast<T>(level);
   }
 }
 
