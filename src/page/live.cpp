@@ -62,7 +62,7 @@ std::string command_of(const std::string& in, const Chain& chain) {
 
 // A name that lies in the folder of the tool and nowhere else.
 std::string plain_name(const json& body) {
-  const std::string name = body.at("name").get<std::string>();
+  std::string name = body.at("name").get<std::string>();
   const bool good = !name.empty() && name.size() <= 100 && name[0] != '.' && name[0] != '-' &&
                     std::all_of(name.begin(), name.end(), [](char c) {
                       return std::isalnum(static_cast<unsigned char>(c)) || c == '.' || c == '_' || c == '-';
@@ -401,7 +401,7 @@ Live::~Live() = default;
 
 const std::string& Live::address() const { return parts_->address; }
 
-void Live::serve(std::stop_token stop) {
+void Live::serve(const std::stop_token& stop) {
   Parts& p = *parts_;
   const std::stop_callback ends(stop, [&p] { p.end(); });
   // A stop that comes before the server listens is lost on it.

@@ -153,7 +153,8 @@ Numbers transformed(const Numbers& block, int side, bool back) {
 
 double power_at(const Numbers& of_eight, int k, int side) {
   double sum = 0;
-  const double x = std::min(7.0, 8.0 * (k % side) / side), y = std::min(7.0, 8.0 * (k / side) / side);
+  const int row = k / side;
+  const double x = std::min(7.0, 8.0 * (k % side) / side), y = std::min(7.0, 8.0 * row / side);
   for (int v = 0; v < 8; ++v) {
     for (int u = 0; u < 8; ++u)
       sum += std::max(0.0, 1 - std::abs(u - x)) * std::max(0.0, 1 - std::abs(v - y)) * of_eight[at(8 * v + u)];

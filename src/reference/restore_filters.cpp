@@ -395,7 +395,7 @@ Image richardson_lucy(const RichardsonLucy& f, const ConstView& in) {
     Image before = u;
     for (int i = 0; i < f.iterations; ++i) {
       const auto ahead = static_cast<float>(f.accelerate && i > 0 ? (i - 1.0) / (i + 2.0) : 0);
-      const Image start =
+      Image start =
           map_pairs(u, before, [ahead](float now, float then) { return std::max(0.0F, now + ahead * (now - then)); });
       const Image blurred = reference::convolve(start, frame.psf(), border, 0, 1), rest = less(g, blurred);
       const double residual = std::sqrt(mean_square(Image(rest.view().part({0, 0, in.width(), in.height()}))));

@@ -151,9 +151,10 @@ Image filter_frequencies(const ConstView& in, const std::function<double(double 
 
 double transfer_gain(const ConstView& gains, double fx, double fy) {
   double sum = 0;
+  const int middle_x = gains.width() / 2, middle_y = gains.height() / 2;  // of no frequency
   for (const double side : {0.5, -0.5}) {
-    const double x = std::clamp(2 * side * fx * gains.width() + gains.width() / 2, 0.0, gains.width() - 1.0),
-                 y = std::clamp(2 * side * fy * gains.height() + gains.height() / 2, 0.0, gains.height() - 1.0);
+    const double x = std::clamp(2 * side * fx * gains.width() + middle_x, 0.0, gains.width() - 1.0),
+                 y = std::clamp(2 * side * fy * gains.height() + middle_y, 0.0, gains.height() - 1.0);
     // A tent over each sample, one pixel to either side.
     for (int j = 0; j < gains.height(); ++j) {
       for (int i = 0; i < gains.width(); ++i) {

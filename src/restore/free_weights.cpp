@@ -41,10 +41,11 @@ std::vector<double> piece_weights(const Weights& w) {
 
 Weights enlarged(const Weights& from, int side, double factor) {
   Weights to(side);
+  const int middle = side / 2, from_middle = from.side / 2;
   double sum = 0;
   for (int y = 0; y < side; ++y) {
     for (int x = 0; x < side; ++x) {
-      const double u = (x - side / 2) / factor + from.side / 2, v = (y - side / 2) / factor + from.side / 2;
+      const double u = (x - middle) / factor + from_middle, v = (y - middle) / factor + from_middle;
       const int i = static_cast<int>(std::floor(u)), j = static_cast<int>(std::floor(v));
       const double s = u - i, t = v - j;
       to.at(x, y) = (1 - t) * ((1 - s) * from.anywhere(i, j) + s * from.anywhere(i + 1, j)) +

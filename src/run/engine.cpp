@@ -168,8 +168,8 @@ class Execution {
 
 Step Execution::measured(const Pass& pass, const ConstView& in, const Range& range) {
   const Step& before = schedule_.steps()[pass.first].step;
-  const Step after{before.about, pass.along ? before.about->with_range(before.fields.get(), range.low, range.high)
-                                            : before.about->measured(before.fields.get(), in)};
+  Step after{before.about, pass.along ? before.about->with_range(before.fields.get(), range.low, range.high)
+                                      : before.about->measured(before.fields.get(), in)};
   note_measured(before, after);
   return after;
 }

@@ -1,6 +1,7 @@
 #include "run/segment.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 
 #include "core/context.hpp"
@@ -109,7 +110,7 @@ void Segment::run(const ConstView& in, const View& out, const Rectangle& part, F
     const bool stream = in.data != out.data && rows::streams(out.shape.samples());
     const ConstView from = at(in, part.x, part.y, part.width, part.height, in_);
     const auto a_row = static_cast<std::size_t>(part.width) * static_cast<std::size_t>(in_.channels);
-    parallel_rows(part.height, RowCost(a_row, std::max(1, static_cast<int>(rows.copies() + 0.5))),
+    parallel_rows(part.height, RowCost(a_row, std::max(1, static_cast<int>(std::lround(rows.copies())))),
                   [&](int first, int last) {
                     if (book == nullptr) return rows(from, out, first, last, stream);
                     PieceFigures figures(*book, part);

@@ -55,7 +55,7 @@ class Live {
   [[nodiscard]] const std::string& address() const;
   /// Serves until a stop is requested or the page says goodbye; work under way is then stopped. Error where the port
   /// was lost and cannot be had again.
-  void serve(std::stop_token stop = {});
+  void serve(const std::stop_token& stop = {});
 
  private:
   struct Parts;
