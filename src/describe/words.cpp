@@ -1,5 +1,7 @@
 #include "sieve/describe/words.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <charconv>
