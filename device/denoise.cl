@@ -1,4 +1,5 @@
-// e^-v of v >= 0 as the processors have it, within 1e-5 of itself: 2^k by its bits, the rest by a polynomial.
+// e^-v of v >= 0 as the processors have it, within 1e-5 of itself and 0 from 60 on: 2^k by its bits, the rest by a
+// polynomial.
 #if WIDE == 16
 #define AS_BITS as_int16
 #define AS_SOME as_float16
@@ -9,11 +10,10 @@
 #define WHOLE convert_int
 #endif
 Some falling(Some v) {
-  v = fmin(v, (Some)60.0f) * -1.44269504f;
-  Some whole = rint(v), part = v - whole;
+  Some down = fmin(v, (Some)60.0f) * -1.44269504f, whole = rint(down), part = down - whole;
   Some low = fma(part, (Some)0.69313673f, (Some)1.0f), middle = fma(part, (Some)0.055838283f, (Some)0.2402253f);
   Some p = fma(part * part, fma(part * part, (Some)0.0096567103f, middle), low);
-  return AS_SOME(AS_BITS(p) + (WHOLE(whole) << 23));
+  return select((Some)0.0f, AS_SOME(AS_BITS(p) + (WHOLE(whole) << 23)), v < (Some)60.0f);
 }
 
 // Bilateral: weights by place (their logarithms) and by difference of level. Differences are averaged, so that an even

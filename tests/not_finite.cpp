@@ -164,3 +164,16 @@ TEST_CASE("enormous and tiny samples stay finite where the filter does not raise
     }
   }
 }
+
+TEST_CASE("an enormous sample has no weight where neighbors are weighed by likeness") {
+  Image in = noise(23, 17);
+  in.at(11, 8) = 1e30F;
+  for (const Filter& f : {Filter(Bilateral{.sigma = 1.5F, .range = 0.2F, .method = BilateralMethod::exact}),
+                          Filter(NonlocalMeans{.patch = 1, .search = 3, .strength = 1, .noise = 0.2F})}) {
+    CAPTURE(f.text());
+    Image result = f(in), plain = reference::Definitions::standard().plain(f, in).value();
+    CHECK(result.at(11, 8) == 1e30F);
+    result.at(11, 8) = plain.at(11, 8) = 0;
+    CHECK(deviation(result, plain) < 1e-4);
+  }
+}

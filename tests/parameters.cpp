@@ -145,6 +145,7 @@ TEST_CASE("every choice, switch and small number: the fast way is the plain defi
       // on pictures.
       if (f.about().name == "total_variation" && (p.name != "weight" || value == "auto")) few.set("weight", "0.2");
       if (f.about().name == "constrained_least_squares" && p.name == "border") few.set("weight", "0.01");
+      if (f.about().name == "wavelet_shrink" && p.name == "wavelet") few.set("rule", "bayes");
       // A plain definition takes its time over a large window.
       if ((p.kind == ParameterKind::number || p.kind == ParameterKind::whole) && value != "auto" &&
           std::stod(value) > 5)

@@ -3,19 +3,22 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// exp(-v) of v >= 0, within 1e-5 of itself and never below 1e-27, since products below the normal numbers are slow: 2^k
-// by its bits, the rest by a polynomial of degree 4.
+// exp(-v) of v >= 0, within 1e-5 of itself: 2^k by its bits, the rest by a polynomial of degree 4. Of 60 and more it is
+// 0, and so is what is no number: a smaller weight would be slow and, times an enormous sample, not small.
 template <class D, class V>
 HWY_INLINE V Falling(D d, V v) {
   const hn::RebindToSigned<D> di;
   // Adding 1.5 * 2^23 leaves the nearest whole number in the lowest bits.
   const auto magic = hn::Set(d, 12582912.0F), log2 = hn::Set(d, 1.44269504F);
-  v = hn::Min(v, hn::Set(d, 60.0F));
+  const auto far = hn::Set(d, 60.0F);
+  const auto counts = hn::Lt(v, far);
+  v = hn::Min(v, far);
   const auto shifted = hn::NegMulAdd(v, log2, magic), part = hn::NegMulSub(v, log2, hn::Sub(shifted, magic));
   const auto square = hn::Mul(part, part), low = hn::MulAdd(part, hn::Set(d, 0.69313673F), hn::Set(d, 1.0F)),
              middle = hn::MulAdd(part, hn::Set(d, 0.055838283F), hn::Set(d, 0.2402253F));
   const auto p = hn::MulAdd(square, hn::MulAdd(square, hn::Set(d, 0.0096567103F), middle), low);
-  return hn::BitCast(d, hn::Add(hn::BitCast(di, p), hn::ShiftLeft<23>(hn::BitCast(di, shifted))));
+  return hn::IfThenElseZero(counts,
+                            hn::BitCast(d, hn::Add(hn::BitCast(di, p), hn::ShiftLeft<23>(hn::BitCast(di, shifted)))));
 }
 
 }  // namespace sieve::internal::lanes::HWY_NAMESPACE

@@ -136,7 +136,7 @@ const Finding* sure(const Diagnosis& d, Trouble trouble) {
 }
 
 void propose(Diagnosis& d, const Measured& m) {
-  const auto leave = [&d](Filter f, std::string why) { d.leave.push_back({Chain{std::move(f)}, 0, std::move(why)}); };
+  const auto leave = [&d](const Filter& f, std::string why) { d.leave.push_back({Chain{f}, 0, std::move(why)}); };
   Part first, last;
   const Finding *impulses = sure(d, Trouble::impulses), *lines = sure(d, Trouble::dead_lines);
   if (impulses != nullptr || lines != nullptr) {

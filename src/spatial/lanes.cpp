@@ -14,6 +14,16 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
+// The nearest float. Where there are no vectors, DemoteTo would make infinity the largest number.
+template <class F, class V>
+HWY_INLINE auto Narrow(F f, V v) {
+#if HWY_TARGET == HWY_SCALAR
+  return hn::Set(f, static_cast<float>(hn::GetLane(v)));
+#else
+  return hn::DemoteTo(f, v);
+#endif
+}
+
 // One vector of results at x; D may be narrower than the processor's vectors for the last samples.
 template <class D>
 HWY_INLINE hn::Vec<D> SumAt(D d, const float* const* sources, const float* weights, std::size_t taps, std::size_t x) {
@@ -192,7 +202,7 @@ bool Slide(double* HWY_RESTRICT sums, const float* HWY_RESTRICT enter, const flo
     const auto change = hn::Sub(hn::PromoteTo(d, e), hn::PromoteTo(d, hn::LoadU(f, leave + x)));
     const auto sum = hn::Add(hn::LoadU(d, sums + x), change);
     hn::StoreU(sum, d, sums + x);
-    hn::StoreU(hn::DemoteTo(f, hn::Mul(sum, s)), f, out + x);
+    hn::StoreU(Narrow(f, hn::Mul(sum, s)), f, out + x);
   }
   bool finite = hn::AllTrue(f, hn::Eq(odd, hn::Zero(f)));
   for (; x < n; ++x) {
@@ -235,7 +245,7 @@ bool AddWindowRow(double* HWY_RESTRICT sums, const float* HWY_RESTRICT row, cons
     const auto sum = hn::Add(hn::LoadU(d, sums + x), hn::PromoteTo(d, hn::LoadU(f, row + x)));
     hn::StoreU(sum, d, sums + x);
     const auto all = before == nullptr ? sum : hn::Add(sum, hn::PromoteTo(d, hn::LoadU(f, before + x)));
-    const auto mean = hn::DemoteTo(f, hn::Mul(all, s));
+    const auto mean = Narrow(f, hn::Mul(all, s));
     odd = hn::Or(odd, hn::Sub(mean, mean));
     hn::StoreU(mean, f, out + x);
   }
@@ -256,7 +266,7 @@ void AddIntoRow(double* HWY_RESTRICT sums, float* HWY_RESTRICT row, std::size_t 
   for (; x + N <= n; x += N) {
     const auto sum = hn::Add(hn::LoadU(d, sums + x), hn::PromoteTo(d, hn::LoadU(f, row + x)));
     hn::StoreU(sum, d, sums + x);
-    hn::StoreU(hn::DemoteTo(f, sum), f, row + x);
+    hn::StoreU(Narrow(f, sum), f, row + x);
   }
   for (; x < n; ++x) row[x] = static_cast<float>(sums[x] += static_cast<double>(row[x]));
 }
@@ -298,15 +308,15 @@ HWY_INLINE void RunAlong(float* HWY_RESTRICT row, std::size_t n, std::size_t k, 
   std::size_t x = 0;
   for (; x + N <= n; x += N) {
     if constexpr (kStream) {
-      hn::Stream(hn::DemoteTo(f, sum), f, out + x);
+      hn::Stream(Narrow(f, sum), f, out + x);
     } else {
-      hn::StoreU(hn::DemoteTo(f, sum), f, out + x);
+      hn::StoreU(Narrow(f, sum), f, out + x);
     }
     sum = hn::Add(sum, hn::Sub(at(x + k), at(x)));
   }
   if (x == n) return;
   HWY_ALIGN float last[hn::MaxLanes(f)];
-  hn::Store(hn::DemoteTo(f, sum), f, last);
+  hn::Store(Narrow(f, sum), f, last);
   std::copy_n(last, n - x, out + x);
 }
 
