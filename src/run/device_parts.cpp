@@ -51,9 +51,11 @@ Image made_up(const Shape& like) {
   for (int c = 0; c < like.channels; ++c) {
     const RandomStream grain(1, static_cast<std::uint64_t>(c));
     for (int y = 0; y < image.height(); ++y) {
-      for (int x = 0; x < image.width(); ++x)
+      for (int x = 0; x < image.width(); ++x) {
+        const int step = x / 16;
         image.at(x, y, c) =
-            static_cast<float>(0.25 * (x / 16) + 0.1 * grain.uniform(static_cast<std::uint64_t>(y * kSide + x)));
+            static_cast<float>(0.25 * step + 0.1 * grain.uniform(static_cast<std::uint64_t>(y * kSide + x)));
+      }
     }
   }
   return image;

@@ -26,7 +26,7 @@ std::string why_whole(const SetStep& s) {
 
 }  // namespace
 
-Schedule::Schedule(std::vector<Step> steps, const Shape& in, std::uint32_t white_level, bool together)
+Schedule::Schedule(const std::vector<Step>& steps, const Shape& in, std::uint32_t white_level, bool together)
     : in_(in), largest_(in), white_in_(white_level) {
   steps_.reserve(steps.size());
   for (const Step& s : steps) add(s);

@@ -26,7 +26,7 @@ class Schedule {
  public:
   // InvalidArgument where a field is out of its range or a filter does not fit the shape. `together`: steps may run
   // together.
-  Schedule(std::vector<Step> steps, const Shape& in, std::uint32_t white_level, bool together = true);
+  Schedule(const std::vector<Step>& steps, const Shape& in, std::uint32_t white_level, bool together = true);
 
   const std::vector<SetStep>& steps() const { return steps_; }
   const std::vector<Pass>& passes() const { return passes_; }
