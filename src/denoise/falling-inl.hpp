@@ -3,8 +3,8 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// exp(-v) of v >= 0, within 1e-5 of itself: 2^k by its bits, the rest by a polynomial of degree 4. Of 60 and more it is
-// 0, and so is what is no number: a smaller weight would be slow and, times an enormous sample, not small.
+// exp(-v) within 1e-5 of itself, 1 of v below 0: 2^k by its bits, the rest by a polynomial of degree 4. It is 0 of 60
+// and more and of what is no number: a smaller weight would be slow and, times an enormous sample, not small.
 template <class D, class V>
 HWY_INLINE V Falling(D d, V v) {
   const hn::RebindToSigned<D> di;
@@ -12,7 +12,7 @@ HWY_INLINE V Falling(D d, V v) {
   const auto magic = hn::Set(d, 12582912.0F), log2 = hn::Set(d, 1.44269504F);
   const auto far = hn::Set(d, 60.0F);
   const auto counts = hn::Lt(v, far);
-  v = hn::Min(v, far);
+  v = hn::Min(hn::Max(v, hn::Zero(d)), far);
   const auto shifted = hn::NegMulAdd(v, log2, magic), part = hn::NegMulSub(v, log2, hn::Sub(shifted, magic));
   const auto square = hn::Mul(part, part), low = hn::MulAdd(part, hn::Set(d, 0.69313673F), hn::Set(d, 1.0F)),
              middle = hn::MulAdd(part, hn::Set(d, 0.055838283F), hn::Set(d, 0.2402253F));

@@ -90,9 +90,7 @@ void PatchWeightsOf(const float* columns, int window, float scale, float floor, 
       total = hn::Add(total, hn::LoadU(d, columns + x + i));
       other = hn::Add(other, hn::LoadU(d, columns + x + i + 1));
     }
-    hn::StoreU(
-        Falling(d, hn::Max(hn::Zero(d), hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor)))), d,
-        weights + x);
+    hn::StoreU(Falling(d, hn::MulSub(hn::Add(total, other), hn::Set(d, scale), hn::Set(d, floor))), d, weights + x);
   });
 }
 

@@ -173,7 +173,9 @@ Image nonlocal_means(const ConstView& in, int patch, int search, double strength
                 distance += (p[here + i] - p[there + i]) * (p[here + i] - p[there + i]);
             }
           }
-          const double w = std::exp(-std::max(0.0, distance / count - 2 * noise * noise) / (h * h));
+          // What holds a NaN is like nothing.
+          const double w =
+              std::isnan(distance) ? 0 : std::exp(-std::max(0.0, distance / count - 2 * noise * noise) / (h * h));
           total += w;
           most = std::max(most, w);
           for (int c = 0; c < color; ++c) sum[c] += w * f[static_cast<std::size_t>(c)][at(x + dx, y + dy)];
