@@ -27,7 +27,8 @@ cl_int number_of(Border b) {
 
 template <class T>
 void set(const BuiltKernel& kernel, cl_uint& at, const T& value) {
-  check(clSetKernelArg(kernel.get(), at++, sizeof(T), &value), "set an argument of a kernel");
+  // Its handles are pointers: NOLINTNEXTLINE(bugprone-sizeof-expression)
+  check(clSetKernelArg(kernel.get(), at++, sizeof value, &value), "set an argument of a kernel");
 }
 
 // Items for so many samples, in whole groups.
