@@ -18,7 +18,7 @@ void BilateralRow(const float* center, const Taps& t, float* out, std::size_t n)
     auto sum = hn::Zero(d), weight = hn::Zero(d);
     for (std::size_t i = 0; i < t.count; ++i) {
       const auto off = hn::Sub(hn::LoadU(d, t.rows[i] + x), v);
-      const auto w = Falling(d, hn::MulSub(hn::Mul(off, off), falloff, hn::Set(d, t.logs[i])));
+      const auto w = FallingFromZero(d, hn::MulSub(hn::Mul(off, off), falloff, hn::Set(d, t.logs[i])));
       sum = hn::MulAdd(w, off, sum);
       weight = hn::Add(weight, w);
     }
