@@ -71,7 +71,9 @@ std::size_t apart(const Image& a, const Image& b, double by) {
 // False where the filter does not go with the picture.
 bool agrees(const Filter& f, const ConstView& picture) {
   // With samples below 0 the shares of a cone can cancel, and the cube root of what rounding leaves of them is large.
-  const Image seen = f.about().name == "to_oklab" ? Clip{}(picture) : Image(picture);
+  constexpr std::string_view by_cones[] = {"to_oklab", "hue_shift", "saturate", "keep_hue"};
+  const bool cones = std::find(std::begin(by_cones), std::end(by_cones), f.about().name) != std::end(by_cones);
+  const Image seen = cones ? Clip{}(picture) : Image(picture);
   const ConstView in = seen;
   const auto fast = unless_refused(f, in);
   if (!fast) return false;
