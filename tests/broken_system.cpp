@@ -82,8 +82,8 @@ void before_change() {
 }
 
 // The allocations of these are broken; drawing and threading libraries end the program when they get no memory.
-constexpr const char* kOwn[] = {"libpng", "libjpeg",   "libtiff", "libdeflate",
-                                "libz.",  "libstdc++", "libfmt",  "libexif"};
+constexpr const char* kOwn[] = {"libsieve_", "libpng",    "libjpeg", "libtiff", "libdeflate",
+                                "libz.",     "libstdc++", "libfmt",  "libexif"};
 
 int take_ranges(dl_phdr_info* info, std::size_t, void*) {
   bool own = info->dlpi_name == nullptr || *info->dlpi_name == '\0';  // the program itself
