@@ -91,6 +91,36 @@ TEST_CASE("every instruction set of this processor gives the same to rounding") 
   CHECK((compared > 100 || (best & (best - 1)) == 0));
 }
 
+TEST_CASE("what is not finite spreads as far by every instruction set, and by none") {
+  Image in = test::noise(131, 97);
+  in.at(60, 40) = std::numeric_limits<float>::quiet_NaN();
+  in.at(10, 90) = std::numeric_limits<float>::infinity();
+  const std::string chains[] = {"box radius=3", "box radius=40", "nonlocal_means search=3 strength=1 noise=0.2",
+                                "bilateral sigma=1.5 range=0.2"};
+  for (const std::string& chain : chains) {
+    CAPTURE(chain);
+    const Image expected = result_of(chain, in).value();
+    CHECK(test::not_finite(expected) > 1);
+    for (std::int64_t rest = hwy::SupportedTargets(); rest != 0; rest &= rest - 1) {
+      const std::int64_t target = rest & -rest;
+      CAPTURE(target);
+      hwy::SetSupportedTargetsForTest(target);
+      hwy::GetChosenTarget().Update(target);
+      const Image other = result_of(chain, in).value();
+      hwy::SetSupportedTargetsForTest(0);
+      hwy::GetChosenTarget().DeInit();
+      int apart = 0;
+      for (int y = 0; y < in.height(); ++y) {
+        for (int x = 0; x < in.width(); ++x) {
+          const float a = expected.at(x, y), b = other.at(x, y);
+          apart += a == b || (std::isnan(a) && std::isnan(b)) || std::abs(a - b) < 4e-6F ? 0 : 1;
+        }
+      }
+      CHECK(apart == 0);
+    }
+  }
+}
+
 TEST_CASE("a PNG comes back the same by every instruction set, and by none") {
   Image in(37, 21, 4);  // alpha, too, within 0..1
   for (int c = 0; c < 4; ++c) {
