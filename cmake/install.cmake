@@ -15,9 +15,11 @@ else()
   set(SIEVE_FFT_NAME FFTW)
   set(SIEVE_FFT_MODULE "fftw3f fftw3")
 endif()
-configure_package_config_file(cmake/LeanSieveConfig.cmake.in ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake INSTALL_DESTINATION ${config_dir})
+configure_package_config_file(cmake/LeanSieveConfig.cmake.in ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake
+  INSTALL_DESTINATION ${config_dir})
 write_basic_package_version_file(${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake COMPATIBILITY SameMinorVersion)
-install(FILES ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake ${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake DESTINATION ${config_dir})
+install(FILES ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake ${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake DESTINATION
+  ${config_dir})
 # The same for pkg-config; the libraries are static, so what they need is named, too.
 # Relative to the file itself, so that the installed tree can be moved.
 file(RELATIVE_PATH pc_up /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
@@ -45,6 +47,7 @@ install(DIRECTORY include/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR} COMPONENT hea
 if(SIEVE_TOOL)
   install(TARGETS lsieve RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
   install(FILES ${PROJECT_BINARY_DIR}/lsieve.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
-  install(FILES ${PROJECT_BINARY_DIR}/lsieve.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME lsieve)
+  install(FILES ${PROJECT_BINARY_DIR}/lsieve.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions
+    RENAME lsieve)
   install(DIRECTORY data/demo DESTINATION ${CMAKE_INSTALL_DATADIR}/lean-sieve)
 endif()
