@@ -109,11 +109,14 @@ TEST_CASE("batch: wrong calls are refused before anything is written") {
   fill(folder / "in", 6);
   const std::string in = folder / "in", into = " --into " + folder / "out";
   fs::copy_file(in + "/1000.png", in + "/a/1000.png");
+  fs::create_directories(folder / "empty");
   for (const auto& [call, word] : std::vector<std::pair<std::string, std::string>>{
            {in + into, "steps"},
            {in + into + " -- no_such_filter", "no_such_filter"},
            {in + " --into " + in + batch_steps, "take the place"},
            {in + "/none.png" + into + batch_steps, "no such file"},
+           {folder / "empty" + into + batch_steps, "only with --recursive"},
+           {in + into + " --shard auto/0" + batch_steps, "from 1"},
            {in + "/1000.png " + in + "/a/1000.png" + into + batch_steps, "both become"},
            {in + into + " --shard 3/2" + batch_steps, "from 1 to 2"},
            {in + into + " --shard auto" + batch_steps, "environment"},
@@ -126,6 +129,10 @@ TEST_CASE("batch: wrong calls are refused before anything is written") {
     CHECK(o.err.find(word) != std::string::npos);
     CHECK_FALSE(fs::exists(folder / "out"));
   }
+  const auto job = test::run("SLURM_ARRAY_TASK_ID=9 SLURM_ARRAY_TASK_COUNT=2 " + std::string(LSIEVE_TOOL) + " batch " +
+                             in + into + " --shard auto" + batch_steps);
+  CHECK(job.code == 2);
+  CHECK(job.err.find("9 is no part of 2") != std::string::npos);
 }
 
 TEST_CASE("batch: a bad picture is told and skipped, or ends it by choice") {

@@ -89,6 +89,7 @@ TEST_CASE("channels: luma by standard, split and join, alpha kept") {
   CHECK_THROWS_AS(take_channel(rgba, 4), InvalidArgument);
   const std::vector<Image> unlike = {Image(2, 1), Image(1, 2)};
   CHECK_THROWS_AS(join(unlike), InvalidArgument);
+  CHECK_THROWS_WITH_AS(join(std::vector<Image>(5, Image(2, 1))), doctest::Contains("give 1 to 4"), InvalidArgument);
 }
 
 TEST_CASE("random: the published vectors, the normal distribution, independence of order") {

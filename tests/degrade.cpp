@@ -72,6 +72,9 @@ TEST_CASE("the same seed gives the same noise with any number of threads; channe
         many, Chain::parse(std::string(text).find("seed") == std::string::npos ? std::string(text) + " seed=6"
                                                                                : "gaussian_noise seed=6")(in)));
   }
+  // Grain that hangs together is the sum of white noise under a Gaussian, at the borders as inside.
+  for (const float sigma : {0.3F, 0.7F, 2.0F, 6.0F})
+    test::check_as_defined(GaussianNoise{.deviation = 0.1F, .sigma = sigma, .seed = 4}, test::noise(61, 47, 4));
   const Image gray = GaussianNoise{}(flat(50, 50, 0.5F, 3));
   CHECK_FALSE(identical(gray.view().channel(0), gray.view().channel(1)));
 }
@@ -156,6 +159,9 @@ TEST_CASE("a chain within a rectangle or a mask leaves the rest as it was") {
     CHECK_THROWS_AS(Chain::parse(wrong), InvalidArgument);
   }
   CHECK_THROWS_AS(Chain::parse("within part=30,20,20,20 then clip")(in), InvalidArgument);
+  const Chain masked = Chain::parse("within mask=m.png then clip", Catalogue::standard(), files);
+  CHECK_THROWS_WITH_AS(masked(test::noise(41, 30)), doctest::Contains("needed is a gray one of 41x30"),
+                       InvalidArgument);
   CHECK_THROWS_AS(Chain::parse("within part=0,0,9,9 then shrink")(in), InvalidArgument);
 }
 

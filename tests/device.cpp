@@ -312,6 +312,9 @@ TEST_CASE("figures of a picture that are worked out there") {
   CHECK(device::ssim(*card, truth, truth) == doctest::Approx(1).epsilon(1e-5));
   CHECK_THROWS_AS(device::psnr(*card, in, small), InvalidArgument);
   CHECK_THROWS_AS(device::histogram(*card, in, {.channel = 3}), InvalidArgument);
+  CHECK_THROWS_WITH_AS(device::histogram(*card, in, {.bins = -1}), doctest::Contains("bins=-1"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(device::histogram(*card, in, {.low = 1, .high = 1}), doctest::Contains("give low < high"),
+                       InvalidArgument);
   Lost foreign;
   CHECK_THROWS_AS(device::statistics(foreign, in), InvalidArgument);
 }

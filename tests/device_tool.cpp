@@ -61,6 +61,12 @@ TEST_CASE("the tool: devices, --device, and built programs that are kept and may
       nlohmann::json::parse(lsieve("time gaussian 'sigma=1|2' --device any --sizes 256x256 --runs 2 --json").out);
   CHECK(timed.at("rows").size() == 2);
   CHECK(timed.at("rows").at(1).at("kernels") == 2);
+  const auto table =
+      lsieve("time gaussian 'sigma=1|2' --device any --sizes 256x256 --runs 2 --sheet " + f / "time.png");
+  CHECK(table.out.find("256x256, 1 channel; medians of 2 runs") != std::string::npos);
+  CHECK(table.out.find("sigma=2") != std::string::npos);
+  CHECK(io::read(f / "time.png").image.width() == 1280);
+  CHECK(lsieve("time clahe --device any --sizes 64x64 --runs 2").err.find("no form of any step") != std::string::npos);
   CHECK(test::run(std::string(EXAMPLES) + "/own_device_filter " + noon).out.find("1 upload, 4 kernels, 1 download") !=
         std::string::npos);
 }

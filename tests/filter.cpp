@@ -104,6 +104,39 @@ TEST_CASE("every filter of the catalogue: described, its defaults run on odd pic
   }
 }
 
+TEST_CASE("what filters show of their ways: named pictures and curves that can be drawn, the input as it was") {
+  const Image in(test::noon().view().part({300, 200, 96, 80}));
+  const Image before = in, second = noise(96, 80, 1, 9);
+  const Resources other{[&](const std::string&) { return second; }, {}};
+  int telling = 0;
+  for (const std::string& name : Catalogue::standard().names()) {
+    CAPTURE(name);
+    Filter f = Catalogue::standard().find(name);
+    for (const Parameter& p : f.about().parameters) {
+      if (p.name == "with" && p.picture) f.set("with", "other.png", other);
+    }
+    const std::vector<Stage> stages = f.stages(in);
+    telling += stages.empty() ? 0 : 1;
+    for (const Stage& s : stages) {
+      CAPTURE(s.name);
+      CHECK_FALSE(s.name.empty());
+      CHECK(s.image.empty() != s.curves.empty());
+      CHECK(test::not_finite(s.image) == 0);
+      for (const StageCurve& c : s.curves) {
+        CHECK_FALSE(s.x_name.empty());
+        CHECK_FALSE(s.y_name.empty());
+        REQUIRE_FALSE(c.x.empty());
+        CHECK(c.x.size() == c.y.size());
+        CHECK(std::all_of(c.y.begin(), c.y.end(), [](double v) { return std::isfinite(v); }));
+        CHECK(std::is_sorted(c.x.begin(), c.x.end()));
+        CHECK(c.chosen < static_cast<int>(c.x.size()));
+      }
+    }
+  }
+  CHECK(telling >= 20);
+  CHECK(identical(in, before));
+}
+
 TEST_CASE("ranges are told in plain digits") {
   CHECK(Catalogue::standard().find("match").about().parameter("bins").allowed ==
         "a whole number from 2 to 1048576 (bins)");

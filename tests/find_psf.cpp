@@ -52,6 +52,8 @@ TEST_CASE("a slanted edge gives family and size of the PSF") {
   for (const Rectangle part : {Rectangle{0, 0, 8, 8}, Rectangle{60, 0, 40, 40}, Rectangle{-1, 0, 20, 20}})
     CHECK_THROWS_AS(psf_from_edge(edge("gaussian:sigma=1", 0.1, false, 0), part), InvalidArgument);
   CHECK_THROWS_AS(psf_from_edge(Image(40, 40), {0, 0, 40, 40}), InvalidArgument);
+  const Image faint = map_samples(edge("gaussian:sigma=1", 0.1, false, 0), [](float v) { return 0.4F + 0.01F * v; });
+  CHECK_THROWS_WITH_AS(psf_from_edge(faint, {12, 8, 70, 60}), doctest::Contains("more contrast"), InvalidArgument);
 }
 
 TEST_CASE("a point gives the PSF as it is seen") {

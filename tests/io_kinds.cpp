@@ -14,7 +14,8 @@ using test::noise;
 namespace {
 
 // A PNG of a kind that this library reads but does not write.
-void write_odd_png(const std::string& path, int type, int depth, int interlace, int width, int height) {
+void write_odd_png(const std::string& path, int type, int depth, int interlace, int width, int height,
+                   std::string exif = "") {
   FILE* file = std::fopen(path.c_str(), "wb");
   png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
   png_infop info = png_create_info_struct(png);
@@ -27,6 +28,8 @@ void write_odd_png(const std::string& path, int type, int depth, int interlace, 
     png_set_PLTE(png, info, palette, 4);
     png_set_tRNS(png, info, alpha, 2, nullptr);
   }
+  if (!exif.empty())
+    png_set_eXIf_1(png, info, static_cast<png_uint_32>(exif.size()), reinterpret_cast<png_bytep>(exif.data()));
   png_write_info(png, info);
   std::vector<std::vector<png_byte>> rows;
   std::vector<png_bytep> pointers;
@@ -78,6 +81,17 @@ TEST_CASE("PNG kinds: palette with transparency, low depths, interlaced") {
     CHECK(io::read(folder / "plain.png").bits == depth);
     CHECK(identical(io::read(folder / "plain.png").image, io::read(folder / "laced.png").image));
   }
+  // An orientation of 6: stored lying, shown turned to the right.
+  const char tag[] = "MM\0*\0\0\0\10\0\1\1\22\0\3\0\0\0\1\0\6\0\0\0\0\0\0";
+  write_odd_png(folder / "turned.png", PNG_COLOR_TYPE_GRAY, 8, 0, 31, 18, std::string(tag, sizeof tag - 1));
+  write_odd_png(folder / "plain.png", PNG_COLOR_TYPE_GRAY, 8, 0, 31, 18);
+  const io::Loaded turned = io::read(folder / "turned.png");
+  const Image lying = io::read(folder / "plain.png").image;
+  REQUIRE(turned.image.shape() == Shape{18, 31, 1});
+  CHECK(turned.note.find("orientation") != std::string::npos);
+  CHECK(turned.image.at(17, 0) == lying.at(0, 0));
+  CHECK(turned.image.at(17, 30) == lying.at(30, 0));
+  CHECK(turned.image.at(0, 0) == lying.at(0, 17));
 }
 
 TEST_CASE("TIFF kinds: tiles, separate planes, compressions, floats, palettes of others") {
@@ -157,6 +171,9 @@ TEST_CASE(
   CHECK(io::read(path).image.at(0, 0) == 1);
   CHECK(io::read(path).image.at(1, 0) == 0);
   CHECK(io::read(path).image.at(7, 0) == 1);
+  write_odd_tiff(path, 2, 1, 32, 1, PHOTOMETRIC_MINISBLACK, {0, 0, 0, 128, 255, 255, 255, 255});
+  CHECK(io::read(path).image.at(0, 0) == doctest::Approx(0.5).epsilon(1e-6));
+  CHECK(io::read(path).image.at(1, 0) == 1);
   write_odd_tiff(path, 2, 1, 4, 1, PHOTOMETRIC_MINISWHITE, {0x0F});
   CHECK(io::read(path).image.at(0, 0) == 1);
   CHECK(io::read(path).image.at(1, 0) == 0);

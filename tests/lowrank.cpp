@@ -208,6 +208,9 @@ TEST_CASE(
   CHECK_THROWS_AS(principal_patches(gray_noon(), 1), InvalidArgument);
   CHECK_THROWS_AS(principal_rows(noise(5, 4), 6), InvalidArgument);
   CHECK_THROWS_AS(picture_of_rows(p, gray_noon().shape(), 3), InvalidArgument);
+  CHECK_THROWS_WITH_AS(picture_of_patches(p, gray_noon().shape(), 8, 65), doctest::Contains("1 to 64"),
+                       InvalidArgument);
+  CHECK_THROWS_WITH_AS(picture_of_patches(p, Shape{80, 80, 1}, 8, 3), doctest::Contains("not those"), InvalidArgument);
   CHECK(Filter(LowRank{}).stages(noise(20, 10)).size() == 2);
 }
 

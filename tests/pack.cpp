@@ -231,7 +231,11 @@ TEST_CASE("files and tool: pack, unpack, look, apply, rate, compaction; one line
   CHECK(j["ratio"] == doctest::Approx(48).epsilon(0.03));
   CHECK(j["psnr"] > 31);
   CHECK(j["ssim"] > 0.9);
-  REQUIRE(test::lsieve("unpack " + (f / "a.lsv") + " " + (f / "a.png")).code == 0);
+  const json unpacked = json::parse(test::lsieve("unpack " + (f / "a.lsv") + " " + (f / "a.png") + " --json").out);
+  CHECK(unpacked["width"] == 768);
+  CHECK(unpacked["channels"] == 3);
+  CHECK(unpacked["bits"] == 8);
+  CHECK(unpacked["complete"] == true);
   CHECK(compare(io::read(f / "a.png").image, noon()).psnr == doctest::Approx(j["psnr"].get<double>()).epsilon(0.01));
   CHECK(test::lsieve("look " + (f / "a.lsv")).out.find("LSV") != std::string::npos);
   // Written and read like any other format.

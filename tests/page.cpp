@@ -138,6 +138,8 @@ TEST_CASE("a page needs no network, asks for none, and takes names for words") {
   CHECK_THROWS_AS(p.add(page::Table{"t", {"a"}, {{"1"}, {"2"}}, {0}}), InvalidArgument);
   CHECK_THROWS_AS(p.set({{{"a", {"1"}}}, {7}, "psnr", 0}), InvalidArgument);
   CHECK_THROWS_AS(p.set({{{"a", {"1"}}}, {0}, "psnr", 3}), InvalidArgument);
+  CHECK_THROWS_WITH_AS(p.set({{{"a", {"1"}}, {"b", {"2"}}, {"c", {"3"}}}, {0}, "psnr", 0}),
+                       doctest::Contains("give one or two"), InvalidArgument);
 }
 
 TEST_CASE("views, probe, line, rectangle and histogram say what the library says") {

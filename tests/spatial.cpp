@@ -166,6 +166,12 @@ TEST_CASE("box of any radius against the plain mean, tall pictures and windows l
   // Many rows between two fresh sums: the drift stays below a float's last digits.
   const Image tall = noise(3, 1500);
   test::check_as_defined(Box{.radius = 66}, tall);
+  // More than 512 rows to a window begin with sums of whole blocks of rows; what is not finite stays in its windows.
+  Image higher = noise(2, 700);
+  test::check_as_defined(Box{.radius = 256}, higher);
+  test::check_as_defined(Box{.radius = 280, .border = Border::zero}, higher);
+  higher.at(1, 90) = INFINITY;
+  test::check_as_defined(Box{.radius = 256}, higher);
 }
 
 TEST_CASE("gradients: magnitude and direction of a ramp, and against the plain form") {
@@ -235,6 +241,14 @@ TEST_CASE("kernels from names, text and files; what is wrong is said") {
   }
   CHECK_THROWS_WITH_AS(Kernel::parse("laplacien"), doctest::Contains("did you mean 'laplacian'"), InvalidArgument);
   for (const Kernel::Preset& n : Kernel::names()) CHECK_NOTHROW(Kernel::parse(n.name));
+  CHECK_THROWS_WITH_AS(Kernel::box(-1), doctest::Contains("give 0 to"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Kernel::gaussian(0), doctest::Contains("give above 0"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Kernel::disk(501), doctest::Contains("give 0 to 500"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Kernel::motion(0.5, 0), doctest::Contains("give 1 to 1000"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Kernel::motion(9, 361), doctest::Contains("degrees"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Kernel(3, 3, {1, 2}), doctest::Contains("needs 9 taps, given are 2"), InvalidArgument);
+  const std::vector<double> endless(5000, 1.0);
+  CHECK_THROWS_WITH_AS(Kernel::outer(endless, endless), doctest::Contains("5000x5000"), InvalidArgument);
 }
 
 TEST_CASE("bad calls say so and change nothing") {

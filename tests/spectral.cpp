@@ -219,6 +219,11 @@ TEST_CASE("filters multiply the spectrum; their gains are the formulas") {
   for (const char* text : {"band_stop low=0.3 high=0.1", "notch points=0.6,0", "notch points=a", "notch points=0.1",
                            "low_pass cutoff=0", "transfer"})
     CHECK_THROWS_AS(Chain::parse(text)(edge), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Transfer{.with = Image(8, 8, 3)}(edge), doctest::Contains("give a gray one"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(Notch{.points = {}}(edge), doctest::Contains("find_periodic_noise"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(filter_frequencies(
+                           edge, [](double, double) { return 1.0; }, Border::edge),
+                       doctest::Contains("give mirror, zero or wrap"), InvalidArgument);
 }
 
 TEST_CASE("waves are found where they are, and nowhere else; the demo's hum goes") {
@@ -259,6 +264,12 @@ TEST_CASE("waves are found where they are, and nowhere else; the demo's hum goes
               [](int x, int y) { return 0.1 * (0.3 + 0.7 * x / 768) * std::sin(2 * pi * (0.11 * x + 0.07 * y)); }),
       [](float a, float b) { return a + b; });
   CHECK(compare(RemovePeriodicNoise{.blur = 40.0F}(fading), clean).psnr > compare(fading, clean).psnr + 8);
+  // Each wave goes as its definition takes it off.
+  const Image part = to_gray(clean.view().part({300, 120, 200, 150})),
+              twice = PeriodicNoise{.angle = 20, .period = 5, .amplitude = 0.06F}(
+                  PeriodicNoise{.angle = 100, .period = 7, .amplitude = 0.08F}(part));
+  REQUIRE(find_periodic_noise(twice).size() == 2);
+  test::check_as_defined(RemovePeriodicNoise{.blur = 8.0F}, twice);
   const test::Folder folder;
   CHECK(test::lsieve("apply " + test::data + "/hum.png " + (folder / "out.png") + " remove_periodic_noise --sheet " +
                      (folder / "sheet.png"))

@@ -215,6 +215,9 @@ TEST_CASE("wrong calls: exit code 2 and one line; failed work: exit code 1 and n
   check("look " + f / "none.png", 1, "cannot be opened");
   check("look " + noon_file + " --at 900,0", 2, "x is 0..767");
   check("look " + noon_file + " --at 9", 2, "X,Y");
+  check("apply " + noon_file + " " + out + " gray --again " + three, 2, "give no steps");
+  check("verify median a.png b.png", 2, "one word too many");
+  check("demo --into " + f / "demo" + " --data " + f / "none", 1, "say where with --data");
   check("list gaussion", 2, "did you mean 'gaussian'");
   check("kernel sobel", 2, "did you mean 'sobel_");
   check("gadgets", 2, "no command is called 'gadgets'; there are look, ");

@@ -197,6 +197,13 @@ TEST_CASE("the nested picture holds every band at its place; wrong bands are ref
   b = wavelet_forward(in, Wavelet::nine_seven, 2);
   b.shape.width = 90;
   CHECK_THROWS_AS(wavelet_inverse(b), InvalidArgument);
+  b = wavelet_forward(in, Wavelet::nine_seven, 2);
+  b.margin = -1;
+  CHECK_THROWS_WITH_AS(wavelet_inverse(b), doctest::Contains("margin"), InvalidArgument);
+  Image small(7, 5);
+  CHECK_THROWS_WITH_AS(wavelet_inverse(wavelet_forward(in, Wavelet::haar, 1), small.view()),
+                       doctest::Contains("the buffer is 7x5"), InvalidArgument);
+  CHECK_THROWS_WITH_AS(wavelet_inverse(WaveletBands{}), doctest::Contains("no bands"), InvalidArgument);
 }
 
 TEST_CASE("the reversible 5/3 gives every number back, and is the 5/3 up to its rounding") {

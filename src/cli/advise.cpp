@@ -72,6 +72,7 @@ int advise(const Session& session, const AdviseArguments& o) {
     for (std::size_t i = 0; i < contest.trials.size(); ++i) j["proposals"][i]["result"] = contest.json(i);
     print_json(j);
   } else {
+    wipe_share();
     fmt::print("{}\n", on_one_line(o.in));
     for (const std::string& line : findings_text(d)) fmt::print("  {}\n", line);
     if (proposals.empty()) fmt::print("leave it as it is\n");

@@ -119,6 +119,7 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
 }
 
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report, std::FILE* to) {
+  wipe_share();
   fmt::print(to, "{}: {}\n", on_one_line(o.in), text_of(in.shape()).text);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
@@ -211,6 +212,7 @@ int apply(const Session& session, const ApplyArguments& o) {
     if (!w.note.empty()) j["note"] = w.note;
     print_json(j, out.told());
   } else {
+    wipe_share();
     fmt::print(out.told(), "{}: {}, {}", out.name(), text_of(result.shape()).text,
                w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
     fmt::print(out.told(), ", {}\n",

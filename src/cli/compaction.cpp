@@ -81,6 +81,7 @@ int compaction(const Session& session, const CompactionArguments& o) {
                    {"psnr", std::isfinite(psnr) ? ordered_json(psnr) : ordered_json(nullptr)},
                    {"ssim", like}});
     } else {
+      wipe_share();
       fmt::print("{:>8} {:<36} PSNR {:>6.2f} dB  SSIM {:.4f}\n", s.numbers, s.name, psnr, like);
     }
     sheet.add({s.name, draw::picture(s.picture),

@@ -70,6 +70,7 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
     }
     print_json({{"input", o.in}, {"found", list}});
   } else {
+    wipe_share();
     for (const FoundPsf& f : all) fmt::print("{}, confidence {:.2f}\n", spec_of(f), f.confidence);
     fmt::print("  {}{}\n", all.size() > 1 ? "the first: " : "", all[0].reason);
     if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())

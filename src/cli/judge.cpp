@@ -75,6 +75,7 @@ int judge(const Session& session, const JudgeArguments& o) {
                           {"histogram_peaks", levels}};
     print_json(j);
   } else {
+    wipe_share();
     fmt::print("{} against {}\n", o.result, o.truth);
     const auto row = [&](const char* name, double v, std::optional<double> was, const char* format) {
       fmt::print("  {:22}{:>12}", name, fmt::format(fmt::runtime(format), v));

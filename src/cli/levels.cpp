@@ -83,6 +83,7 @@ int levels(const Session& session, const LevelsArguments& o) {
                 {"used_after", left},
                 {"levels", rows}});
   } else if (o.csv) {
+    wipe_share();
     fmt::print("level,count,probability,cumulative,scaled,mapped,new_count\n");
     for (const LevelRow& r : table)
       fmt::print("{},{},{},{},{},{},{}\n", r.level, r.count, r.probability, r.cumulative, r.scaled, r.mapped,
@@ -90,6 +91,7 @@ int levels(const Session& session, const LevelsArguments& o) {
   } else {
     // Long tables leave out what nothing falls on; JSON and CSV have it all.
     const bool whole = table.size() <= 64;
+    wipe_share();
     fmt::print("{}: {} levels of {}, {} of them used\n", on_one_line(o.file), table.size(), o.channel, used);
     fmt::print("{:>7}{:>11}{:>13}{:>13}{:>14}{:>9}{:>12}\n", "level", "count", "probability", "cumulative",
                fmt::format("x {}", table.size() - 1), "rounded", "new count");

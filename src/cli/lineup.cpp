@@ -110,6 +110,7 @@ void report(const LineupArguments& o, const Contest& c) {
                 {"candidates", all}});
     return;
   }
+  wipe_share();
   if (o.csv) {
     fmt::print("chain,{}\n", kCsvHead);
     for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", csv_text(c.trials[i].name), c.csv(i));

@@ -246,6 +246,7 @@ std::vector<std::string> diagnosis_text(const Diagnosis& d, const Image& image) 
 void print(const Looked& looked, const std::vector<Place>& places) {
   const auto& [file, l, diagnosis] = looked;
   const Image& image = l.image;
+  wipe_share();
   fmt::print("{}: {}\n", on_one_line(file), size_text(l));
   if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
   if (!l.record.empty()) fmt::print("  made by: {}\n", l.record);

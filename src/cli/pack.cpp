@@ -69,6 +69,7 @@ int pack_file(const Session& session, PackArguments& o) {
     print_json(j, out.told());
     return 0;
   }
+  wipe_share();
   fmt::print(out.told(), "{}: {}, by {}, {:.4g} bits a pixel\n", out.name(), bytes_text(n), o.by, bits);
   fmt::print(
       out.told(), "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
@@ -102,6 +103,7 @@ int unpack_file(const Session& session, const PackArguments& o) {
                out.told());
     return 0;
   }
+  wipe_share();
   fmt::print(out.told(), "{}: {}, {}\n", out.name(), text_of(in.image.shape()).text,
              w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
   if (!in.note.empty()) fmt::print(out.told(), "  note: {}\n", in.note);

@@ -124,6 +124,7 @@ int rate(const Session& session, const RateArguments& o) {
     }
     print_json({{"input", o.in}, {"methods", list}});
   } else {
+    wipe_share();
     fmt::print("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM",
                "of baseline JPEG at the same PSNR");
     for (const Method& m : all) {

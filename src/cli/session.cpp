@@ -14,6 +14,7 @@ namespace sieve::internal::cli {
 
 namespace {
 std::atomic<Watch*> interrupted{nullptr};
+std::atomic<bool> share_shown{false};
 
 extern "C" void on_interrupt(int) {
   if (Watch* w = interrupted.load()) w->stop();
@@ -27,6 +28,11 @@ Resources Session::resources() const {
 }
 
 io::Loaded Session::read(const std::string& path) const {
+  // Of what a watch hears only a larger share is told: the one at the end of reading would hide that of the work.
+  Watch unheard;
+  unheard.follow(current_watch());
+  unheard.on_progress = [](double) {};
+  const Watch::Active active(unheard);
   if (path != "-") return io::read(path, limits);
   const std::lock_guard lock(standard_input->mutex);
   if (!standard_input->loaded) {
@@ -102,7 +108,12 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
   return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
+void wipe_share() {
+  if (share_shown.exchange(false)) fmt::print(stderr, "\r       \r");
+}
+
 void print_json(const nlohmann::ordered_json& value, std::FILE* to) {
+  wipe_share();
   fmt::print(to, "{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
 }
 
@@ -110,6 +121,7 @@ void write_sheet(const draw::Sheet& sheet, const std::string& path) {
   if (io::format_of_name(path) != io::Format::png)
     throw InvalidArgument(path + ": a sheet is a PNG: give a name that ends in .png");
   io::write_bytes(path, sheet.png());
+  wipe_share();
   fmt::print(stderr, "sheet: {}\n", on_one_line(path));
 }
 
@@ -149,16 +161,16 @@ Attended::Attended() {
   }
   if (::isatty(STDERR_FILENO) == 0) return;
   const auto start = std::chrono::steady_clock::now();
-  watch_.on_progress = [this, start](double share) {
+  watch_.on_progress = [start](double share) {
     if (std::chrono::steady_clock::now() - start < std::chrono::seconds(1)) return;
-    shown_ = true;
+    share_shown = true;
     fmt::print(stderr, "\r{:3.0f} % ", 100 * share);
     std::fflush(stderr);
   };
 }
 
 Attended::~Attended() {
-  if (shown_) fmt::print(stderr, "\r       \r");
+  wipe_share();
   for (std::size_t i = 0; i < std::size(kSignals); ++i) ::sigaction(kSignals[i], &before_[i], nullptr);
   interrupted = outer_;
 }

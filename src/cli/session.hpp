@@ -99,6 +99,9 @@ E choice_of(const std::string& option, const std::string& text) {
 // The row of a kernel through its anchor.
 StageCurve profile(const std::string& spec, const Kernel& k);
 
+// Takes the share that is done off the terminal: what is told next begins where it stood.
+void wipe_share();
+
 // Prints one JSON value.
 void print_json(const nlohmann::ordered_json& value, std::FILE* to = stdout);
 
@@ -136,7 +139,6 @@ class Attended {
   Watch* outer_ = nullptr;
   static constexpr int kSignals[] = {SIGINT, SIGTERM, SIGHUP};
   struct sigaction before_[std::size(kSignals)]{};
-  bool shown_ = false;
 };
 
 }  // namespace sieve::internal::cli

@@ -51,6 +51,7 @@ void report(const SweepArguments& o, const Variations& plan, const Contest& c) {
                 {"runs", runs}});
     return;
   }
+  wipe_share();
   if (o.csv) {
     for (const Varied& v : plan.varied) fmt::print("{},", v.key);
     fmt::print("{}\n", kCsvHead);

@@ -122,6 +122,7 @@ int time(const Session& session, const TimingArguments& o) {
     for (const Row& r : by_threads) counts.push_back(as_json(r));
     print_json({{"chain", chain.text()}, {"runs", o.runs}, {"sizes", sizes}, {"threads", counts}});
   } else {
+    wipe_share();
     fmt::print("{}: {} runs each, in turns with a parallel copy\n", chain.text(), o.runs);
     const auto print = [](const Row& r) {
       fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13.1f} {:>9.2f}x\n", fmt::format("{}x{}", r.width, r.height),

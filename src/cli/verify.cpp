@@ -144,6 +144,7 @@ int verify(const Session& session, const VerifyArguments& o) {
                      {"times_faster", v.plain / v.fast}});
       continue;
     }
+    wipe_share();
     if (!v.held.same_shape) {
       fmt::print("FAILS  {}: the two results differ in shape\n", v.name);
       continue;

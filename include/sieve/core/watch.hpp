@@ -21,7 +21,8 @@ namespace SIEVE_EXPORT sieve {
 ///     Image out = filter(in);                          // throws Canceled soon after watch.stop()
 class Watch {
  public:
-  /// Hears the share of the work that is done, 0..1. An exception must not leave it.
+  /// Hears the share of the work that is done, 0..1, each time a larger one than before: one watch for each piece of
+  /// work, since what comes after it begins below the share that was told last. An exception must not leave it.
   std::function<void(double share)> on_progress;
   /// Hears what a filter found out or decided while it ran, a line at a time: "gamma 0.52, because the median is
   /// 0.11". Called in the thread that called the filter. An exception must not leave it.
