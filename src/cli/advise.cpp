@@ -59,10 +59,15 @@ int advise(const Session& session, const AdviseArguments& o) {
   o.files.check();
   const Attended attended;
   Contest contest(session, o.in, o.truth, "", DeviceArguments());
+  const bool tried = o.lineup || !o.truth.empty() || o.files.wanted();
+  // To try what is proposed takes about ten times as long as to find it.
+  Progress progress(tried ? 10 : 1);
   const Diagnosis d = diagnose(contest.in);
+  progress.add(1);
   const std::vector<Proposal>& proposals = d.proposals;
   if (!o.evidence.empty()) draw_evidence(o, contest.in, d);
-  if (o.lineup || !o.truth.empty() || o.files.wanted()) {
+  if (tried) {
+    progress.expect(9);
     contest.run(proposals.size(), [&](std::size_t i) { return proposals[i].chain; });
   }
   const Watch::Active none(nullptr);

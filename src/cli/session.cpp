@@ -149,7 +149,7 @@ std::string time_text(double seconds) {
   return seconds < 1 ? fmt::format("{:.3g} ms", 1e3 * seconds) : fmt::format("{:.3g} s", seconds);
 }
 
-Attended::Attended() {
+Attended::Attended(Telling telling) {
   outer_ = interrupted.exchange(&watch_);
   struct sigaction action {};
   action.sa_handler = on_interrupt;
@@ -159,14 +159,15 @@ Attended::Attended() {
     // Who had the signal ignored (nohup, a shell's background) wants the work to go on.
     if (before_[i].sa_handler == SIG_IGN) ::sigaction(kSignals[i], &before_[i], nullptr);
   }
-  if (::isatty(STDERR_FILENO) == 0) return;
-  const auto start = std::chrono::steady_clock::now();
-  watch_.on_progress = [start](double share) {
-    if (std::chrono::steady_clock::now() - start < std::chrono::seconds(1)) return;
-    share_shown = true;
-    fmt::print(stderr, "\r{:3.0f} % ", 100 * share);
-    std::fflush(stderr);
-  };
+  if (telling == Telling::progress && ::isatty(STDERR_FILENO) != 0)
+    watch_.on_progress = [this](double share) { tell(share); };
+}
+
+void Attended::tell(double share) const {
+  if (::isatty(STDERR_FILENO) == 0 || std::chrono::steady_clock::now() - start_ < std::chrono::seconds(1)) return;
+  share_shown = true;
+  fmt::print(stderr, "\r{:3.0f} % ", 100 * share);
+  std::fflush(stderr);
 }
 
 Attended::~Attended() {

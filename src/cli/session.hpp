@@ -128,14 +128,20 @@ std::string time_text(double seconds);
 // his own keeps his handlers.
 class Attended {
  public:
-  Attended();
+  // Work that is timed is not listened to, since that takes time of its own; its command tells the share.
+  enum class Telling { progress, nothing };
+  explicit Attended(Telling telling = Telling::progress);
   ~Attended();
   Attended(const Attended&) = delete;
   Attended& operator=(const Attended&) = delete;
 
+  // The share of all that is done, 0..1.
+  void tell(double share) const;
+
  private:
   Watch watch_;
   Watch::Active active_{watch_};
+  std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
   Watch* outer_ = nullptr;
   static constexpr int kSignals[] = {SIGINT, SIGTERM, SIGHUP};
   struct sigaction before_[std::size(kSignals)]{};

@@ -39,8 +39,9 @@ struct Row {
   double megapixels() const { return width / 1e6 * height / middle; }
 };
 
-// The chain in turns with a parallel copy of the same picture, so that the multiple holds on a noisy machine.
-Row measure(const Chain& chain, const Image& in, int used_threads, int runs) {
+// The chain in turns with a parallel copy of the same picture, so that the multiple holds on a noisy machine. `ran` is
+// called after each run but the first.
+Row measure(const Chain& chain, const Image& in, int used_threads, int runs, const std::function<void()>& ran) {
   set_threads(used_threads);
   Image copied(in.shape());
   std::vector<double> work, copies;
@@ -48,6 +49,7 @@ Row measure(const Chain& chain, const Image& in, int used_threads, int runs) {
   for (int i = 0; i < runs; ++i) {
     copies.push_back(seconds([&] { copy(in, copied.view()); }));
     work.push_back(seconds([&] { (void)chain(in); }));
+    ran();
   }
   return {in.width(),   in.height(),   used_threads, *std::min_element(work.begin(), work.end()),
           median(work), median(copies)};
@@ -86,7 +88,7 @@ std::vector<std::pair<int, int>> sizes_of(const std::string& text) {
 int time(const Session& session, const TimingArguments& o) {
   if (!o.device.device.empty()) {
     const Variations chains = variations_of(session, chain_words(session, o.words, o.recipe, true));
-    const Attended attended;
+    const Attended attended(Attended::Telling::nothing);
     const auto [w, h] = sizes_of(o.sizes).back();
     return time_on_device(session, chains, o.on.empty() ? noise(w, h) : session.read(o.on).image,
                           {o.device, o.runs, o.json, o.sheet});
@@ -94,7 +96,7 @@ int time(const Session& session, const TimingArguments& o) {
   const Chain chain =
       Chain::parse(chain_words(session, o.words, o.recipe, false), session.catalogue, session.resources());
   const int most = threads();
-  const Attended attended;
+  const Attended attended(Attended::Telling::nothing);
   std::vector<Image> pictures;
   if (!o.on.empty()) {
     pictures.push_back(session.read(o.on).image);
@@ -102,8 +104,16 @@ int time(const Session& session, const TimingArguments& o) {
     for (const auto& [w, h] : sizes_of(o.sizes)) pictures.push_back(noise(w, h));
   }
   std::vector<Row> by_size, by_threads;
-  for (const Image& p : pictures) by_size.push_back(measure(chain, p, most, o.runs));
-  for (int n = 1; n <= most; ++n) by_threads.push_back(measure(chain, pictures.back(), n, o.runs));
+  // Each run counts its pixels, more where fewer threads work on them.
+  const auto cost = [most](const Image& p, int n) { return static_cast<double>(p.shape().pixels()) * most / n; };
+  double all = 0, done = 0;
+  for (const Image& p : pictures) all += o.runs * cost(p, most);
+  for (int n = 1; n <= most; ++n) all += o.runs * cost(pictures.back(), n);
+  const auto row = [&](const Image& p, int n) {
+    return measure(chain, p, n, o.runs, [&, each = cost(p, n)] { attended.tell((done += each) / all); });
+  };
+  for (const Image& p : pictures) by_size.push_back(row(p, most));
+  for (int n = 1; n <= most; ++n) by_threads.push_back(row(pictures.back(), n));
   set_threads(session.threads);
 
   const auto as_json = [](const Row& r) {
