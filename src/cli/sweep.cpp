@@ -62,7 +62,7 @@ void report(const SweepArguments& o, const Variations& plan, const Contest& c) {
     const Trial& t = c.trials[i];
     fmt::print("{} {:28}", c.is_best(i) ? "*" : " ", plan.label(i));
     if (t.against) fmt::print("  PSNR {:>9}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim);
-    fmt::print("  noise {:.4f}  sharpness {:.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
+    fmt::print("  noise {:.4f}  sharpness {:<8.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
   }
   if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
 }
