@@ -56,13 +56,25 @@ TEST_CASE("the command: its address, saving where it was started, and its ends")
     // What was worked out is still there.
     CHECK(browser.text(".caption") == "chain A");
   }
+  for (const char* name : {"flat.png", "mask.png", "other.png"})
+    REQUIRE(test::lsieve("apply " + (f / "in.png") + " " + (f / name) + " gray").code == 0);
   for (const bool by_key : {true, false}) {
-    test::Beside again({tool, "live", f / "in.png", "--also", test::noon_file}, f / "");
+    test::Beside again({tool, "live", f / "in.png", "--also", test::noon_file, "subtract", "with=flat.png", "then",
+                        "within", "mask=mask.png", "then", "median"},
+                       f / "");
     const std::string a = again.line();
     if (by_key) {
       again.kill(SIGINT);
     } else {
       httplib::Client c("127.0.0.1", std::stoi(a.substr(17, a.find('/', 17) - 17)));
+      // Files that its chain names are opened, within a group as well, and no others.
+      const auto saved = [&](const char* chain, const char* name) {
+        const json body = {{"page", "p"}, {"chain", chain}, {"what", "result"}, {"name", name}};
+        return c.Post(a.substr(a.find('/', 7)) + "save", body.dump(), "application/json")->status;
+      };
+      CHECK(saved("subtract with=flat.png then within mask=mask.png then median", "masked.png") == 200);
+      CHECK(saved("within mask=other.png then median", "none.png") == 422);
+      CHECK_FALSE(std::filesystem::exists(f / "none.png"));
       CHECK(c.Post(a.substr(a.find('/', 7)) + "goodbye", "{}", "application/json")->status == 200);
     }
     CHECK(again.end() == 0);

@@ -108,8 +108,7 @@ Command declare_live(CLI::App& root, Session& session) {
   app->add_option("STEP", o->words, "the chain to begin with: NAME key=value ... [then NAME key=value ...]...");
   app->add_option("--truth", o->truth, "the clean picture, for PSNR, SSIM and the gain");
   app->add_option("--also", o->also, "a further picture to choose; may be given several times")
-      ->take_all()
-      ->expected(1);
+      ->allow_extra_args(false);
   app->add_option("--port", o->port, "the port to listen on; default: any that is free")->check(CLI::Range(1, 65535));
   app->footer("Example: lsieve live noisy.png --truth noon.png median radius=1 then unsharp");
   return {app, [o, &session] { return live(session, *o); }};
