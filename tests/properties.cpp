@@ -168,6 +168,46 @@ TEST_CASE("a part filtered with its surroundings is the part of the whole, so th
   }
 }
 
+TEST_CASE(
+    "a picture so large that rows are written past the cache is filtered as its parts are, on aligned rows or not") {
+  const Image in = noise(2056, 1532);
+  Image wider(2057, 1532);
+  const View unaligned = wider.view().part({1, 0, 2056, 1532});
+  const Rectangle corner{1700, 1200, 356, 332};
+  const Image alone(in.view().part(corner));
+  for (const char* text : {"convolve kernel=emboss",
+                           "convolve kernel=gaussian:sigma=2",
+                           "convolve kernel=1,0,0,0,2/0,0,0,0,3/-1,0,0,0,0",
+                           "box radius=1",
+                           "box radius=6",
+                           "box radius=40",
+                           "gaussian sigma=2.5",
+                           "gaussian sigma=9",
+                           "minimum radius=1",
+                           "maximum radius=4",
+                           "minimum radius=20",
+                           "guided strength=0.1",
+                           "total_variation weight=0.1 iterations=5",
+                           "clip",
+                           "invert",
+                           "gamma exponent=0.5",
+                           "contrast factor=2",
+                           "sigmoid",
+                           "threshold level=0.4",
+                           "gaussian sigma=1 then contrast factor=2 then maximum radius=1 then clip"}) {
+    CAPTURE(std::string(text));
+    const Chain f = Chain::parse(text);
+    const Image whole = f(in);
+    f(in, unaligned);
+    CHECK(identical(unaligned, whole));
+    int reach = 0;
+    for (const Filter& step : f.steps()) reach += step.reach().value_or(corner.width / 3);
+    const Rectangle inside{reach, reach, corner.width - reach, corner.height - reach};
+    // Running sums begin elsewhere in the corner alone, and round otherwise.
+    CHECK(deviation(f(alone).view().part(inside), whole.view().part(corner).part(inside)) < 1e-6);
+  }
+}
+
 TEST_CASE("Gaussians compose: variances add up") {
   const Image in = noise(200, 150);
   const auto inner = [](const Image& v) { return Image(v.view().part({60, 50, 80, 50})); };

@@ -42,11 +42,6 @@ std::optional<int> row_index(const ConstView& in, int y, Border border) {
   return i ? std::optional<int>(*i - in.place.y) : std::nullopt;
 }
 
-std::optional<int> column_index(const ConstView& in, int x, Border border) {
-  const std::optional<int> i = border_index(in.place.x + x, in.whole_width(), border);
-  return i ? std::optional<int>(*i - in.place.x) : std::nullopt;
-}
-
 void extend(const ConstView& channel, int y, int from, int count, Border border, float fill, float* out) {
   const int w = channel.whole_width();
   const auto source = row_index(channel, y, border);

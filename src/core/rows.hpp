@@ -9,10 +9,9 @@
 
 namespace sieve::internal::rows {
 
-// border_index() for the rows and columns of a view: where it lies in a larger picture, of that one, counted from the
-// view's own first row and column.
+// border_index() for the rows of a view: where it lies in a larger picture, of that one, counted from the view's own
+// first row.
 std::optional<int> row_index(const ConstView& in, int y, Border border);
-std::optional<int> column_index(const ConstView& in, int x, Border border);
 
 // Writes the samples `from`..`from + count - 1` of row `y` of a one-channel view, both any integers: what lies beyond
 // the picture (the larger one, for a view with a place) is filled in as the border says, with `fill` where the border
