@@ -140,8 +140,10 @@ HWY_INLINE std::uint32_t Place(std::uint64_t bits, std::uint32_t number) {
 #endif
 }
 
-// How many of 16 counts can be taken off `left` one after another; without a branch, since that cannot be foreseen.
-HWY_INLINE std::size_t StepsOfMany(const std::uint16_t* counts, std::uint32_t& left) {
+// How many of 16 counts can be taken off `left` one after another; without a branch, since that cannot be foreseen. All
+// counts together stay below 65536: a window has at most 255 samples a side.
+#if HWY_TARGET == HWY_SCALAR
+HWY_INLINE std::size_t Steps(const std::uint16_t* counts, std::uint32_t& left) {
   std::uint32_t sum = 0, below = 0, steps = 0;
   for (std::size_t i = 0; i < 16; ++i) {
     sum += counts[i];
@@ -152,14 +154,8 @@ HWY_INLINE std::size_t StepsOfMany(const std::uint16_t* counts, std::uint32_t& l
   left -= below;
   return steps;
 }
-
-// The same where all counts together stay below 65536: sums of all beginnings at once.
-#if HWY_TARGET == HWY_SCALAR
-HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) {
-  return StepsOfMany(counts, left);
-}
 #else
-HWY_INLINE std::size_t StepsOfFew(const std::uint16_t* counts, std::uint32_t& left) {
+HWY_INLINE std::size_t Steps(const std::uint16_t* counts, std::uint32_t& left) {
   const hn::FixedTag<std::uint16_t, 8> d;
   const auto sums = [&](const std::uint16_t* from) HWY_ATTR {
     auto v = hn::LoadU(d, from);
@@ -190,7 +186,6 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
       hn::StoreU(v, d, window + g);
     }
   };
-  const bool few = r.side <= 255;
   const auto column = [&](std::size_t x) { return r.columns + x * kSlots; };
   const auto side = static_cast<std::size_t>(r.side);
   for (std::size_t x = 0; x + 1 < side; ++x) change(column(x), nullptr);
@@ -199,11 +194,8 @@ void RankRowOf(const RankRow& r, float* out, std::size_t n) {
   for (std::size_t x = 0; x < n; ++x) {
     change(column(x + side - 1), x > 0 ? column(x - 1) : nullptr);
     std::uint32_t left = r.rank;
-    std::size_t group = 0;
-    const auto step = [&](const std::uint16_t* counts)
-                          HWY_ATTR { return few ? StepsOfFew(counts, left) : StepsOfMany(counts, left); };
-    group = step(window + kGroups) * (kGroups / kParts);
-    group += step(window + group);
+    std::size_t group = Steps(window + kGroups, left) * (kGroups / kParts);
+    group += Steps(window + group, left);
     // Within the group by place: its samples stand in rising order.
     const auto here = hn::Set(d, static_cast<std::uint16_t>(x));
     const std::uint32_t end = r.starts[group + 1];
