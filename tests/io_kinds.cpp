@@ -216,3 +216,29 @@ TEST_CASE(
                  [](TIFF* t) { TIFFSetField(t, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_INT); });
   CHECK_THROWS_WITH_AS(io::read(path), doctest::Contains("save it with 8, 16 or 32-bit float"), Error);
 }
+
+TEST_CASE("headers that say more than the file can hold are refused before any sample is made room for") {
+  const Folder f;
+  std::FILE* file = std::fopen((f / "a.png").c_str(), "wb");
+  png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
+  png_infop info = png_create_info_struct(png);
+  png_init_io(png, file);
+  png_set_IHDR(png, info, 8000, 8000, 8, PNG_COLOR_TYPE_RGB, 0, 0, 0);
+  png_write_info(png, info);
+  const png_byte few[] = {0x78, 0x9c, 3, 0, 0, 0, 0, 1};
+  png_write_chunk(png, reinterpret_cast<png_const_bytep>("IDAT"), few, sizeof few);
+  png_write_chunk(png, reinterpret_cast<png_const_bytep>("IEND"), nullptr, 0);
+  png_destroy_write_struct(&png, &info);
+  std::fclose(file);
+  (void)io::write(f / "a.jpg", noise(40, 30));
+  std::string jpeg = test::contents(f / "a.jpg");
+  std::size_t frame = jpeg.find("\xff\xc0");
+  if (frame == std::string::npos) frame = jpeg.find("\xff\xc2");
+  REQUIRE(frame != std::string::npos);
+  jpeg.replace(frame + 5, 4, "\x1f\x40\x1f\x40");
+  test::put(f / "a.jpg", jpeg);
+  write_odd_tiff(f / "a.tif", 8000, 8000, 8, 1, PHOTOMETRIC_MINISBLACK, {1, 2, 3},
+                 [](TIFF* t) { TIFFSetField(t, TIFFTAG_COMPRESSION, COMPRESSION_LZW); });
+  for (const char* name : {"a.png", "a.jpg", "a.tif"})
+    CHECK_THROWS_WITH_AS(io::read(f / name), doctest::Contains("says 8000x8000 pixels, more than its"), Error);
+}
