@@ -14,11 +14,17 @@ HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::lanes::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// The nearest float. Where there are no vectors, DemoteTo would make infinity the largest number.
+// The nearest float. Where there are no vectors, or none but arrays (for Clang), DemoteTo would make infinity the
+// largest number.
 template <class F, class V>
 HWY_INLINE auto Narrow(F f, V v) {
-#if HWY_TARGET == HWY_SCALAR
-  return hn::Set(f, static_cast<float>(hn::GetLane(v)));
+#if HWY_TARGET == HWY_SCALAR || HWY_TARGET == HWY_EMU128
+  const hn::DFromV<V> d;
+  HWY_ALIGN double wide[hn::MaxLanes(d)];
+  HWY_ALIGN float narrow[hn::MaxLanes(f)];
+  hn::Store(v, d, wide);
+  std::transform(wide, wide + hn::MaxLanes(d), narrow, [](double sample) { return static_cast<float>(sample); });
+  return hn::Load(f, narrow);
 #else
   return hn::DemoteTo(f, v);
 #endif
