@@ -18,8 +18,8 @@ endif()
 configure_package_config_file(cmake/LeanSieveConfig.cmake.in ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake
   INSTALL_DESTINATION ${config_dir})
 write_basic_package_version_file(${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake COMPATIBILITY SameMinorVersion)
-install(FILES ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake ${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake DESTINATION
-  ${config_dir})
+install(FILES ${PROJECT_BINARY_DIR}/LeanSieveConfig.cmake ${PROJECT_BINARY_DIR}/LeanSieveConfigVersion.cmake
+  DESTINATION ${config_dir})
 # The same for pkg-config; the libraries are static, so what they need is named, too.
 # Relative to the file itself, so that the installed tree can be moved.
 file(RELATIVE_PATH pc_up /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
