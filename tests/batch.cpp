@@ -299,3 +299,110 @@ TEST_CASE("batch: a full disk leaves no half file and can be gone on with") {
   CHECK(lsieve("batch " + folder / "in" + " --resume --into " + folder / "out" + " -- invert").code == 0);
   CHECK(results(folder / "out").size() == 6);
 }
+
+TEST_CASE("batch: --resume believes a result only if it is of the bytes that the input has now") {
+  const Folder f;
+  const std::string in = f / "in", other = f / "other", out = f / "out";
+  fs::create_directories(in);
+  fs::create_directories(other);
+  for (const char* name : {"/a.pgm", "/b.pgm"}) {
+    (void)io::write(in + name, test::noise(40, 30, 1, 1), {.bits = 8});
+    (void)io::write(other + name, test::noise(40, 30, 1, 2), {.bits = 8});
+    // Equal names, sizes and times.
+    fs::last_write_time(other + name, fs::last_write_time(in + name));
+  }
+  const auto written = [&](const std::string& folder, const std::string& more) {
+    const auto o = lsieve("batch " + folder + " --into " + out + " --json" + more + " -- invert");
+    CAPTURE(o.err);
+    REQUIRE(o.code == 0);
+    return json::parse(o.out)["written"].get<int>();
+  };
+  CHECK(written(in, "") == 2);
+  CHECK(written(in, " --resume") == 0);
+  CHECK(written(other, " --resume") == 2);
+  CHECK(test::deviation(io::read(out + "/a.pgm").image,
+                        map_samples(io::read(other + "/a.pgm").image, [](float v) { return 1 - v; })) < 1e-6);
+  // The input is replaced after its bytes were decoded.
+  const auto time = fs::last_write_time(other + "/a.pgm");
+  fs::copy_file(in + "/a.pgm", other + "/a.pgm", fs::copy_options::overwrite_existing);
+  fs::last_write_time(other + "/a.pgm", time);
+  CHECK(written(other, " --resume") == 1);
+  // So is a result.
+  fs::copy_file(out + "/a.pgm", out + "/b.pgm", fs::copy_options::overwrite_existing);
+  CHECK(written(other, " --resume") == 1);
+  // Files that the chain names are inputs as well.
+  const std::string with = f / "with.pgm", steps = " --resume -- subtract with=" + with;
+  (void)io::write(with, test::noise(40, 30, 1, 3), {.bits = 8});
+  CHECK(lsieve("batch " + in + " --into " + f / "third" + steps).code == 0);
+  CHECK(lsieve("batch " + in + " --into " + f / "third" + steps).code == 0);
+  (void)io::write(with, test::noise(40, 30, 1, 4), {.bits = 8});
+  const auto changed = lsieve("batch " + in + " --into " + f / "third" + steps);
+  CHECK(changed.code == 2);
+  CHECK(changed.err.find("had other settings") != std::string::npos);
+}
+
+TEST_CASE("batch: no foreign file is changed, and no result is written through a link") {
+  const Folder f;
+  const std::string in = f / "in", out = f / "out";
+  fs::create_directories(in);
+  fs::create_directories(out);
+  for (int i = 1; i <= 4; ++i)
+    (void)io::write(in + "/p" + std::to_string(i) + ".png", test::noise(30, 20, 1, 7), {.bits = 8});
+  const std::string call = "batch " + in + " --into " + out, steps = " -- invert";
+  // A journal that is none, or a link, or no file.
+  test::put(f / "mine.txt", "mine\n");
+  fs::create_symlink(f / "mine.txt", out + "/batch.journal");
+  for (const char* resume : {"", " --resume"}) CHECK(lsieve(call + resume + steps).code == 2);
+  fs::remove(out + "/batch.journal");
+  test::put(out + "/batch.journal", "notes of mine\n");
+  for (const char* resume : {"", " --resume"}) {
+    const auto o = lsieve(call + resume + steps);
+    CHECK(o.code == 2);
+    CHECK(o.err.find("is no journal of this command and is left as it is") != std::string::npos);
+  }
+  CHECK(contents(out + "/batch.journal") == "notes of mine\n");
+  CHECK(contents(f / "mine.txt") == "mine\n");
+  fs::remove(out + "/batch.journal");
+  REQUIRE(::mkfifo((out + "/batch.journal").c_str(), 0600) == 0);
+  CHECK(lsieve(call + steps).code == 2);
+  fs::remove(out + "/batch.journal");
+  // One result is a link to another; a folder on the way to a result is a link, too.
+  fs::create_symlink("p2.png", out + "/p4.png");
+  fs::create_directories(in + "/deep");
+  fs::create_directories(f / "elsewhere");
+  fs::copy_file(in + "/p1.png", in + "/deep/p1.png");
+  fs::create_symlink(f / "elsewhere", out + "/deep");
+  const auto linked = lsieve(call + " --recursive" + steps);
+  CHECK(linked.code == 1);
+  CHECK(std::count(linked.err.begin(), linked.err.end(), '\n') >= 2);
+  CHECK(linked.err.find("p4.png: is a symbolic link") != std::string::npos);
+  CHECK(fs::is_symlink(out + "/p4.png"));
+  CHECK(fs::is_empty(f / "elsewhere"));
+  CHECK(contents(out + "/p2.png") == contents(out + "/p1.png"));
+  fs::remove(out + "/p4.png");
+  fs::remove(out + "/deep");
+  // Only what has the name of a temporary file is removed.
+  for (const char* name : {"/p1.png.participants.txt", "/p1.png.part", "/p1.png.part7", "/p1.png.part7-x"})
+    test::put(out + name, "mine");
+  fs::create_directories(out + "/p1.png.part1-1");
+  test::put(out + "/p1.png.part12-34", "left by a run that was killed");
+  test::put(out + "/p1.png", "cut off");
+  CHECK(lsieve(call + " --recursive --resume" + steps).code == 0);
+  CHECK_FALSE(fs::exists(out + "/p1.png.part12-34"));
+  for (const char* name : {"/p1.png.participants.txt", "/p1.png.part", "/p1.png.part7", "/p1.png.part7-x"})
+    CHECK(contents(out + name) == "mine");
+  CHECK(fs::exists(out + "/p1.png.part1-1"));
+}
+
+TEST_CASE("batch: names that are not UTF-8 are worked on, recognized and printed") {
+  const Folder f;
+  const std::string in = f / "in";
+  fs::create_directories(in);
+  for (const char* name : {"/\xff.png", "/\xc3\xbc.png", "/\xfe.png"})
+    (void)io::write(in + name, test::noise(20, 10), {.bits = 8});
+  const std::string call = "batch " + in + " --into " + f / "out" + " --json --resume -- invert";
+  CHECK(json::parse(lsieve(call).out)["written"] == 3);
+  const json again = json::parse(lsieve(call).out);
+  CHECK(again["already_there"] == 3);
+  CHECK(again["pictures"][1]["input"].get<std::string>().ends_with("in/\\xfe.png"));
+}

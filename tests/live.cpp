@@ -2,7 +2,10 @@
 
 #include <arpa/inet.h>
 #include <httplib.h>
+#include <sys/resource.h>
 #include <sys/socket.h>
+#include <sys/time.h>
+#include <unistd.h>
 
 #include <latch>
 #include <thread>
@@ -58,12 +61,25 @@ class Served {
   httplib::Result post(const std::string& what, const json& body) const {
     return client().Post(path + what, body.dump(), "application/json");
   }
+  bool answers() const {
+    const httplib::Result r = post("forms", {{"chain", "median"}});
+    return r && r->status == 200;
+  }
+  int port() const { return std::stoi(host.substr(host.find(':') + 1)); }
   std::string host, path;
 
  private:
   page::Live live_;
   std::jthread thread_;
 };
+
+bool connected(int socket, int port) {
+  sockaddr_in to{};
+  to.sin_family = AF_INET;
+  to.sin_port = htons(static_cast<std::uint16_t>(port));
+  to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+  return ::connect(socket, reinterpret_cast<const sockaddr*>(&to), sizeof to) == 0;
+}
 
 page::LiveSetup setup_of(Image in, const std::string& chain = "") {
   page::LiveSetup s;
@@ -161,29 +177,77 @@ TEST_CASE("the server gives what the engine gives: the whole exactly, a part at 
 
 TEST_CASE("a connection that cannot be taken does not end the page") {
   const Served live(setup_of(test::noise(20, 10)));
-  const int port = std::stoi(live.host.substr(live.host.find(':') + 1));
   for (int times = 0; times < 3; ++times) {
-    REQUIRE(live.post("forms", {{"chain", "median"}})->status == 200);
-    // The socket that listens is no longer one: to take a connection of it is an error.
-    int broken = 0;
-    for (int fd = 3; fd < 1000; ++fd) {
-      sockaddr_in at{};
-      socklen_t size = sizeof at;
-      int listens = 0;
-      socklen_t length = sizeof listens;
-      if (getsockopt(fd, SOL_SOCKET, SO_ACCEPTCONN, &listens, &length) != 0 || listens == 0) continue;
-      if (getsockname(fd, reinterpret_cast<sockaddr*>(&at), &size) != 0 || ntohs(at.sin_port) != port) continue;
-      broken += shutdown(fd, SHUT_RDWR) == 0 ? 1 : 0;
-    }
-    CHECK(broken == 1);
-    bool again = false;
-    for (int i = 0; i < 500 && !again; ++i) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(10));
-      const httplib::Result r = live.post("forms", {{"chain", "median"}});
-      again = r && r->status == 200;
-    }
-    CHECK(again);
+    REQUIRE(live.answers());
+    // All file descriptors are in use while a connection waits to be accepted.
+    const int waiting = ::socket(AF_INET, SOCK_STREAM, 0);
+    rlimit before{};
+    REQUIRE(::getrlimit(RLIMIT_NOFILE, &before) == 0);
+    const rlimit few{64, before.rlim_max};
+    REQUIRE(::setrlimit(RLIMIT_NOFILE, &few) == 0);
+    std::vector<int> used;
+    for (int fd = 0; (fd = ::dup(waiting)) >= 0;) used.push_back(fd);
+    CHECK(connected(waiting, live.port()));
+    std::this_thread::yield();
+    for (const int fd : used) ::close(fd);
+    REQUIRE(::setrlimit(RLIMIT_NOFILE, &before) == 0);
+    ::close(waiting);
+    CHECK(live.answers());
   }
+}
+
+TEST_CASE("requests without end: endless headers, lines and bodies, and a byte at a time; others are answered") {
+  const Served live(setup_of(test::noise(20, 10)));
+  const std::string start = "POST " + live.path + "run HTTP/1.1\r\nHost: " + live.host + "\r\n";
+  struct Attack {
+    const char* name;
+    std::string first, then;
+  };
+  const std::string much(60'000, 'b');
+  for (const Attack& attack : {Attack{"headers", start, "A: " + much + "\r\n"},
+                               {"request line", "GET /", much},
+                               {"chunks", start + "Transfer-Encoding: chunked\r\n\r\n", "ea60\r\n" + much + "\r\n"},
+                               {"length", start + "Content-Length: 99999999999\r\n\r\n", much},
+                               {"no number", start + "Content-Length: -1\r\n\r\n", much}}) {
+    CAPTURE(std::string(attack.name));
+    // What the server reads of it is bounded: it answers or closes, and stops reading.
+    const int s = ::socket(AF_INET, SOCK_STREAM, 0);
+    REQUIRE(connected(s, live.port()));
+    const timeval second{1, 0};
+    ::setsockopt(s, SOL_SOCKET, SO_SNDTIMEO, &second, sizeof second);
+    (void)!::send(s, attack.first.data(), attack.first.size(), MSG_NOSIGNAL);
+    std::size_t sent = 0;
+    for (ssize_t n = 0; sent < (std::size_t{64} << 20); sent += static_cast<std::size_t>(n)) {
+      if ((n = ::send(s, attack.then.data(), attack.then.size(), MSG_NOSIGNAL)) <= 0) break;
+    }
+    CHECK(sent < (std::size_t{64} << 20));
+    ::close(s);
+    CHECK(live.answers());
+  }
+  // More connections than are served, none of which completes its request.
+  std::vector<int> slow;
+  for (int i = 0; i < 200; ++i) {
+    slow.push_back(::socket(AF_INET, SOCK_STREAM, 0));
+    if (connected(slow.back(), live.port())) (void)!::send(slow.back(), "G", 1, MSG_NOSIGNAL);
+  }
+  CHECK(live.answers());
+  // They do not delay the end either, which the destructor waits for.
+  for (const int s : slow) ::close(s);
+}
+
+TEST_CASE("work whose client has closed the connection is canceled") {
+  const Served live(setup_of(test::noise(20, 10)));
+  const json body = {{"page", "p"}, {"chain", "forever"}, {"figures", true}};
+  const std::string request = "POST " + live.path + "run HTTP/1.1\r\nHost: " + live.host +
+                              "\r\nContent-Length: " + std::to_string(body.dump().size()) + "\r\n\r\n" + body.dump();
+  const int s = ::socket(AF_INET, SOCK_STREAM, 0);
+  REQUIRE(connected(s, live.port()));
+  REQUIRE(::send(s, request.data(), request.size(), MSG_NOSIGNAL) == static_cast<ssize_t>(request.size()));
+  const auto share = [&] { return json::parse(live.post("progress", {{"page", "p"}})->body)["share"].get<double>(); };
+  while (share() == 1) std::this_thread::yield();  // until the work has begun
+  ::close(s);
+  while (share() < 1) std::this_thread::yield();  // the limit of time of the test ends a work that goes on
+  CHECK(live.post("run", {{"page", "p"}, {"chain", "median"}})->status == 200);
 }
 
 TEST_CASE("who is refused: other tokens, hosts, origins and bodies; files nobody named") {

@@ -32,6 +32,11 @@ enum class Format { png, jpeg, tiff, pnm, pfm, npy, packed };
 struct Limits {
   std::uint64_t pixels = std::uint64_t{1} << 29;      ///< width times height
   std::uint64_t file_bytes = std::uint64_t{1} << 32;  ///< size of the file
+  /// Memory that decoding takes beside the file: the image with its padding, and working memory. Default: the smaller
+  /// of 4 GiB and half of what the machine has available when the file is read.
+  std::optional<std::uint64_t> memory = {};
+  /// Read named pipes and character devices as well as regular files. A stop ends the wait for their bytes.
+  bool pipes = false;
 };
 
 /// A picture and what its file says beside the samples.
@@ -42,20 +47,22 @@ struct Loaded {
   std::vector<std::uint8_t> profile;  ///< the embedded ICC color profile, empty where there is none
   std::string record;                 ///< what Lean Sieve wrote into it about its making, see WriteOptions
   std::string note;                   ///< what was done on reading, in words ("turned as its orientation tag says")
+  std::uint64_t file_hash = 0;        ///< XXH3, 64 bits, of the file's bytes: the ones that were decoded
 };
 
 /// Reads a picture. The format is found by the content; a name that says another one is refused. Palettes become
 /// RGB, transparency becomes alpha, CMYK becomes RGB, an orientation tag is applied; packed pictures that are cut off
-/// open at lower quality, with a note. Error with one line for a file that is missing, truncated, damaged, mislabeled
-/// or larger than the limits.
+/// open at lower quality, with a note. Error with one line for a file that is missing, truncated, damaged, mislabeled,
+/// larger than the limits, or not a regular file (see Limits::pipes).
 [[nodiscard]] Loaded read(const std::string& path, const Limits& limits = {});
 
 /// The same from memory; `name` stands in messages and is checked against the content.
 [[nodiscard]] Loaded decode(const std::uint8_t* bytes, std::size_t size, const std::string& name,
                             const Limits& limits = {});
 
-/// The whole of a small text file, for kernels and recipes. Error where it cannot be read or is over 1 MiB.
-[[nodiscard]] std::string read_text(const std::string& path);
+/// The whole of a small text file, for kernels and recipes. Error where it cannot be read, is over 1 MiB, or is not a
+/// regular file; `pipes` as in Limits.
+[[nodiscard]] std::string read_text(const std::string& path, bool pipes = false);
 
 /// How the text of a parameter opens the files of this machine: `Chain::parse(text, catalogue, io::resources())`.
 /// Pictures are read within the limits.
@@ -87,9 +94,11 @@ struct [[nodiscard("samples may have been lost: see its note")]] Written {
 };
 
 /// Writes a picture in the format that the name's ending says, beside its place first and then renamed: a stop at
-/// any moment leaves the old file or the new one, whole. Integer formats round to nearest and saturate; the result
-/// tells how many samples were outside, in its note and in one to the current Watch. InvalidArgument for an unknown
-/// ending or a depth that the format has not, Error where the file cannot be written.
+/// any moment leaves the old file or the new one, whole. A file that is replaced keeps its permission bits (without
+/// set-uid, set-gid and sticky) and, where the process may, owner and group; a read-only one is an error. Integer
+/// formats round to nearest and saturate; the result tells how many samples were outside, in its note and in one to the
+/// current Watch. InvalidArgument for an unknown ending or a depth that the format has not, Error where the file cannot
+/// be written.
 Written write(const std::string& path, const ConstView& image, const WriteOptions& options = {});
 
 /// The same as bytes in memory. `written` may be null. InvalidArgument for a depth that the format has not.
@@ -101,8 +110,9 @@ Written write(const std::string& path, const ConstView& image, const WriteOption
 [[nodiscard]] std::vector<std::uint8_t> encode(const std::string& name, const ConstView& image,
                                                const WriteOptions& options = {}, Written* written = nullptr);
 
-/// Replaces a file as a whole: written beside it, renamed at the end. Error where that fails.
-void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes);
+/// Replaces a file as a whole, with the rules of write(). Error where that fails, or where `path` is a symbolic link
+/// and links are not to be followed.
+void write_bytes(const std::string& path, const std::vector<std::uint8_t>& bytes, bool follow_links = true);
 
 }  // namespace io
 

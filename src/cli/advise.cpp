@@ -78,20 +78,20 @@ int advise(const Session& session, const AdviseArguments& o) {
     print_json(j);
   } else {
     wipe_share();
-    fmt::print("{}\n", on_one_line(o.in));
-    for (const std::string& line : findings_text(d)) fmt::print("  {}\n", line);
-    if (proposals.empty()) fmt::print("leave it as it is\n");
+    say("{}\n", on_one_line(o.in));
+    for (const std::string& line : findings_text(d)) say("  {}\n", line);
+    if (proposals.empty()) say("leave it as it is\n");
     for (std::size_t i = 0; i < proposals.size(); ++i) {
       const Proposal& p = proposals[i];
-      fmt::print("{}. {}\n   {}{}\n", i + 1, p.chain.text(), p.reason,
-                 p.gain > 0 ? fmt::format("; gained {:.1f} dB on the mean over photographs", p.gain) : "");
+      say("{}. {}\n   {}{}\n", i + 1, p.chain.text(), p.reason,
+          p.gain > 0 ? fmt::format("; gained {:.1f} dB on the mean over photographs", p.gain) : "");
       if (i >= contest.trials.size()) continue;
       const Trial& t = contest.trials[i];
-      fmt::print("   {}noise left {:.4f}, {}\n",
-                 t.against ? fmt::format("PSNR {}, SSIM {:.4f}, ", psnr_text(t.against->psnr), t.against->ssim) : "",
-                 t.noise, time_text(t.seconds));
+      say("   {}noise left {:.4f}, {}\n",
+          t.against ? fmt::format("PSNR {}, SSIM {:.4f}, ", psnr_text(t.against->psnr), t.against->ssim) : "", t.noise,
+          time_text(t.seconds));
     }
-    for (const Proposal& p : d.leave) fmt::print("leave {}: {}\n", p.chain.text(), p.reason);
+    for (const Proposal& p : d.leave) say("leave {}: {}\n", p.chain.text(), p.reason);
   }
   if (o.files.wanted()) {
     Exhibit exhibit(o.files, base_name(o.in) + ": what to take",

@@ -120,16 +120,16 @@ void add_step(Exhibit& exhibit, const Session& session, const Chain& chain, std:
 
 void tell_steps(const ApplyArguments& o, const Image& in, const Chain& chain, const Report& report, std::FILE* to) {
   wipe_share();
-  fmt::print(to, "{}: {}\n", on_one_line(o.in), text_of(in.shape()).text);
+  say(to, "{}: {}\n", on_one_line(o.in), text_of(in.shape()).text);
   for (std::size_t i = 0; i < report.steps.size(); ++i) {
     const StepReport& s = report.steps[i];
     const std::size_t outside = s.figures.below + s.figures.above;
-    fmt::print(to, "  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
-               s.meaning.empty() ? "" : " (" + s.meaning + ")", time_text(s.seconds), s.figures.low, s.figures.high);
-    if (outside > 0) fmt::print(to, ", {} outside 0..1", counted(outside, "sample", "samples"));
-    if (s.shape != in.shape()) fmt::print(to, ", {}", text_of(s.shape).text);
-    fmt::print(to, "\n");
-    for (const std::string& n : s.notes) fmt::print(to, "     {}\n", n);
+    say(to, "  {}. {}{}  [{}]  range {:.4g} .. {:.4g}", i + 1, chain.steps()[i].text(),
+        s.meaning.empty() ? "" : " (" + s.meaning + ")", time_text(s.seconds), s.figures.low, s.figures.high);
+    if (outside > 0) say(to, ", {} outside 0..1", counted(outside, "sample", "samples"));
+    if (s.shape != in.shape()) say(to, ", {}", text_of(s.shape).text);
+    say(to, "\n");
+    for (const std::string& n : s.notes) say(to, "     {}\n", n);
   }
 }
 
@@ -141,7 +141,7 @@ int tell_plan(const ApplyArguments& o, const Image& in, const Chain& chain) {
   const ChosenEngine engine(o.device);
   const Plan plan = engine->plan(chain, in.shape(), in.white_level());
   if (!o.json) {
-    fmt::print("{}\n", plan.text());
+    say("{}\n", plan.text());
     return 0;
   }
   ordered_json passes = ordered_json::array();
@@ -170,10 +170,10 @@ int apply(const Session& session, const ApplyArguments& o) {
   Exhibit exhibit(o.files, base_name(o.in) + " step by step", chain.text());
   io::WriteOptions options = o.writing.options();
   const Attended attended;
-  const io::Loaded in = session.read(o.in);
+  const io::Loaded in = session.read(o.in, Session::Pipes::allowed);
   if (o.plan) return tell_plan(o, in.image, chain);
   options.profile = in.profile;
-  options.record = in.record.empty() ? record_of(chain) : record_after(in.record, chain);
+  options.record = record_after(in, chain);
 
   const ChosenEngine engine(o.device);
   RunOptions wanted;
@@ -213,16 +213,16 @@ int apply(const Session& session, const ApplyArguments& o) {
     print_json(j, out.told());
   } else {
     wipe_share();
-    fmt::print(out.told(), "{}: {}, {}", out.name(), text_of(result.shape()).text,
-               w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
-    fmt::print(out.told(), ", {}\n",
-               s.total() > 0 ? counted(s.total(), "sample", "samples") + " saturated" : "no sample saturated");
-    if (!w.note.empty()) fmt::print(out.told(), "  note: {}\n", w.note);
+    say(out.told(), "{}: {}, {}", out.name(), text_of(result.shape()).text,
+        w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+    say(out.told(), ", {}\n",
+        s.total() > 0 ? counted(s.total(), "sample", "samples") + " saturated" : "no sample saturated");
+    if (!w.note.empty()) say(out.told(), "  note: {}\n", w.note);
   }
   if (!o.save.empty()) {
     const std::string text = recipe_text(chain);
     io::write_bytes(o.save, {text.begin(), text.end()});
-    fmt::print(stderr, "recipe: {}\n", on_one_line(o.save));
+    say(stderr, "recipe: {}\n", on_one_line(o.save));
   }
   if (o.files.wanted()) {
     add_comparison(exhibit, session, chain, in.image, result);

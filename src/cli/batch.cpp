@@ -1,6 +1,8 @@
+#define XXH_INLINE_ALL
 #include <fmt/format.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
+#include <xxhash.h>
 
 #include <CLI/CLI.hpp>
 #include <atomic>
@@ -8,7 +10,6 @@
 #include <condition_variable>
 #include <cstdio>
 #include <filesystem>
-#include <fstream>
 #include <functional>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -20,6 +21,8 @@
 #include "cli/output.hpp"
 #include "cli/session.hpp"
 #include "cli/trial.hpp"
+#include "core/memory.hpp"
+#include "sieve/core/version.hpp"
 
 namespace sieve::internal::cli {
 
@@ -42,14 +45,7 @@ struct BatchArguments {
 constexpr double kNeed = 8;
 
 double bytes_of_text(const std::string& text) {
-  if (text.empty()) {
-    std::ifstream info("/proc/meminfo");
-    for (std::string word; info >> word;) {
-      double kilobytes = 0;
-      if (word == "MemAvailable:" && info >> kilobytes) return 512 * kilobytes;
-    }
-    return 1e9;
-  }
+  if (text.empty()) return 0.5 * static_cast<double>(available_memory());
   const std::size_t letter = text.find_first_not_of("0123456789.");
   const auto v = internal::parse_number(text.substr(0, letter));
   const std::string unit = letter == std::string::npos ? "" : text.substr(letter);
@@ -120,7 +116,8 @@ struct Outcome {
   double seconds = 0, megapixels = 0;
   std::size_t saturated = 0;
   std::string why;
-  Report report = {};  // of its steps, for --json
+  Report report = {};                       // of its steps, for --json
+  std::uint64_t in_hash = 0, out_hash = 0;  // of the bytes that were decoded and written
 };
 
 // The line that tells how far it is: drawn over and over on a terminal, a line for each picture elsewhere.
@@ -145,8 +142,8 @@ class Teller {
       clear();
       print_error(o.why);
     } else if (!terminal_ && o.state == Outcome::State::written) {
-      fmt::print(stderr, "{}/{} {} -> {} [{}]\n", done_, count_, on_one_line(file.in), on_one_line(file.out),
-                 time_text(o.seconds));
+      say(stderr, "{}/{} {} -> {} [{}]\n", done_, count_, on_one_line(file.in), on_one_line(file.out),
+          time_text(o.seconds));
     }
     const auto now = std::chrono::steady_clock::now();
     if (terminal_ && (now - drawn_ > std::chrono::milliseconds(100) || done_ == count_)) {
@@ -202,7 +199,7 @@ class Batch {
         options_(o),
         engine_(o.device),
         chain_(Chain::parse(chain_words(session, session.behind_dashes, o.recipe, false), session.catalogue,
-                            session.resources())),
+                            hashing(session.resources()))),
         budget_(bytes_of_text(o.memory)) {
     write_ = o.writing.options();
     if (!o.shard.empty()) shard_ = shard_of(o.shard);
@@ -251,12 +248,31 @@ class Batch {
   }
 
  private:
-  // All that the bytes of the results depend on beside the pictures.
+  // Files that the chain names are inputs, too: the hash of their samples or text is one of the settings.
+  Resources hashing(Resources files) {
+    const auto add = [this](const std::string& name, std::uint64_t hash) {
+      operands_ += fmt::format(" | {} {:016x}", name, hash);
+    };
+    files.picture = [this, add](const std::string& name) {
+      io::Loaded l = session_.read(name);
+      add(name, l.file_hash);
+      return std::move(l.image);
+    };
+    files.text = [text = files.text, add](const std::string& name) {
+      std::string content = text(name);
+      add(name, XXH3_64bits(content.data(), content.size()));
+      return content;
+    };
+    return files;
+  }
+
+  // All that the bytes of the results depend on beside the inputs.
   std::string settings() const {
     const WriteArguments& w = options_.writing;
-    return fmt::format("{} | depth {} | quality {} | compression {} | device {} | shard {}/{}", chain_.text(true),
-                       w.depth.empty() ? "as it comes" : w.depth, w.quality, w.compression,
-                       options_.device.device.empty() ? "none" : options_.device.device, shard_.index, shard_.count);
+    return fmt::format("lean-sieve {} {} | {} | depth {} | quality {} | compression {} | device {} | shard {}/{}{}",
+                       version(), simd_target(), chain_.text(true), w.depth.empty() ? "as it comes" : w.depth,
+                       w.quality, w.compression, options_.device.device.empty() ? "none" : options_.device.device,
+                       shard_.index, shard_.count, operands_);
   }
 
   void work(BatchJournal& journal, Teller& teller, const Watch& watch) {
@@ -281,7 +297,7 @@ class Batch {
       if (o.state == Outcome::State::failed && options_.stop_on_error) over_ = true;
       if (o.state == Outcome::State::written) {
         try {
-          journal.add(files_[i]);
+          journal.add(files_[i], o.in_hash, o.out_hash);
         } catch (...) {
           failed_for_all();  // without a journal nothing could go on later
         }
@@ -302,6 +318,7 @@ class Batch {
       if (journal.done(file)) return {Outcome::State::there, 0, 0, 0, ""};
       remove_parts(file.out);
     }
+    refuse_links(options_.choice.into, file.out);
     const auto start = std::chrono::steady_clock::now();
     // What the largest picture so far took; the first of all is read alone, and one that needs more is read again when
     // there is room.
@@ -317,26 +334,31 @@ class Batch {
     const Run run = engine_->run(chain_, in.image, {.figures = options_.json});
     const Image& result = run.image;
     io::WriteOptions options = write_;
-    options.record = in.record.empty() ? record_of(chain_) : record_after(in.record, chain_);
+    options.record = record_after(in, chain_);
     if (result.shape().color_channels() == in.image.shape().color_channels()) options.profile = in.profile;
     fs::create_directories(fs::path(file.out).parent_path());
-    const io::Written written = io::write(file.out, result, options);
+    io::Written written;
+    const std::vector<std::uint8_t> bytes = io::encode(file.out, result, options, &written);
+    io::write_bytes(file.out, bytes, false);
     return {Outcome::State::written,
             seconds_since(start),
             static_cast<double>(in.image.shape().pixels()) / 1e6,
             written.saturation.total(),
             "",
-            run.report};
+            run.report,
+            in.file_hash,
+            XXH3_64bits(bytes.data(), bytes.size())};
   }
 
   // What a killed run left beside a result.
   static void remove_parts(const std::string& out) {
     std::error_code ignored;
     const fs::path folder = fs::path(out).parent_path();
-    const std::string begins = fs::path(out).filename().string() + ".part";
+    const std::string name = fs::path(out).filename().string();
     if (!fs::is_directory(folder, ignored)) return;
     for (const auto& e : fs::directory_iterator(folder, ignored)) {
-      if (e.path().filename().string().starts_with(begins)) fs::remove(e.path(), ignored);
+      if (is_part_of(e.path().filename().string(), name) && fs::is_regular_file(e.symlink_status(ignored)))
+        fs::remove(e.path(), ignored);
     }
   }
 
@@ -382,21 +404,22 @@ class Batch {
                   {"pictures", pictures}});
       return;
     }
-    fmt::print("{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n", "written", written, "already there", there,
-               "failed", failed, "not begun", waiting);
-    fmt::print("{:<14} {:>8.1f} in {}: {:.1f} a second\n", "megapixels", megapixels, time_text(seconds),
-               megapixels / std::max(1e-9, seconds));
+    say("{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n{:<14} {:>8}\n", "written", written, "already there", there,
+        "failed", failed, "not begun", waiting);
+    say("{:<14} {:>8.1f} in {}: {:.1f} a second\n", "megapixels", megapixels, time_text(seconds),
+        megapixels / std::max(1e-9, seconds));
     if (saturated > 0)
-      fmt::print("{:<14} {:>8} {} in {}: put clip, stretch or absolute last, or write float\n", "saturated", saturated,
-                 saturated == 1 ? "sample" : "samples", counted(saturated_pictures, "picture", "pictures"));
+      say("{:<14} {:>8} {} in {}: put clip, stretch or absolute last, or write float\n", "saturated", saturated,
+          saturated == 1 ? "sample" : "samples", counted(saturated_pictures, "picture", "pictures"));
     for (std::size_t i = 0; i < files_.size(); ++i) {
-      if (outcomes_[i].state == Outcome::State::failed) fmt::print("failed: {}\n", on_one_line(outcomes_[i].why));
+      if (outcomes_[i].state == Outcome::State::failed) say("failed: {}\n", on_one_line(outcomes_[i].why));
     }
   }
 
   const Session& session_;
   const BatchArguments& options_;
   ChosenEngine engine_;
+  std::string operands_;  // files that the chain names, with their hashes; before the chain, which fills it
   Chain chain_;
   io::WriteOptions write_;
   Shard shard_;

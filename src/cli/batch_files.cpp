@@ -9,6 +9,7 @@
 #include <map>
 #include <optional>
 #include <set>
+#include <string_view>
 
 #include "sieve/core/error.hpp"
 #include "sieve/describe/description.hpp"
@@ -91,10 +92,13 @@ std::vector<BatchFile> batch_files(const BatchChoice& choice) {
   for (const Found& f : found) {
     // Of a path that is named twice there is one picture; links to one picture are a picture each.
     if (!named.insert(fs::absolute(f.in).lexically_normal()).second) continue;
+    // Links to folders are followed, a link in the place of the result is not.
+    const auto place = [](const fs::path& p) { return fs::weakly_canonical(p.parent_path()) / p.filename(); };
     inputs.insert(fs::weakly_canonical(f.in));
+    inputs.insert(place(f.in));
     fs::path out = into / f.below;
     if (!choice.ending.empty()) out.replace_extension(choice.ending);
-    const auto [other, fresh] = taken.emplace(fs::weakly_canonical(out), f.in);
+    const auto [other, fresh] = taken.emplace(place(out), f.in);
     if (!fresh)
       throw InvalidArgument(fmt::format("{} and {} would both become {}: give them apart, or folders with --recursive",
                                         other->second.string(), f.in.string(), out.string()));
@@ -106,6 +110,28 @@ std::vector<BatchFile> batch_files(const BatchChoice& choice) {
                                         in.string(), out.string()));
   }
   return all;
+}
+
+void refuse_links(const std::string& into, const std::string& out) {
+  const fs::path below = fs::path(out).lexically_relative(into);
+  fs::path place = into;
+  for (const fs::path& part : below) {
+    place /= part;
+    std::error_code ignored;
+    if (fs::is_symlink(fs::symlink_status(place, ignored)))
+      throw Error(place.string() + ": is a symbolic link, and results are not written through links: remove it");
+  }
+}
+
+bool is_part_of(const std::string& name, const std::string& out) {
+  constexpr std::string_view kPart = ".part";
+  if (!name.starts_with(out) || !std::string_view(name).substr(out.size()).starts_with(kPart)) return false;
+  const std::string_view numbers = std::string_view(name).substr(out.size() + kPart.size());
+  const std::size_t dash = numbers.find('-');
+  const auto digits = [](std::string_view s) {
+    return !s.empty() && std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; });
+  };
+  return dash != std::string_view::npos && digits(numbers.substr(0, dash)) && digits(numbers.substr(dash + 1));
 }
 
 Shard shard_of(const std::string& text) {

@@ -22,6 +22,12 @@ struct BatchChoice {
 // where two results would have one name, or where a result would take a picture's place.
 std::vector<BatchFile> batch_files(const BatchChoice& choice);
 
+// Error where a result, or a folder below `into` on the way to it, is a symbolic link.
+void refuse_links(const std::string& into, const std::string& out);
+
+// True for the name of the temporary file that io::write() makes beside a result named `out`: out.partPID-NUMBER.
+bool is_part_of(const std::string& name, const std::string& out);
+
 // Every N-th from the I-th of "I/N" (I from 1). "auto" takes I, and N where it is not said ("auto/N"), from the
 // environment that job arrays set. Tells both; InvalidArgument where they are wrong.
 struct Shard {

@@ -75,6 +75,8 @@ int run_command(int argc, const char* const* argv, const Catalogue& catalogue,
   app.add_option("--threads", session.threads, "threads to use; default: one a processor")->check(CLI::Range(1, 4096));
   app.add_option("--max-pixels", session.limits.pixels, "refuse larger pictures (default 536870912)");
   app.add_option("--max-bytes", session.limits.file_bytes, "refuse larger files (default 4294967296)");
+  app.add_option("--max-memory", session.limits.memory,
+                 "refuse images that take more bytes to decode (default: 4 GiB, or half of what is available)");
   app.require_subcommand(1);
   app.footer("Exit code: 0 done, 1 the work failed, 2 the call was wrong. Try `lsieve demo`, then `lsieve list`.");
   // The chain of a batch stands behind --, so that its words are not taken for pictures.

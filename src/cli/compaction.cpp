@@ -82,7 +82,7 @@ int compaction(const Session& session, const CompactionArguments& o) {
                    {"ssim", like}});
     } else {
       wipe_share();
-      fmt::print("{:>8} {:<36} PSNR {:>6.2f} dB  SSIM {:.4f}\n", s.numbers, s.name, psnr, like);
+      say("{:>8} {:<36} PSNR {:>6.2f} dB  SSIM {:.4f}\n", s.numbers, s.name, psnr, like);
     }
     sheet.add({s.name, draw::picture(s.picture),
                fmt::format("{} numbers, PSNR {:.2f} dB, SSIM {:.4f}", s.numbers, psnr, like), nullptr});

@@ -289,7 +289,7 @@ int demo(const Session& session, const DemoArguments& o) {
   std::error_code failed;
   fs::create_directories(o.into, failed);
   if (failed) throw Error(fmt::format("{}: cannot be made: {}", o.into, failed.message()));
-  fmt::print("Brackholm Light, a coast station with fixed cameras: the example, from {} into {}\n", data, o.into);
+  say("Brackholm Light, a coast station with fixed cameras: the example, from {} into {}\n", data, o.into);
   const auto start = std::chrono::steady_clock::now();
   int number = 0;
   for (std::size_t i = 0; i < scenes().size(); ++i) {
@@ -299,21 +299,21 @@ int demo(const Session& session, const DemoArguments& o) {
     std::string line;
     for (const std::string& w : words) line += (line.empty() ? "" : " ") + w;
     // A scene without a title goes on with the one before.
-    if (s.title[0] != 0) fmt::print("\n{}. {}\n   {}\n", ++number, s.title, s.lesson);
-    fmt::print("   $ {}\n", line);
+    if (s.title[0] != 0) say("\n{}. {}\n   {}\n", ++number, s.title, s.lesson);
+    say("   $ {}\n", line);
     std::fflush(stdout);
     std::vector<const char*> arguments;
     for (const std::string& w : words) arguments.push_back(w.c_str());
     const int code = sieve::cli::run(static_cast<int>(arguments.size()), arguments.data(), session.catalogue);
     if (code != 0) return code;
   }
-  fmt::print("\nDone in {}. The sheets and pages to open:\n", time_text(seconds_since(start)));
+  say("\nDone in {}. The sheets and pages to open:\n", time_text(seconds_since(start)));
   const char* title = "";
   for (const Scene& s : scenes()) {
     if (s.title[0] != 0) title = s.title;
     for (std::size_t i = 0; i + 1 < s.words.size(); ++i) {
       if (s.words[i] == "--sheet" || s.words[i] == "--page")
-        fmt::print("  {:28} {}\n", filled(s.words[i + 1], data, o.into), title);
+        say("  {:28} {}\n", filled(s.words[i + 1], data, o.into), title);
     }
   }
   return 0;

@@ -81,17 +81,16 @@ int time_on_device(const Session& session, const Variations& chains, const Image
     }
     print_json({{"width", in.width()}, {"height", in.height()}, {"channels", in.channels()}, {"rows", all}});
   } else {
-    fmt::print("{}x{}, {}; medians of {}\n", in.width(), in.height(),
-               counted(static_cast<unsigned>(in.channels()), "channel", "channels"),
-               counted(static_cast<unsigned>(o.runs), "run", "runs"));
-    fmt::print("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9}\n", "", "up", "kernels", "down", "in all",
-               "processors", "launched", "MB moved");
+    say("{}x{}, {}; medians of {}\n", in.width(), in.height(),
+        counted(static_cast<unsigned>(in.channels()), "channel", "channels"),
+        counted(static_cast<unsigned>(o.runs), "run", "runs"));
+    say("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9}\n", "", "up", "kernels", "down", "in all", "processors",
+        "launched", "MB moved");
     for (const Row& r : rows) {
       // A kernel's weights may be a long text.
       const std::string label = r.label.size() > 28 ? r.label.substr(0, 27) + "…" : r.label;
-      fmt::print("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9.1f}\n", label, time_text(r.up),
-                 time_text(r.kernels), time_text(r.down), time_text(r.all), time_text(r.processors), r.launches,
-                 r.megabytes);
+      say("  {:28} {:>9} {:>9} {:>9} {:>10} {:>11} {:>8} {:>9.1f}\n", label, time_text(r.up), time_text(r.kernels),
+          time_text(r.down), time_text(r.all), time_text(r.processors), r.launches, r.megabytes);
     }
   }
   if (!o.sheet.empty()) {

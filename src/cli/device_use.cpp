@@ -45,8 +45,7 @@ int devices(const DevicesArguments& o) {
   const std::vector<device::About> all = device::list();
   ordered_json list = ordered_json::array();
   if (all.empty() && !o.json) {
-    fmt::print(
-        "no device: no implementation of OpenCL is installed on this machine (Debian's pocl-opencl-icd runs on its "
+    say("no device: no implementation of OpenCL is installed on this machine (Debian's pocl-opencl-icd runs on its "
         "processors), or the driver of a card is missing\n");
   }
   for (std::size_t i = 0; i < all.size(); ++i) {
@@ -71,12 +70,11 @@ int devices(const DevicesArguments& o) {
       list.push_back(std::move(j));
       continue;
     }
-    fmt::print("{}. {} ({}, {})\n", i, a.name, a.kind, a.platform);
-    fmt::print("   {}; {}, {} in one buffer; {} of a group of up to {} items; {}\n", a.version, size_text(a.memory),
-               size_text(a.largest), size_text(a.local), a.group, counted(a.units, "unit", "units"));
+    say("{}. {} ({}, {})\n", i, a.name, a.kind, a.platform);
+    say("   {}; {}, {} in one buffer; {} of a group of up to {} items; {}\n", a.version, size_text(a.memory),
+        size_text(a.largest), size_text(a.local), a.group, counted(a.units, "unit", "units"));
     if (o.measured) {
-      fmt::print(
-          "   measured: {:.1f} GB/s up, {:.1f} GB/s down, {:.1f} GB/s copied there, 7x7 convolution {:.0f} "
+      say("   measured: {:.1f} GB/s up, {:.1f} GB/s down, {:.1f} GB/s copied there, 7x7 convolution {:.0f} "
           "megapixels/s\n",
           s.up * 1e-9, s.down * 1e-9, s.copy * 1e-9, s.convolve * 1e-6);
     }
@@ -118,7 +116,7 @@ ChosenEngine::ChosenEngine(const DeviceArguments& o) {
     options.device = opened(o.device);
   } catch (const Error& e) {
     if (!o.processors) throw;
-    fmt::print(stderr, "{}; processors do it instead\n", e.what());
+    say(stderr, "{}; processors do it instead\n", e.what());
     return;
   }
   own_ = std::make_unique<Engine>(std::move(options));
@@ -127,24 +125,23 @@ ChosenEngine::ChosenEngine(const DeviceArguments& o) {
 void tell_device(const std::string& file, const Chain& chain, const Run& run, std::FILE* to) {
   const Report& report = run.report;
   const SampleRange range = sample_range(run.image);
-  fmt::print(to, "{}: {}\n", on_one_line(file), chain.text());
-  fmt::print(to, "  {} in all  [{}]  range {:.4g} .. {:.4g}\n", counted(chain.steps().size(), "step", "steps"),
-             time_text(report.seconds), range.minimum, range.maximum);
+  say(to, "{}: {}\n", on_one_line(file), chain.text());
+  say(to, "  {} in all  [{}]  range {:.4g} .. {:.4g}\n", counted(chain.steps().size(), "step", "steps"),
+      time_text(report.seconds), range.minimum, range.maximum);
   for (const DeviceFigures& f : report.device) {
     const std::string which =
         f.count == 1 ? fmt::format("step {}", f.first + 1)
                      : fmt::format("steps {} {} {}", f.first + 1, f.count == 2 ? "and" : "to", f.first + f.count);
-    fmt::print(to, "  on the device: {}: {} of {:.1f} MB [{}], {} [{}], {} of {:.1f} MB [{}]\n", which,
-               counted(static_cast<std::size_t>(f.uploads), "upload", "uploads"),
-               static_cast<double>(f.bytes_up) * 1e-6, time_text(f.seconds_up),
-               counted(static_cast<std::size_t>(f.kernels), "kernel", "kernels"), time_text(f.seconds_kernels),
-               counted(static_cast<std::size_t>(f.downloads), "download", "downloads"),
-               static_cast<double>(f.bytes_down) * 1e-6, time_text(f.seconds_down));
+    say(to, "  on the device: {}: {} of {:.1f} MB [{}], {} [{}], {} of {:.1f} MB [{}]\n", which,
+        counted(static_cast<std::size_t>(f.uploads), "upload", "uploads"), static_cast<double>(f.bytes_up) * 1e-6,
+        time_text(f.seconds_up), counted(static_cast<std::size_t>(f.kernels), "kernel", "kernels"),
+        time_text(f.seconds_kernels), counted(static_cast<std::size_t>(f.downloads), "download", "downloads"),
+        static_cast<double>(f.bytes_down) * 1e-6, time_text(f.seconds_down));
   }
   std::size_t there = 0;
   for (const DeviceFigures& f : report.device) there += f.count;
   if (!report.device.empty() && there < chain.steps().size())
-    fmt::print(to, "  on processors: {}\n", counted(chain.steps().size() - there, "step", "steps"));
+    say(to, "  on processors: {}\n", counted(chain.steps().size() - there, "step", "steps"));
 }
 
 ordered_json device_json(const Report& report) {

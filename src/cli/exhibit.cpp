@@ -72,13 +72,13 @@ void Exhibit::write() const {
   if (has_sheet()) {
     io::write_bytes(files_.sheet, sheet_.png());
     wipe_share();
-    fmt::print(stderr, "sheet: {}\n", on_one_line(files_.sheet));
+    say(stderr, "sheet: {}\n", on_one_line(files_.sheet));
   }
   if (has_page()) {
     const std::string html = page_.html();
     io::write_bytes(files_.page, {html.begin(), html.end()});
     wipe_share();
-    fmt::print(stderr, "page: {}\n", on_one_line(files_.page));
+    say(stderr, "page: {}\n", on_one_line(files_.page));
   }
 }
 

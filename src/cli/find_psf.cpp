@@ -71,15 +71,15 @@ int find_psf(const Session& session, const FindPsfArguments& o) {
     print_json({{"input", o.in}, {"found", list}});
   } else {
     wipe_share();
-    for (const FoundPsf& f : all) fmt::print("{}, confidence {:.2f}\n", spec_of(f), f.confidence);
-    fmt::print("  {}{}\n", all.size() > 1 ? "the first: " : "", all[0].reason);
+    for (const FoundPsf& f : all) say("{}, confidence {:.2f}\n", spec_of(f), f.confidence);
+    say("  {}{}\n", all.size() > 1 ? "the first: " : "", all[0].reason);
     if (all[0].confidence < 0.5 && o.point.empty() && o.edge.empty())
-      fmt::print("nothing is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
+      say("nothing is sure here: a known point (--point) or a slanted edge (--edge) tells more\n");
   }
   if (!o.into.empty()) {
     const std::string text = kernel_file(all[0]);
     io::write_bytes(o.into, {text.begin(), text.end()});
-    fmt::print(stderr, "weights: {}\n", on_one_line(o.into));
+    say(stderr, "weights: {}\n", on_one_line(o.into));
   }
   if (o.sheet.empty()) return 0;
   draw::Sheet sheet("Point spread function of " + base_name(o.in), "found in the picture, with the confidence of each");

@@ -76,24 +76,22 @@ int judge(const Session& session, const JudgeArguments& o) {
     print_json(j);
   } else {
     wipe_share();
-    fmt::print("{} against {}\n", o.result, o.truth);
+    say("{} against {}\n", o.result, o.truth);
     const auto row = [&](const char* name, double v, std::optional<double> was, const char* format) {
-      fmt::print("  {:22}{:>12}", name, fmt::format(fmt::runtime(format), v));
-      if (was) fmt::print("   before {:>10}   {:+.4g}", fmt::format(fmt::runtime(format), *was), v - *was);
-      fmt::print("\n");
+      say("  {:22}{:>12}", name, fmt::format(fmt::runtime(format), v));
+      if (was) say("   before {:>10}   {:+.4g}", fmt::format(fmt::runtime(format), *was), v - *was);
+      say("\n");
     };
-    if (q.changed == 0 && q.not_finite == 0) fmt::print("  identical in every sample\n");
+    if (q.changed == 0 && q.not_finite == 0) say("  identical in every sample\n");
     row("PSNR (peak 1), dB", q.psnr, b ? std::optional(b->psnr) : std::nullopt, "{:.3f}");
     row("SSIM", q.ssim, b ? std::optional(b->ssim) : std::nullopt, "{:.4f}");
     row("mean squared error", q.mse, b ? std::optional(b->mse) : std::nullopt, "{:.4g}");
     row("mean absolute error", q.mae, b ? std::optional(b->mae) : std::nullopt, "{:.4g}");
-    fmt::print("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y,
-               channel_name(q.channel, result.shape()));
-    fmt::print("  {:22}{:>10.2f} %\n", "samples changed", 100 * q.changed);
-    if (q.not_finite > 0)
-      fmt::print("  {} not finite and left out\n", counted(q.not_finite, "sample is", "samples are"));
-    fmt::print(
-        "without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
+    say("  {:22}{:>12.4f}   at {},{} ({})\n", "maximum deviation", q.maximum_deviation, q.x, q.y,
+        channel_name(q.channel, result.shape()));
+    say("  {:22}{:>10.2f} %\n", "samples changed", 100 * q.changed);
+    if (q.not_finite > 0) say("  {} not finite and left out\n", counted(q.not_finite, "sample is", "samples are"));
+    say("without the truth: noise {:.4f}, impulses {:.2f} %, sharpness {:.4g} (truth {:.4g}), histogram peaks {}\n",
         noise, 100 * (impulses.dark + impulses.bright), sharp, sharp_truth, peaks.size());
   }
   if (o.files.wanted()) {

@@ -27,18 +27,18 @@ std::string effect(double sum) {
 
 void print(const std::string& spec, const Kernel& k) {
   const auto f = k.separated();
-  fmt::print("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(),
-             k.sum(), effect(k.sum()), f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
+  say("{}: {}x{}, anchor {},{}, sum {:.6g} ({}), {}\n", spec, k.width(), k.height(), k.anchor_x(), k.anchor_y(),
+      k.sum(), effect(k.sum()), f && k.width() > 1 && k.height() > 1 ? "separable" : "not separable");
   constexpr int kMostShown = 13;
   if (k.width() > kMostShown || k.height() > kMostShown) {
-    fmt::print("  (too large to print; --json has all taps, --sheet draws it)\n");
+    say("  (too large to print; --json has all taps, --sheet draws it)\n");
     return;
   }
   const bool whole = std::all_of(k.taps().begin(), k.taps().end(), [](double t) { return t == std::round(t); });
   for (int y = 0; y < k.height(); ++y) {
-    fmt::print(" ");
-    for (int x = 0; x < k.width(); ++x) fmt::print(" {:>{}.{}f}", k.at(x, y), whole ? 5 : 8, whole ? 0 : 5);
-    fmt::print("\n");
+    say(" ");
+    for (int x = 0; x < k.width(); ++x) say(" {:>{}.{}f}", k.at(x, y), whole ? 5 : 8, whole ? 0 : 5);
+    say("\n");
   }
 }
 
@@ -72,12 +72,12 @@ int kernel(const Session& session, const KernelArguments& o) {
     ordered_json all = ordered_json::array();
     for (const Kernel::Preset& n : Kernel::names()) {
       all.push_back({{"name", n.name}, {"parameters", n.parameters}, {"help", n.help}});
-      if (!o.json) fmt::print("{:12} {:16} {}\n", n.name, n.parameters, n.help);
+      if (!o.json) say("{:12} {:16} {}\n", n.name, n.parameters, n.help);
     }
     if (o.json) {
       print_json(all);
     } else {
-      fmt::print("parameters: gaussian:sigma=2,size=9; one's own: 0,-1,0/-1,5,-1/0,-1,0 or @FILE\n");
+      say("parameters: gaussian:sigma=2,size=9; one's own: 0,-1,0/-1,5,-1/0,-1,0 or @FILE\n");
     }
     return 0;
   }

@@ -84,26 +84,24 @@ int levels(const Session& session, const LevelsArguments& o) {
                 {"levels", rows}});
   } else if (o.csv) {
     wipe_share();
-    fmt::print("level,count,probability,cumulative,scaled,mapped,new_count\n");
+    say("level,count,probability,cumulative,scaled,mapped,new_count\n");
     for (const LevelRow& r : table)
-      fmt::print("{},{},{},{},{},{},{}\n", r.level, r.count, r.probability, r.cumulative, r.scaled, r.mapped,
-                 r.new_count);
+      say("{},{},{},{},{},{},{}\n", r.level, r.count, r.probability, r.cumulative, r.scaled, r.mapped, r.new_count);
   } else {
     // Long tables leave out what nothing falls on; JSON and CSV have it all.
     const bool whole = table.size() <= 64;
     wipe_share();
-    fmt::print("{}: {} levels of {}, {} of them used\n", on_one_line(o.file), table.size(), o.channel, used);
-    fmt::print("{:>7}{:>11}{:>13}{:>13}{:>14}{:>9}{:>12}\n", "level", "count", "probability", "cumulative",
-               fmt::format("x {}", table.size() - 1), "rounded", "new count");
+    say("{}: {} levels of {}, {} of them used\n", on_one_line(o.file), table.size(), o.channel, used);
+    say("{:>7}{:>11}{:>13}{:>13}{:>14}{:>9}{:>12}\n", "level", "count", "probability", "cumulative",
+        fmt::format("x {}", table.size() - 1), "rounded", "new count");
     for (const LevelRow& r : table) {
       if (!whole && r.count == 0 && r.new_count == 0) continue;
-      fmt::print("{:>7}{:>11}{:>13.6f}{:>13.6f}{:>14.4f}{:>9}{:>12}\n", r.level, r.count, r.probability, r.cumulative,
-                 r.scaled, r.mapped, r.new_count);
+      say("{:>7}{:>11}{:>13.6f}{:>13.6f}{:>14.4f}{:>9}{:>12}\n", r.level, r.count, r.probability, r.cumulative,
+          r.scaled, r.mapped, r.new_count);
     }
-    if (left < used)
-      fmt::print("{} levels become {}: those that fall together cannot be told apart again\n", used, left);
+    if (left < used) say("{} levels become {}: those that fall together cannot be told apart again\n", used, left);
     if (in.image.white_level() == 0)
-      fmt::print("float samples were sorted into {} levels; --levels N takes finer or coarser steps\n", table.size());
+      say("float samples were sorted into {} levels; --levels N takes finer or coarser steps\n", table.size());
   }
   if (o.files.wanted()) show(o, in.image, table);
   return 0;

@@ -112,19 +112,17 @@ void report(const LineupArguments& o, const Contest& c) {
   }
   wipe_share();
   if (o.csv) {
-    fmt::print("chain,{}\n", kCsvHead);
-    for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", csv_text(c.trials[i].name), c.csv(i));
+    say("chain,{}\n", kCsvHead);
+    for (std::size_t i = 0; i < c.trials.size(); ++i) say("{},{}\n", csv_text(c.trials[i].name), c.csv(i));
     return;
   }
-  fmt::print("  {:>10} {:>8} {:>9} {:>10}\n", o.truth.empty() ? "" : "PSNR", o.truth.empty() ? "" : "SSIM", "noise",
-             "time");
+  say("  {:>10} {:>8} {:>9} {:>10}\n", o.truth.empty() ? "" : "PSNR", o.truth.empty() ? "" : "SSIM", "noise", "time");
   for (std::size_t i = 0; i < c.trials.size(); ++i) {
     const Trial& t = c.trials[i];
-    fmt::print("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", c.is_best(i) ? "*" : " ",
-               t.against ? psnr_text(t.against->psnr) : "", t.against ? fmt::format("{:.4f}", t.against->ssim) : "",
-               t.noise, time_text(t.seconds), t.name);
+    say("{} {:>10} {:>8} {:>9.4f} {:>10}  {}\n", c.is_best(i) ? "*" : " ", t.against ? psnr_text(t.against->psnr) : "",
+        t.against ? fmt::format("{:.4f}", t.against->ssim) : "", t.noise, time_text(t.seconds), t.name);
   }
-  if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
+  if (c.best >= 0) say("* the best by {}\n", c.figure.name);
 }
 
 // What tells the chains apart: the words that stand in all of them are left out, where something is left of each.

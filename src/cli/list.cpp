@@ -42,18 +42,17 @@ std::string example_step(const Filter& f) {
 
 void print(const Filter& f) {
   const FilterDescription& a = f.about();
-  fmt::print("{}: {}\n", a.name, a.summary);
-  if (!a.wrong_when.empty()) fmt::print("  wrong when: {}\n", a.wrong_when);
-  if (!a.search_words.empty()) fmt::print("  also looked for as: {}\n", listed(a.search_words));
-  if (f.reach())
-    fmt::print("  reach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
+  say("{}: {}\n", a.name, a.summary);
+  if (!a.wrong_when.empty()) say("  wrong when: {}\n", a.wrong_when);
+  if (!a.search_words.empty()) say("  also looked for as: {}\n", listed(a.search_words));
+  if (f.reach()) say("  reach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
   if (has_device_form(a.name))
-    fmt::print("  runs on a device, too (--device): docs/guide/devices.md says with which settings\n");
-  if (a.parameters.empty()) fmt::print("  no parameters\n");
+    say("  runs on a device, too (--device): docs/guide/devices.md says with which settings\n");
+  if (a.parameters.empty()) say("  no parameters\n");
   for (const Parameter& p : a.parameters) {
-    fmt::print("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);
+    say("  {}={}\n      {}\n      allowed: {}\n", p.name, p.standard, p.help, p.allowed);
   }
-  fmt::print("example: lsieve apply in.png out.png {}\n", example_step(f));
+  say("example: lsieve apply in.png out.png {}\n", example_step(f));
 }
 
 // What a word may mean, the likeliest first.
@@ -64,11 +63,11 @@ void print_found(const Session& session, const std::vector<std::string>& names, 
     if (json) {
       all.push_back(as_json(f));
     } else {
-      fmt::print("  {:30} {}\n", name, f.about().summary);
+      say("  {:30} {}\n", name, f.about().summary);
     }
   }
   if (json) return print_json(all);
-  fmt::print("`lsieve list NAME` shows a filter's parameters and when it is the wrong choice.\n");
+  say("`lsieve list NAME` shows a filter's parameters and when it is the wrong choice.\n");
 }
 
 // A cell of a table.
@@ -81,22 +80,21 @@ void print_markdown(const Session& session) {
   std::map<std::string, std::vector<std::string>> families;
   for (const std::string& name : session.catalogue.names())
     families[session.catalogue.find(name).about().family].push_back(name);
-  fmt::print("# Filters\n\nWritten by `lsieve list --markdown` from the filters' own descriptions; do not edit.\n");
+  say("# Filters\n\nWritten by `lsieve list --markdown` from the filters' own descriptions; do not edit.\n");
   for (const auto& [family, names] : families) {
-    fmt::print("\n## {}\n", family);
+    say("\n## {}\n", family);
     for (const std::string& name : names) {
       const Filter& f = session.catalogue.find(name);
       const FilterDescription& a = f.about();
-      fmt::print("\n### {}\n\n{}\n", name, a.summary);
-      if (!a.wrong_when.empty()) fmt::print("\nWrong when: {}\n", a.wrong_when);
-      if (!a.search_words.empty()) fmt::print("\nAlso looked for as: {}\n", listed(a.search_words));
+      say("\n### {}\n\n{}\n", name, a.summary);
+      if (!a.wrong_when.empty()) say("\nWrong when: {}\n", a.wrong_when);
+      if (!a.search_words.empty()) say("\nAlso looked for as: {}\n", listed(a.search_words));
       if (f.reach())
-        fmt::print("\nReach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
-      if (!a.parameters.empty()) fmt::print("\n| parameter | default | allowed | unit | |\n|---|---|---|---|---|\n");
+        say("\nReach with the defaults: {}\n", counted(static_cast<unsigned>(*f.reach()), "pixel", "pixels"));
+      if (!a.parameters.empty()) say("\n| parameter | default | allowed | unit | |\n|---|---|---|---|---|\n");
       for (const Parameter& p : a.parameters)
-        fmt::print("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit),
-                   cell(p.help));
-      fmt::print("\n`lsieve apply in.png out.png {}`\n", example_step(f));
+        say("| {} | {} | {} | {} | {} |\n", p.name, cell(p.standard), cell(p.allowed), cell(p.unit), cell(p.help));
+      say("\n`lsieve apply in.png out.png {}`\n", example_step(f));
     }
   }
 }
@@ -134,10 +132,10 @@ int list(const Session& session, const ListArguments& o) {
     return 0;
   }
   for (const auto& [family, lines] : families) {
-    fmt::print("{}\n", family);
-    for (const std::string& l : lines) fmt::print("{}\n", l);
+    say("{}\n", family);
+    for (const std::string& l : lines) say("{}\n", l);
   }
-  fmt::print("`lsieve list NAME` shows a filter's parameters and when it is the wrong choice.\n");
+  say("`lsieve list NAME` shows a filter's parameters and when it is the wrong choice.\n");
   return 0;
 }
 

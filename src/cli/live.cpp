@@ -72,9 +72,9 @@ int live(const Session& session, const LiveArguments& o) {
   // Ctrl-C ends the page as it ends any other work, but here that is the usual end.
   const Attended attended;
   page::Live server(std::move(setup));
-  fmt::print("{}\n", server.address());
+  say("{}\n", server.address());
   std::fflush(stdout);
-  fmt::print(stderr, "open this address in a browser of this machine; Ctrl-C ends\n");
+  say(stderr, "open this address in a browser of this machine; Ctrl-C ends\n");
   std::stop_source stop;
   std::exception_ptr failed;
   std::jthread listening([&] {
@@ -95,7 +95,7 @@ int live(const Session& session, const LiveArguments& o) {
   }
   listening.join();
   if (failed) std::rethrow_exception(failed);
-  fmt::print(stderr, "the page has ended\n");
+  say(stderr, "the page has ended\n");
   return 0;
 }
 

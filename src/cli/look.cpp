@@ -114,17 +114,17 @@ void print_histogram(const Image& image, const Wanted& w) {
   const double width = (first.high - first.low) / static_cast<double>(first.counts.size());
   std::string head = fmt::format("  {:>10}{:>10}", first.by_level ? "level" : "from", first.by_level ? "sample" : "to");
   for (const auto& [name, h] : all) head += fmt::format("{:>10}", name);
-  fmt::print("{}\n", head);
+  say("{}\n", head);
   for (std::size_t b = 0; b < first.counts.size(); ++b) {
     const auto low = first.low + static_cast<double>(b) * width;
     std::string line = first.by_level ? fmt::format("  {:>10}{:>10.5f}", b, first.center(b))
                                       : fmt::format("  {:>10.5f}{:>10.5f}", low, low + width);
     for (const auto& [name, h] : all) line += fmt::format("{:>10}", h.counts[b]);
-    fmt::print("{}\n", line);
+    say("{}\n", line);
   }
   for (const auto& [name, h] : all) {
     if (h.below + h.above > 0)
-      fmt::print("  {}: {} below and {} above these bins\n", name, counted(h.below, "sample", "samples"), h.above);
+      say("  {}: {} below and {} above these bins\n", name, counted(h.below, "sample", "samples"), h.above);
   }
 }
 
@@ -247,35 +247,34 @@ void print(const Looked& looked, const std::vector<Place>& places) {
   const auto& [file, l, diagnosis] = looked;
   const Image& image = l.image;
   wipe_share();
-  fmt::print("{}: {}\n", on_one_line(file), size_text(l));
-  if (!l.note.empty()) fmt::print("  note: {}\n", l.note);
-  if (!l.record.empty()) fmt::print("  made by: {}\n", l.record);
-  fmt::print("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation",
-             "at floor", "at ceiling");
+  say("{}: {}\n", on_one_line(file), size_text(l));
+  if (!l.note.empty()) say("  note: {}\n", l.note);
+  if (!l.record.empty()) say("  made by: {}\n", on_one_line(l.record));
+  say("  {:8}{:>9}{:>9}{:>9}{:>11}{:>10}{:>12}\n", "channel", "minimum", "maximum", "mean", "deviation", "at floor",
+      "at ceiling");
   const auto all = statistics(image);
   for (int c = 0; c < image.channels(); ++c) {
     const ChannelStatistics& s = all[static_cast<std::size_t>(c)];
-    fmt::print("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()),
-               s.minimum, s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
+    say("  {:8}{:>9.4f}{:>9.4f}{:>9.4f}{:>11.4f}{:>8.2f} %{:>10.2f} %\n", channel_name(c, image.shape()), s.minimum,
+        s.maximum, s.mean, s.deviation, 100 * s.at_floor, 100 * s.at_ceiling);
     if (s.below + s.above > 0)
-      fmt::print("           {} under 0 and {} over 1\n", counted(s.below, "sample", "samples"), s.above);
+      say("           {} under 0 and {} over 1\n", counted(s.below, "sample", "samples"), s.above);
     if (s.not_finite > 0)
-      fmt::print("           {} not finite and left out of the figures\n",
-                 counted(s.not_finite, "sample is", "samples are"));
+      say("           {} not finite and left out of the figures\n", counted(s.not_finite, "sample is", "samples are"));
   }
   const SampleRange ends = ends_of(image);
   // On a terminal each channel's in its own color.
   const bool colored = image.shape().color_channels() == 3 && ::isatty(STDOUT_FILENO) != 0;
   for (int c = 0; c < image.shape().color_channels(); ++c) {
     const std::string on = colored ? fmt::format("\033[{}m", 31 + (c == 0 ? 0 : c == 1 ? 1 : 3)) : "";
-    fmt::print("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c, ends),
-               colored ? "\033[0m" : "");
+    say("  {:8}|{}{}{}|\n", channel_name(c, image.shape()), on, block_histogram(image, c, ends),
+        colored ? "\033[0m" : "");
   }
   const auto end = [](double v) { return v == 0 || v == 1 ? fmt::format("{}", v) : fmt::format("{:.3f}", v); };
   const std::string low = end(ends.minimum),
                     high = image.white_level() == 0 ? end(ends.maximum) : std::to_string(image.white_level());
-  fmt::print("          {}{:>{}}\n", low, high, 65 - static_cast<int>(low.size()));
-  for (const std::string& line : diagnosis_text(diagnosis, image)) fmt::print("  {}\n", line);
+  say("          {}{:>{}}\n", low, high, 65 - static_cast<int>(low.size()));
+  for (const std::string& line : diagnosis_text(diagnosis, image)) say("  {}\n", line);
   for (const Place& p : places) {
     std::string levels, values;
     for (int c = 0; c < image.channels(); ++c) {
@@ -288,7 +287,7 @@ void print(const Looked& looked, const std::vector<Place>& places) {
       color =
           fmt::format("  lightness {:.3f}, chroma {:.3f}, hue {:.0f} degrees", seen.lightness, seen.chroma, seen.hue);
     }
-    fmt::print("  at {},{}: stored {}  =  {}{}\n", p.x, p.y, levels, values, color);
+    say("  at {},{}: stored {}  =  {}{}\n", p.x, p.y, levels, values, color);
   }
 }
 
@@ -361,7 +360,7 @@ int look(const Session& session, const LookArguments& o) {
   int failures = 0;
   for (const std::string& file : o.files) {
     try {
-      io::Loaded l = session.read(file);
+      io::Loaded l = session.read(file, Session::Pipes::allowed);
       for (const Place& p : places) check_place(p, l.image, file);
       Diagnosis diagnosis = diagnose(l.image);
       Looked looked{file, std::move(l), std::move(diagnosis)};

@@ -76,39 +76,37 @@ double stored(const Image& image, int rank) {
 void print_transforms(const Image& image, const TransformsWanted& w) {
   if (w.spectrum) {
     const Spectrum s = spectrum(image, w.taper);
-    fmt::print("  spectrum of {}x{}: {} (F(0,0) = {:.5f}{}); angle: across the stripes, 0 for upright ones\n",
-               s.width(), s.height(), image.channels() > 2 ? "the luma" : "the samples", std::abs(s.at(0, 0)),
-               w.taper == Taper::none || w.taper == Taper::periodic ? ", the mean" : ", the mean is taken off");
-    fmt::print("  {:>15}  {:>8}{:>9}{:>10}{:>8}{:>11}\n", "strongest off", "fx", "fy", "period", "angle", "amplitude");
-    fmt::print("  {:>15}  {:>17}{:>10}{:>8}\n", "the axes", "cycles per pixel", "pixels", "deg");
-    for (const FrequencyPoint& p : strongest_off_axes(s, kStrongest)) fmt::print("  {}\n", point_text(p));
-    for (const FrequencyPoint& p : probed(s, w)) fmt::print("  asked: {}\n", point_text(p));
+    say("  spectrum of {}x{}: {} (F(0,0) = {:.5f}{}); angle: across the stripes, 0 for upright ones\n", s.width(),
+        s.height(), image.channels() > 2 ? "the luma" : "the samples", std::abs(s.at(0, 0)),
+        w.taper == Taper::none || w.taper == Taper::periodic ? ", the mean" : ", the mean is taken off");
+    say("  {:>15}  {:>8}{:>9}{:>10}{:>8}{:>11}\n", "strongest off", "fx", "fy", "period", "angle", "amplitude");
+    say("  {:>15}  {:>17}{:>10}{:>8}\n", "the axes", "cycles per pixel", "pixels", "deg");
+    for (const FrequencyPoint& p : strongest_off_axes(s, kStrongest)) say("  {}\n", point_text(p));
+    for (const FrequencyPoint& p : probed(s, w)) say("  asked: {}\n", point_text(p));
     const auto waves = find_periodic_noise(image);
     for (const PeriodicWave& v : waves)
-      fmt::print(
-          "  interference: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}, {:.0f} times its surroundings: "
+      say("  interference: period {:.2f} pixels at {:.1f} degrees, amplitude {:.4f}, {:.0f} times its surroundings: "
           "take remove_periodic_noise\n",
           v.period, v.angle, v.amplitude, v.excess);
-    if (waves.empty()) fmt::print("  no periodic interference stands out\n");
+    if (waves.empty()) say("  no periodic interference stands out\n");
   }
   if (w.cosine) {
-    fmt::print("  cosine transform of {}: {:.3f} % of the energy in the slowest quarter of each direction\n",
-               *w.cosine == 0 ? "the whole picture" : fmt::format("blocks {0}x{0}", *w.cosine),
-               100 * slow_share(cosine_forward(gray_of(image), *w.cosine), *w.cosine));
+    say("  cosine transform of {}: {:.3f} % of the energy in the slowest quarter of each direction\n",
+        *w.cosine == 0 ? "the whole picture" : fmt::format("blocks {0}x{0}", *w.cosine),
+        100 * slow_share(cosine_forward(gray_of(image), *w.cosine), *w.cosine));
   }
   if (w.wavelet) {
-    fmt::print("  wavelet {}, {} levels: energy of each band\n", name_of(*w.wavelet), w.levels);
+    say("  wavelet {}, {} levels: energy of each band\n", name_of(*w.wavelet), w.levels);
     for (const BandEnergy& e : band_energies(bands_of(image, w)))
-      fmt::print("    {:18}{:>14.6g}{:>11.4f} %\n", e.name, e.energy, 100 * e.share);
+      say("    {:18}{:>14.6g}{:>11.4f} %\n", e.name, e.energy, 100 * e.share);
   }
   if (w.singular) {
     const RankShares r = rank_shares(gray_of(image).view().channel(0));
-    fmt::print("  singular values of {}: {} of them, {:.4g} to {:.3g}\n",
-               image.channels() > 2 ? "the luma" : "the samples", r.values.size(), r.values.front(), r.values.back());
+    say("  singular values of {}: {} of them, {:.4g} to {:.3g}\n", image.channels() > 2 ? "the luma" : "the samples",
+        r.values.size(), r.values.front(), r.values.back());
     for (const double share : kShares) {
       const int by_sum = r.rank_for(share, false), by_energy = r.rank_for(share, true);
-      fmt::print(
-          "    {:.0f} % of their sum at rank {} ({:.0f} % of the numbers), of their energy at rank {} ({:.1f} %)\n",
+      say("    {:.0f} % of their sum at rank {} ({:.0f} % of the numbers), of their energy at rank {} ({:.1f} %)\n",
           100 * share, by_sum, 100 * stored(image, by_sum), by_energy, 100 * stored(image, by_energy));
     }
   }

@@ -32,35 +32,33 @@ void print_options(const CLI::App& app) {
   for (const CLI::Option* o : app.get_options()) {
     if (o->get_name() == "--help") continue;
     const bool takes = o->get_items_expected_max() > 0 && o->nonpositional();
-    fmt::print(".TP\n.B {}{}\n{}\n", roff(o->get_name(false, true)), takes ? " " + roff(o->get_type_name()) : "",
-               roff(o->get_description()));
+    say(".TP\n.B {}{}\n{}\n", roff(o->get_name(false, true)), takes ? " " + roff(o->get_type_name()) : "",
+        roff(o->get_description()));
   }
 }
 
 int manual(const CLI::App& root, const Session& session) {
-  fmt::print(
-      ".TH LSIEVE 1 \"\" \"Lean Sieve {}\" \"User commands\"\n.SH NAME\nlsieve \\- look at pictures, filter them, and "
+  say(".TH LSIEVE 1 \"\" \"Lean Sieve {}\" \"User commands\"\n.SH NAME\nlsieve \\- look at pictures, filter them, and "
       "see every step\n",
       SIEVE_VERSION);
-  fmt::print(".SH SYNOPSIS\n.B lsieve\n[OPTIONS] COMMAND [ARGUMENTS]\n.SH OPTIONS\n");
+  say(".SH SYNOPSIS\n.B lsieve\n[OPTIONS] COMMAND [ARGUMENTS]\n.SH OPTIONS\n");
   print_options(root);
-  fmt::print(".SH COMMANDS\n");
+  say(".SH COMMANDS\n");
   for (const CLI::App* c : root.get_subcommands({})) {
-    fmt::print(".SS {}\n{}\n", roff(c->get_name()), roff(c->get_description()));
+    say(".SS {}\n{}\n", roff(c->get_name()), roff(c->get_description()));
     print_options(*c);
-    if (!c->get_footer().empty()) fmt::print(".PP\n{}\n", roff(c->get_footer()));
+    if (!c->get_footer().empty()) say(".PP\n{}\n", roff(c->get_footer()));
   }
-  fmt::print(
-      ".SH FILTERS\nA step of a chain is a filter's name and its parameters as key=value; steps are joined by\n.BR "
+  say(".SH FILTERS\nA step of a chain is a filter's name and its parameters as key=value; steps are joined by\n.BR "
       "then .\n");
   for (const std::string& name : session.catalogue.names()) {
     const FilterDescription& a = session.catalogue.find(name).about();
-    fmt::print(".TP\n.B {}\n{}\n", roff(name), roff(a.summary));
+    say(".TP\n.B {}\n{}\n", roff(name), roff(a.summary));
     std::string keys;
     for (const Parameter& p : a.parameters) keys += (keys.empty() ? "" : ", ") + p.name + "=" + p.standard;
-    if (!keys.empty()) fmt::print("{}\n", roff(keys));
+    if (!keys.empty()) say("{}\n", roff(keys));
   }
-  fmt::print(".SH EXIT STATUS\n0 done, 1 the work failed, 2 the call was wrong.\n");
+  say(".SH EXIT STATUS\n0 done, 1 the work failed, 2 the call was wrong.\n");
   return 0;
 }
 
@@ -87,7 +85,7 @@ int completion(const CLI::App& root, const Session& session) {
       own += (own.empty() ? "" : " ") + p.name + "=";
     keys += fmt::format("      {}) words=\"{}\"; break ;;\n", name, own);
   }
-  fmt::print(R"(# Completion of lsieve for bash: source <(lsieve completion)
+  say(R"(# Completion of lsieve for bash: source <(lsieve completion)
 _lsieve() {{
   local current=${{COMP_WORDS[COMP_CWORD]}} options= words= i
   COMPREPLY=()
@@ -117,7 +115,7 @@ _lsieve() {{
 }}
 complete -o filenames -F _lsieve lsieve
 )",
-             options, commands, option_words(root), filters, keys, filters);
+      options, commands, option_words(root), filters, keys, filters);
   return 0;
 }
 

@@ -70,18 +70,16 @@ int pack_file(const Session& session, PackArguments& o) {
     return 0;
   }
   wipe_share();
-  fmt::print(out.told(), "{}: {}, by {}, {:.4g} bits a pixel\n", out.name(), bytes_text(n), o.by, bits);
-  fmt::print(
-      out.told(), "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
+  say(out.told(), "{}: {}, by {}, {:.4g} bits a pixel\n", out.name(), bytes_text(n), o.by, bits);
+  say(out.told(), "  {:.4g} times smaller than the samples ({}){}\n", raw / n, bytes_text(raw),
       none ? "" : fmt::format(", {:.4g} times smaller than {} ({})", source / n, base_name(o.in), bytes_text(source)));
-  fmt::print(out.told(), "  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n",
-             std::isfinite(c.psnr) ? fmt::format("{:.2f} dB", c.psnr) : "infinite: not a bit lost", ssim(back, image),
-             p.kept,
-             o.pack.by == PackBy::svd   ? "terms"
-             : o.pack.by == PackBy::pca ? "components"
-                                        : "coefficients that are not 0",
-             time_text(took));
-  if (!p.note.empty()) fmt::print(out.told(), "  note: {}\n", p.note);
+  say(out.told(), "  PSNR {}, SSIM {:.4f}, {} {}  [{}]\n",
+      std::isfinite(c.psnr) ? fmt::format("{:.2f} dB", c.psnr) : "infinite: not a bit lost", ssim(back, image), p.kept,
+      o.pack.by == PackBy::svd   ? "terms"
+      : o.pack.by == PackBy::pca ? "components"
+                                 : "coefficients that are not 0",
+      time_text(took));
+  if (!p.note.empty()) say(out.told(), "  note: {}\n", p.note);
   return 0;
 }
 
@@ -104,9 +102,9 @@ int unpack_file(const Session& session, const PackArguments& o) {
     return 0;
   }
   wipe_share();
-  fmt::print(out.told(), "{}: {}, {}\n", out.name(), text_of(in.image.shape()).text,
-             w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
-  if (!in.note.empty()) fmt::print(out.told(), "  note: {}\n", in.note);
+  say(out.told(), "{}: {}, {}\n", out.name(), text_of(in.image.shape()).text,
+      w.bits == 32 ? "32-bit float" : fmt::format("{} bits a sample", w.bits));
+  if (!in.note.empty()) say(out.told(), "  note: {}\n", in.note);
   return 0;
 }
 

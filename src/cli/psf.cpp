@@ -89,8 +89,7 @@ int psf(const Session& session, const PsfArguments& o) {
                      {"zero", d.zero},
                      {"noise_gain", d.noise_gain}});
     } else {
-      fmt::print("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, name_of(d.verdict),
-                 d.reason);
+      say("{}: {}x{}, at {}x{}: {}\n  {}\n", o.specs[i], k.width(), k.height(), w, h, name_of(d.verdict), d.reason);
     }
     if (!o.files.wanted()) continue;
     const std::string note =

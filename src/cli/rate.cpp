@@ -125,13 +125,13 @@ int rate(const Session& session, const RateArguments& o) {
     print_json({{"input", o.in}, {"methods", list}});
   } else {
     wipe_share();
-    fmt::print("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM",
-               "of baseline JPEG at the same PSNR");
+    say("{:<8} {:>10} {:>10} {:>9} {:>7}  {}\n", "by", "bytes", "bits/pixel", "PSNR", "SSIM",
+        "of baseline JPEG at the same PSNR");
     for (const Method& m : all) {
       for (const Point& p : m.points) {
         const double same = &m == &jpeg ? 0 : bytes_at(jpeg, p.psnr);
-        fmt::print("{:<8} {:>10} {:>10.3f} {:>6.2f} dB {:>7.4f}  {}\n", m.name, p.bytes, p.bits, p.psnr, p.ssim,
-                   same > 0 ? fmt::format("{:.0f} %", 100 * static_cast<double>(p.bytes) / same) : "");
+        say("{:<8} {:>10} {:>10.3f} {:>6.2f} dB {:>7.4f}  {}\n", m.name, p.bytes, p.bits, p.psnr, p.ssim,
+            same > 0 ? fmt::format("{:.0f} %", 100 * static_cast<double>(p.bytes) / same) : "");
       }
     }
   }

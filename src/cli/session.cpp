@@ -27,13 +27,17 @@ Resources Session::resources() const {
   return r;
 }
 
-io::Loaded Session::read(const std::string& path) const {
+io::Loaded Session::read(const std::string& path, Pipes pipes) const {
   // Of what a watch hears only a larger share is told: the one at the end of reading would hide that of the work.
   Watch unheard;
   unheard.follow(current_watch());
   unheard.on_progress = [](double) {};
   const Watch::Active active(unheard);
-  if (path != "-") return io::read(path, limits);
+  if (path != "-") {
+    io::Limits wanted = limits;
+    wanted.pipes = pipes == Pipes::allowed;
+    return io::read(path, wanted);
+  }
   const std::lock_guard lock(standard_input->mutex);
   if (!standard_input->loaded) {
     std::vector<std::uint8_t> bytes;
@@ -57,8 +61,8 @@ io::Loaded Session::read(const std::string& path) const {
 }
 
 std::string in_words_of_the_tool(std::string line) {
-  const std::pair<std::string_view, std::string_view> names[] = {{"Limits::file_bytes", "--max-bytes"},
-                                                                 {"Limits::pixels", "--max-pixels"}};
+  const std::pair<std::string_view, std::string_view> names[] = {
+      {"Limits::file_bytes", "--max-bytes"}, {"Limits::pixels", "--max-pixels"}, {"Limits::memory", "--max-memory"}};
   for (const auto& [field, option] : names) {
     if (const std::size_t at = line.find(field); at != std::string::npos) line.replace(at, field.size(), option);
   }
@@ -66,23 +70,9 @@ std::string in_words_of_the_tool(std::string line) {
   return line;
 }
 
-std::string on_one_line(const std::string& text) {
-  std::string shown;
-  for (const char c : text) {
-    if (c == '\n') {
-      shown += "\\n";
-    } else if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) {
-      shown += fmt::format("\\x{:02x}", static_cast<unsigned>(c));
-    } else {
-      shown += c;
-    }
-  }
-  return shown;
-}
-
 void print_error(const std::string& line) {
   std::fflush(stdout);
-  fmt::print(stderr, "lsieve: {}\n", on_one_line(in_words_of_the_tool(line)));
+  say(stderr, "lsieve: {}\n", on_one_line(shortened(in_words_of_the_tool(line))));
 }
 
 std::string base_name(const std::string& path) { return on_one_line(path.substr(path.find_last_of('/') + 1)); }
@@ -91,8 +81,9 @@ std::vector<std::string> chain_words(const Session& session, const std::vector<s
                                      const std::string& recipe, bool ranges) {
   if (recipe.empty() == words.empty())
     throw InvalidArgument("give either steps (NAME key=value ... [then ...]) or --recipe FILE");
-  return recipe.empty() ? words
-                        : recipe_words(io::read_text(recipe), recipe, session.catalogue, session.resources(), ranges);
+  return recipe.empty()
+             ? words
+             : recipe_words(io::read_text(recipe, true), recipe, session.catalogue, session.resources(), ranges);
 }
 
 StageCurve profile(const std::string& spec, const Kernel& k) {
@@ -112,9 +103,25 @@ void wipe_share() {
   if (share_shown.exchange(false)) fmt::print(stderr, "\r       \r");
 }
 
-void print_json(const nlohmann::ordered_json& value, std::FILE* to) {
+namespace {
+
+// Bytes that are not UTF-8, as names of files may hold them, become \xff; control characters of C1 and of bidirectional
+// text are escaped the way JSON does it.
+void escape_bytes(nlohmann::ordered_json& value) {
+  if (value.is_structured()) {
+    for (nlohmann::ordered_json& inner : value) escape_bytes(inner);
+  } else if (value.is_string()) {
+    auto& text = value.get_ref<std::string&>();
+    if (!is_utf8(text)) text = visible(text);
+  }
+}
+
+}  // namespace
+
+void print_json(nlohmann::ordered_json value, std::FILE* to) {
   wipe_share();
-  fmt::print(to, "{}\n", value.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+  escape_bytes(value);
+  say(to, "{}\n", value.dump(2));
 }
 
 void write_sheet(const draw::Sheet& sheet, const std::string& path) {
@@ -122,7 +129,7 @@ void write_sheet(const draw::Sheet& sheet, const std::string& path) {
     throw InvalidArgument(path + ": a sheet is a PNG: give a name that ends in .png");
   io::write_bytes(path, sheet.png());
   wipe_share();
-  fmt::print(stderr, "sheet: {}\n", on_one_line(path));
+  say(stderr, "sheet: {}\n", on_one_line(path));
 }
 
 std::optional<int> bits_of_text(const std::string& depth) {
@@ -133,9 +140,16 @@ std::optional<int> bits_of_text(const std::string& depth) {
   return static_cast<int>(*v);
 }
 
-std::string record_after(const std::string& before, const Chain& chain) {
+std::string record_after(const io::Loaded& in, const Chain& chain) {
   std::string record = record_of(chain);
-  return record.insert(record.find(" | ") + 3, chain_text_of_record(before) + " then ");
+  if (in.record.empty()) return record;
+  try {
+    return record.insert(record.find(" | ") + 3, chain_text_of_record(in.record) + " then ");
+  } catch (const InvalidArgument&) {
+    wipe_share();
+    say(stderr, "note: the record in the input is damaged and is left out\n");
+    return record;
+  }
 }
 
 const char* channel_name(int channel, const Shape& shape) {

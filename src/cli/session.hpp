@@ -8,11 +8,12 @@
 #include <iterator>
 #include <memory>
 #include <mutex>
-#include <nlohmann/json_fwd.hpp>
+#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "cli/terminal.hpp"
 #include "sieve/draw.hpp"
 #include "sieve/io.hpp"
 #include "sieve/reference/definitions.hpp"
@@ -36,8 +37,10 @@ struct Session {
 
   // Opens the files that parameters name.
   Resources resources() const;
-  // The picture of a file, or of standard input, "-", however often it is asked for.
-  io::Loaded read(const std::string& path) const;
+  // The picture of a file, or of standard input, "-", however often it is asked for. Named pipes and devices are for
+  // the inputs of apply and look alone.
+  enum class Pipes { refused, allowed };
+  io::Loaded read(const std::string& path, Pipes pipes = Pipes::refused) const;
 };
 
 // A command: its options are declared, and `work` is called after parsing; it returns the exit code.
@@ -73,8 +76,6 @@ Command declare_devices(CLI::App& root, Session& session);
 // A message of the library in the words of the tool: the library names a limit by its field, which here is an option,
 // and cannot say where all filters are listed.
 std::string in_words_of_the_tool(std::string line);
-// The same with line breaks and other control characters written out, as names of files may hold them.
-std::string on_one_line(const std::string& text);
 // An error on a line of its own, in the words of the tool.
 void print_error(const std::string& line);
 
@@ -103,7 +104,7 @@ StageCurve profile(const std::string& spec, const Kernel& k);
 void wipe_share();
 
 // Prints one JSON value.
-void print_json(const nlohmann::ordered_json& value, std::FILE* to = stdout);
+void print_json(nlohmann::ordered_json value, std::FILE* to = stdout);
 
 // Writes a sheet and says where it is on standard error. InvalidArgument for a name that does not end in .png.
 void write_sheet(const draw::Sheet& sheet, const std::string& path);
@@ -111,8 +112,9 @@ void write_sheet(const draw::Sheet& sheet, const std::string& path);
 // Bits a sample of a --depth option: "float" is 32, "" nothing. InvalidArgument for anything else.
 std::optional<int> bits_of_text(const std::string& depth);
 
-// The record of a chain on a picture that carries one already: what was done before comes first.
-std::string record_after(const std::string& before, const Chain& chain);
+// The record of a chain that was run on a picture; what that one's own record names comes first. A damaged record is
+// left out, with a note.
+std::string record_after(const io::Loaded& in, const Chain& chain);
 
 // "gray", "red", ... for a channel of a picture.
 const char* channel_name(int channel, const Shape& shape);

@@ -53,18 +53,18 @@ void report(const SweepArguments& o, const Variations& plan, const Contest& c) {
   }
   wipe_share();
   if (o.csv) {
-    for (const Varied& v : plan.varied) fmt::print("{},", v.key);
-    fmt::print("{}\n", kCsvHead);
-    for (std::size_t i = 0; i < c.trials.size(); ++i) fmt::print("{},{}\n", fmt::join(plan.values(i), ","), c.csv(i));
+    for (const Varied& v : plan.varied) say("{},", v.key);
+    say("{}\n", kCsvHead);
+    for (std::size_t i = 0; i < c.trials.size(); ++i) say("{},{}\n", fmt::join(plan.values(i), ","), c.csv(i));
     return;
   }
   for (std::size_t i = 0; i < c.trials.size(); ++i) {
     const Trial& t = c.trials[i];
-    fmt::print("{} {:28}", c.is_best(i) ? "*" : " ", plan.label(i));
-    if (t.against) fmt::print("  PSNR {:>9}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim);
-    fmt::print("  noise {:.4f}  sharpness {:<8.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
+    say("{} {:28}", c.is_best(i) ? "*" : " ", plan.label(i));
+    if (t.against) say("  PSNR {:>9}  SSIM {:.4f}", psnr_text(t.against->psnr), t.against->ssim);
+    say("  noise {:.4f}  sharpness {:<8.4g}  {}\n", t.noise, t.sharpness, time_text(t.seconds));
   }
-  if (c.best >= 0) fmt::print("* the best by {}\n", c.figure.name);
+  if (c.best >= 0) say("* the best by {}\n", c.figure.name);
 }
 
 void show(const SweepArguments& o, const Variations& plan, const Contest& c) {

@@ -133,16 +133,15 @@ int time(const Session& session, const TimingArguments& o) {
     print_json({{"chain", chain.text()}, {"runs", o.runs}, {"sizes", sizes}, {"threads", counts}});
   } else {
     wipe_share();
-    fmt::print("{}: {} runs each, in turns with a parallel copy\n", chain.text(), o.runs);
+    say("{}: {} runs each, in turns with a parallel copy\n", chain.text(), o.runs);
     const auto print = [](const Row& r) {
-      fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13.1f} {:>9.2f}x\n", fmt::format("{}x{}", r.width, r.height),
-                 r.threads, time_text(r.least), time_text(r.middle), r.megapixels(), r.middle / r.copy);
+      say("  {:>11} {:>8} {:>11} {:>11} {:>13.1f} {:>9.2f}x\n", fmt::format("{}x{}", r.width, r.height), r.threads,
+          time_text(r.least), time_text(r.middle), r.megapixels(), r.middle / r.copy);
     };
-    fmt::print("  {:>11} {:>8} {:>11} {:>11} {:>13} {:>10}\n", "size", "threads", "minimum", "median", "Mpixel/s",
-               "copy");
+    say("  {:>11} {:>8} {:>11} {:>11} {:>13} {:>10}\n", "size", "threads", "minimum", "median", "Mpixel/s", "copy");
     for (const Row& r : by_size) print(r);
     if (most > 1) {
-      fmt::print("  the last size with 1 to {} threads\n", most);
+      say("  the last size with 1 to {} threads\n", most);
       for (const Row& r : by_threads) print(r);
     }
   }

@@ -146,13 +146,13 @@ int verify(const Session& session, const VerifyArguments& o) {
     }
     wipe_share();
     if (!v.held.same_shape) {
-      fmt::print("FAILS  {}: the two results differ in shape\n", v.name);
+      say("FAILS  {}: the two results differ in shape\n", v.name);
       continue;
     }
-    fmt::print("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n",
-               v.held.good() ? "agrees" : "FAILS ", v.name, v.held.deviation, v.held.x, v.held.y,
-               channel_name(v.held.channel, in.shape()), v.held.tolerance, time_text(v.fast), time_text(v.plain),
-               v.plain / v.fast);
+    say("{}  {:26} deviation {:.2e} at {},{} ({}), tolerance {:.1e}; {} against {}: {:.1f} times faster\n",
+        v.held.good() ? "agrees" : "FAILS ", v.name, v.held.deviation, v.held.x, v.held.y,
+        channel_name(v.held.channel, in.shape()), v.held.tolerance, time_text(v.fast), time_text(v.plain),
+        v.plain / v.fast);
   }
   if (o.json) print_json(all.size() == 1 ? all[0] : all);
   return failed == 0 ? 0 : 1;

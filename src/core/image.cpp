@@ -68,7 +68,7 @@ Image::Image(const Shape& shape, std::uint32_t white_level, bool black) : shape_
     throw InvalidArgument("a picture of " + std::to_string(shape.channels) +
                           " channels: allowed are 1 gray, 2 gray+alpha, 3 RGB, 4 RGBA");
   }
-  const std::size_t row = (static_cast<std::size_t>(shape.width) + 15) / 16 * 16;
+  const std::size_t row = padded_row(static_cast<std::size_t>(shape.width));
   const std::size_t limit = std::numeric_limits<std::ptrdiff_t>::max() / sizeof(float);
   if (row > limit / static_cast<std::size_t>(shape.height) / static_cast<std::size_t>(shape.channels)) {
     throw Error(std::string("a picture of ") + text_of(shape).text + " is larger than the memory of any machine");
@@ -128,6 +128,16 @@ void copy(const ConstView& from, const View& to) {
   if (from.empty()) return;
   require_output_or_same(from, to, from.shape, "copy");
   if (from.data == to.data) return;
+  const int width = from.width();
+  if (from.row_stride == width && to.row_stride == width && width < 16) {
+    // Rows without gaps, and too short to be copied one by one.
+    parallel_rows(from.height(), RowCost(width, from.channels()), [&](int first, int last) {
+      for (int c = 0; c < from.channels(); ++c)
+        std::memcpy(to.row(first, c), from.row(first, c),
+                    static_cast<std::size_t>(last - first) * static_cast<std::size_t>(width) * sizeof(float));
+    });
+    return;
+  }
   parallel_rows(from.height() * from.channels(), from.width(), [&](int first, int last) {
     for (int i = first; i < last; ++i) {
       const int c = i / from.height(), y = i % from.height();

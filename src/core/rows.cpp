@@ -9,6 +9,8 @@
 #include <cstdint>
 #include <cstring>
 
+#include "sieve/core/version.hpp"
+
 HWY_BEFORE_NAMESPACE();
 namespace sieve::internal::rows::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
@@ -29,6 +31,8 @@ void StreamRow(const float* from, float* to, std::size_t n) {
   for (; x < n; ++x) to[x] = from[x];
 }
 
+const char* Target() { return hwy::TargetName(HWY_TARGET); }
+
 }  // namespace sieve::internal::rows::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -36,6 +40,7 @@ HWY_AFTER_NAMESPACE();
 namespace sieve::internal::rows {
 
 HWY_EXPORT(StreamRow);
+HWY_EXPORT(Target);
 
 std::optional<int> row_index(const ConstView& in, int y, Border border) {
   const std::optional<int> i = border_index(in.place.y + y, in.whole_height(), border);
@@ -85,5 +90,9 @@ void copy(const float* from, float* to, std::size_t n, bool stream) {
   }
 }
 
+const char* target() { return HWY_DYNAMIC_DISPATCH(Target)(); }
+
 }  // namespace sieve::internal::rows
+
+const char* sieve::simd_target() { return internal::rows::target(); }
 #endif

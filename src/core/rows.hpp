@@ -24,4 +24,14 @@ bool streams(std::size_t samples);
 // Copies n samples; with `stream` past the cache where the alignment allows it.
 void copy(const float* from, float* to, std::size_t n, bool stream);
 
+// f(run, count) for the samples of rows first..last-1 of a channel: row by row, or at once where they lie behind each
+// other without gaps, so that narrow images do not pay for a call each row.
+template <class F>
+void each_run(const ConstView& channel, int first, int last, F f) {
+  const auto width = static_cast<std::size_t>(channel.width());
+  if (channel.row_stride == channel.width())
+    return f(channel.row(first), width * static_cast<std::size_t>(last - first));
+  for (int y = first; y < last; ++y) f(channel.row(y), width);
+}
+
 }  // namespace sieve::internal::rows

@@ -9,6 +9,7 @@
 
 #include "core/finite.hpp"
 #include "core/row_sums.hpp"
+#include "core/to_integer.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/map.hpp"
 #include "sieve/core/watch.hpp"
@@ -52,9 +53,7 @@ double least_risk(const Image& band, double s) {
   const double most = universal(n, s), noise = s * s;
   const auto top = static_cast<float>(most), per = static_cast<float>(kBins / most);
   if (!std::isfinite(per)) return most;  // denormal noise: no bin can be told from another
-  const auto bin_of = [per](float size) {
-    return static_cast<std::size_t>(std::min(kBins - 1, static_cast<int>(size * per)));
-  };
+  const auto bin_of = [per](float size) { return to_integer<std::size_t>(size * per, 0, kBins - 1); };
   struct Bin {
     double count = 0, squares = 0;
   };
@@ -75,7 +74,7 @@ double least_risk(const Image& band, double s) {
               const float size = std::fabs(band.at(x, y));
               const double square = static_cast<double>(size) * static_cast<double>(size);
               t.energy += square;
-              if (size > top) continue;
+              if (!(size <= top)) continue;
               Bin& b = t.bins[bin_of(size)];
               ++b.count;
               b.squares += square;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <sstream>
 #include <stdexcept>
+#include <string_view>
 
 #include "sieve/core/version.hpp"
 
@@ -50,6 +51,53 @@ std::string toml_string(const std::string& s) {
   return out.str();
 }
 
+// What the parser does not bear: control characters, letters other than ASCII in keys (which TOML does not allow), and
+// nesting, which is the depth of its recursion. InvalidArgument names the line.
+void check_before_parsing(const std::string& text, const std::string& file) {
+  constexpr std::size_t kMostBytes = std::size_t{1} << 20, kMostInLine = std::size_t{1} << 16;
+  constexpr int kMostDepth = 32;
+  if (text.size() > kMostBytes)
+    throw InvalidArgument(fmt::format("{} has {} bytes; a recipe has at most {}", file, text.size(), kMostBytes));
+  std::size_t line = 1, begin = 0;
+  int brackets = 0, dots = 0;
+  std::string_view until;  // what ends the string or comment that a place lies in
+  const auto wrong = [&](const std::string& what) {
+    return InvalidArgument(fmt::format("{}, line {}: {}", file, line, what));
+  };
+  for (std::size_t at = 0; at < text.size(); ++at) {
+    const auto c = static_cast<unsigned char>(text[at]);
+    if (c == '\n') {
+      ++line, begin = at + 1, dots = 0;
+      if (until.size() == 1) until = {};  // a string of one line, or a comment
+      continue;
+    }
+    if (at - begin > kMostInLine) throw wrong(fmt::format("a line of a recipe has at most {} bytes", kMostInLine));
+    if ((c < 32 && c != '\t' && c != '\r') || c == 127)
+      throw wrong(fmt::format("the byte {} is no text: a recipe is a TOML file", static_cast<int>(c)));
+    const std::string_view rest = std::string_view(text).substr(at);
+    if (!until.empty()) {
+      if (until[0] == '"' && (rest.starts_with("\\\\") || rest.starts_with("\\\""))) {
+        ++at;
+      } else if (rest.starts_with(until)) {
+        at += until.size() - 1;
+        until = {};
+      }
+      continue;
+    }
+    if (c >= 128) throw wrong("letters beyond ASCII stand within quotes only");
+    for (const std::string_view mark : {"\"\"\"", "'''", "\"", "'"}) {
+      if (!until.empty() || !rest.starts_with(mark)) continue;
+      until = mark;
+      at += mark.size() - 1;
+    }
+    if (c == '#') until = "\n";
+    brackets += c == '[' || c == '{' ? 1 : c == ']' || c == '}' ? -1 : 0;
+    dots += c == '.' ? 1 : 0;
+    if (brackets > kMostDepth || dots > kMostDepth)
+      throw wrong(fmt::format("keys and values of a recipe are nested at most {} deep", kMostDepth));
+  }
+}
+
 }  // namespace
 
 bool holds_range(const std::string& value) {
@@ -61,26 +109,7 @@ std::vector<std::string> recipe_words(const std::string& text, const std::string
   const auto wrong = [&](const toml::source_region& where, const std::string& what) -> InvalidArgument {
     return InvalidArgument(fmt::format("{}, line {}: {}", file, where.begin.line, what));
   };
-  // The parser relies on it that text holds no control characters.
-  const auto strange = std::find_if(text.begin(), text.end(), [](char c) {
-    return (static_cast<unsigned char>(c) < 32 && c != '\t' && c != '\n' && c != '\r') || c == 127;
-  });
-  if (strange != text.end()) {
-    throw InvalidArgument(fmt::format("{}, line {}: the byte {} is no text: a recipe is a TOML file", file,
-                                      1 + std::count(text.begin(), strange, '\n'),
-                                      static_cast<int>(static_cast<unsigned char>(*strange))));
-  }
-  // Nor is it sure of letters beyond ASCII in keys, which TOML does not allow.
-  for (std::size_t start = 0, line = 1; start < text.size(); ++line) {
-    const std::size_t end = std::min(text.find('\n', start), text.size()),
-                      quote = std::min(text.find_first_of("\"'#", start), end);
-    if (std::any_of(text.begin() + static_cast<std::ptrdiff_t>(start),
-                    text.begin() + static_cast<std::ptrdiff_t>(quote),
-                    [](char c) { return static_cast<unsigned char>(c) >= 128; })) {
-      throw InvalidArgument(fmt::format("{}, line {}: letters beyond ASCII stand within quotes only", file, line));
-    }
-    start = end + 1;
-  }
+  check_before_parsing(text, file);
   toml::table table;
   try {
     table = toml::parse(text, file);

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "sieve/core/error.hpp"
+#include "sieve/core/watch.hpp"
 
 namespace sieve::io {
 
@@ -18,7 +19,10 @@ class CCalls {
   // Runs call(); it holds nothing that a jump out of it would leave behind (a string, a vector).
   template <class Call>
   void operator()(Call&& call) {
-    if (setjmp(back_) != 0) throw Error(name_ + ": " + what_ + " (" + text_ + ")");
+    if (setjmp(back_) != 0) {
+      checkpoint();  // a callback gives up on a stop, too
+      throw Error(name_ + ": " + what_ + " (" + text_ + ")");
+    }
     call();
   }
 

@@ -45,8 +45,15 @@ std::vector<std::uint8_t> encode_packed(const Encoding& e);
 // Before the record in text fields that have no key of their own.
 inline constexpr const char* kRecordMark = "Lean Sieve: ";
 
-// Refuses a size that is empty or over the limits, before anything is allocated.
+// Refuses a size that is empty or has too many pixels, before anything is allocated.
 void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits);
+
+// The memory limit in bytes.
+std::uint64_t memory_limit(const Limits& limits);
+
+// Refuses an image of this shape whose samples, with `working` bytes for the decoder itself, exceed the memory limit.
+void check_memory(std::uint64_t width, std::uint64_t height, int channels, double working, const std::string& name,
+                  const Limits& limits);
 
 // Turns and mirrors a picture as an orientation tag 1..8 (EXIF, TIFF) says; true where something was done.
 bool orient(Image& image, int orientation);

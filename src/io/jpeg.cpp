@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <jpeglib.h>
 
+#include <algorithm>
+#include <climits>
 #include <cstdlib>
 #include <cstring>
 #include <memory>
@@ -32,21 +34,63 @@ void on_message(j_common_ptr c, int level) {
   if (level < 0) on_error(c);
 }
 
+// Called while the scans of a progressive file are read, which may take long before the first row is there.
+void on_progress(j_common_ptr c);
+
 struct JpegReader {
   CCalls calls;
   jpeg_decompress_struct c{};
   Errors errors{};
+  jpeg_progress_mgr progress{};
+  Watch* watch = current_watch();
   explicit JpegReader(const std::string& name) : calls(name, "is a damaged or truncated JPEG") {
     errors.calls = &calls;
     c.err = jpeg_std_error(&errors.base);
     errors.base.error_exit = on_error;
     errors.base.emit_message = on_message;
     calls([&] { jpeg_create_decompress(&c); });
+    progress.progress_monitor = on_progress;
+    c.progress = &progress;
+    c.client_data = this;
   }
   ~JpegReader() { jpeg_destroy_decompress(&c); }
   JpegReader(const JpegReader&) = delete;
   JpegReader& operator=(const JpegReader&) = delete;
 };
+
+// Nothing may be thrown through the library: the exception is thrown after the jump out of it.
+void on_progress(j_common_ptr c) {
+  auto& r = *static_cast<JpegReader*>(c->client_data);
+  if (r.watch != nullptr && r.watch->stopped()) r.calls.give_up("stopped");
+}
+
+// The scans of a file: its start-of-scan markers. Within the coded data 0xff is followed by 0 or a restart marker, and
+// segments (a thumbnail in EXIF is a JPEG itself) are passed over by their length.
+std::size_t scans_in(const Bytes& file) {
+  constexpr std::uint8_t kStartOfScan = 0xda;
+  std::size_t scans = 0;
+  for (std::size_t at = 2; at + 3 < file.size;) {
+    const auto* found = static_cast<const std::uint8_t*>(std::memchr(file.data + at, 0xff, file.size - at - 3));
+    if (found == nullptr) break;
+    at = static_cast<std::size_t>(found - file.data) + 1;
+    const std::uint8_t marker = file.data[at];
+    const bool alone = marker == 0 || marker == 0xff || marker == 1 || (marker >= 0xd0 && marker <= 0xd9);
+    if (alone) continue;
+    scans += marker == kStartOfScan ? 1 : 0;
+    at += 1 + std::max<std::size_t>(2, static_cast<std::size_t>(file.data[at + 1]) << 8 | file.data[at + 2]);
+  }
+  return scans;
+}
+
+// Every scan goes over all blocks, however few bytes it has. Encoders write about ten, at most a few dozen.
+void check_scans(const Bytes& file, double pixels, const std::string& name) {
+  constexpr std::size_t kAlways = 24;
+  constexpr double kPixels = 1 << 28;
+  const std::size_t scans = scans_in(file);
+  if (scans > kAlways && static_cast<double>(scans) * pixels > kPixels)
+    fail(name, fmt::format("has {} scans, at most {} are decoded for a picture of this size", scans,
+                           std::max(kAlways, static_cast<std::size_t>(kPixels / pixels))));
+}
 
 struct JpegWriter {
   CCalls calls;
@@ -69,6 +113,15 @@ struct JpegWriter {
   JpegWriter& operator=(const JpegWriter&) = delete;
 };
 
+// The orientation in the first EXIF segment, 1 where there is none.
+int orientation_of(const jpeg_marker_struct* markers) {
+  for (const jpeg_marker_struct* m = markers; m != nullptr; m = m->next) {
+    if (m->marker == JPEG_APP0 + 1 && m->data_length >= 6 && std::memcmp(m->data, "Exif\0\0", 6) == 0)
+      return exif_orientation(m->data, m->data_length);
+  }
+  return 1;
+}
+
 // Ink to light: (1 - ink)(1 - black).
 void light_of_ink(const std::vector<std::uint8_t>& ink, bool inverted, std::uint8_t* to) {
   for (std::size_t x = 0; x < ink.size() / 4; ++x) {
@@ -87,6 +140,7 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
     jpeg_save_markers(&r.c, JPEG_APP0 + 2, 0xffff);
     jpeg_save_markers(&r.c, JPEG_COM, 0xffff);
     jpeg_read_header(&r.c, TRUE);
+    r.c.mem->max_memory_to_use = static_cast<long>(std::min<std::uint64_t>(memory_limit(limits), LONG_MAX));
   });
   check_size(r.c.image_width, r.c.image_height, name, limits);
   // Even an empty picture takes a bit for every block of 64 samples.
@@ -94,6 +148,13 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
     fail(name, fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", r.c.image_width,
                            r.c.image_height, file.size));
   }
+  const double pixels = static_cast<double>(r.c.image_width) * r.c.image_height;
+  check_scans(file, pixels, name);
+  // Progressive files keep two bytes for each coefficient, in whole blocks; an orientation takes a second image.
+  const double coefficients = jpeg_has_multiple_scans(&r.c) != FALSE ? 2.5 * pixels * r.c.num_components : 0;
+  const int orientation = orientation_of(r.c.marker_list);
+  check_memory(r.c.image_width, r.c.image_height, r.c.num_components == 1 ? 1 : 3,
+               coefficients + (orientation > 1 ? 4 * pixels * r.c.num_components : 0), name, limits);
   const bool cmyk = r.c.jpeg_color_space == JCS_CMYK || r.c.jpeg_color_space == JCS_YCCK;
   const bool gray = r.c.jpeg_color_space == JCS_GRAYSCALE;
   r.c.out_color_space = cmyk ? JCS_CMYK : gray ? JCS_GRAYSCALE : JCS_RGB;
@@ -132,13 +193,8 @@ Loaded decode_jpeg(const Bytes& file, const std::string& name, const Limits& lim
     const std::string text(reinterpret_cast<const char*>(m->data), m->data_length);
     if (text.starts_with(kRecordMark)) loaded.record = text.substr(std::strlen(kRecordMark));
   }
-  for (const jpeg_marker_struct* m = r.c.marker_list; m != nullptr; m = m->next) {
-    if (m->marker != JPEG_APP0 + 1 || m->data_length < 6 || std::memcmp(m->data, "Exif\0\0", 6) != 0) continue;
-    if (orient(loaded.image, exif_orientation(m->data, m->data_length))) {
-      loaded.note += std::string(loaded.note.empty() ? "" : "; ") + "turned as its orientation tag says";
-    }
-    break;
-  }
+  if (orient(loaded.image, orientation))
+    loaded.note += std::string(loaded.note.empty() ? "" : "; ") + "turned as its orientation tag says";
   r.calls([&] { jpeg_finish_decompress(&r.c); });
   return loaded;
 }

@@ -100,6 +100,7 @@ Loaded decode_pnm(const Bytes& file, const std::string& name, const Limits& limi
   const std::uint64_t needed = kind == 4 ? (std::uint64_t{width} + 7) / 8 * height
                                : ascii   ? (bitmap ? samples : 2 * samples - 1)
                                          : samples * (maximum > 255 ? 2 : 1);
+  check_memory(width, height, channels, 0, name, limits);
   if (s.left() < needed) s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), needed));
   Loaded loaded;
   loaded.format = Format::pnm;
@@ -157,6 +158,7 @@ Loaded decode_pfm(const Bytes& file, const std::string& name, const Limits& limi
   if (scale.empty() || *end != 0 || !std::isfinite(factor) || factor == 0)
     s.damaged("its scale is no number other than 0");
   s.one_blank();
+  check_memory(width, height, channels, 0, name, limits);
   const std::size_t row = static_cast<std::size_t>(width) * static_cast<std::size_t>(channels) * 4;
   if (s.left() / row < height)
     s.damaged(fmt::format("{} bytes of samples, {} are needed", s.left(), static_cast<std::uint64_t>(row) * height));

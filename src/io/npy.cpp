@@ -188,6 +188,7 @@ Loaded decode_npy(const Bytes& file, const std::string& name, const Limits& limi
   const std::uint64_t there = file.size - h.end, needed = samples * each;
   if (there < needed)
     fail(name, fmt::format("is a damaged or truncated NPY ({} bytes of samples, {} are needed)", there, needed));
+  check_memory(s[1], s[0], static_cast<int>(channels), 0, name, limits);
   Loaded loaded;
   loaded.format = Format::npy;
   loaded.bits = each == 1 ? 8 : each == 2 ? 16 : 32;

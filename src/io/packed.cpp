@@ -8,7 +8,7 @@ namespace sieve::io {
 
 Loaded decode_packed(const Bytes& file, const std::string& name, const Limits& limits) {
   try {
-    Unpacked u = unpack({file.data, file.size}, limits.pixels);
+    Unpacked u = unpack({file.data, file.size}, limits.pixels, memory_limit(limits));
     Loaded loaded;
     loaded.format = Format::packed;
     loaded.bits = u.info.white_level == 0 ? 32 : u.info.white_level > 255 ? 16 : 8;

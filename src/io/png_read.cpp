@@ -2,9 +2,10 @@
 #include <png.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <cstring>
 #include <memory>
-#include <optional>
+#include <string_view>
 
 #include "io/codec.hpp"
 #include "io/png_calls.hpp"
@@ -16,26 +17,43 @@ namespace sieve::io {
 
 namespace {
 
+// Bytes that libpng reads: parts of the file, one after the other.
 struct Source {
-  Bytes file;
-  std::size_t at = 0;
+  std::vector<Bytes> parts;
+  std::size_t part = 0, at = 0;
 };
 
 void take(png_structp png, png_bytep out, std::size_t n) {
-  auto* s = static_cast<Source*>(png_get_io_ptr(png));
-  if (n > s->file.size - s->at) png_error(png, "it ends early");
-  std::memcpy(out, s->file.data + s->at, n);
-  s->at += n;
+  auto& s = *static_cast<Source*>(png_get_io_ptr(png));
+  while (n > 0) {
+    if (s.part == s.parts.size()) png_error(png, "it ends early");
+    const Bytes& from = s.parts[s.part];
+    const std::size_t k = std::min(n, from.size - s.at);
+    std::memcpy(out, from.data + s.at, k);
+    out += k, n -= k, s.at += k;
+    if (s.at == from.size) ++s.part, s.at = 0;
+  }
 }
+
+constexpr const char* kDamaged = "is a damaged or truncated PNG";
 
 struct PngReader {
   CCalls calls;
   png_structp png = nullptr;
   png_infop info = nullptr;
-  explicit PngReader(const std::string& name) : calls(name, "is a damaged or truncated PNG") {
+  Source source;
+  PngReader(const std::string& name, std::vector<Bytes> parts, const Limits& limits)
+      : calls(name, kDamaged), source{std::move(parts)} {
+    // Profiles and the record are the only compressed chunks that are read.
+    constexpr std::uint64_t kMostOfChunk = std::uint64_t{1} << 23;
+    const png_alloc_size_t most = std::min(kMostOfChunk, memory_limit(limits));
     calls([&] {
       png = png_create_read_struct(PNG_LIBPNG_VER_STRING, &calls, on_png_error, on_png_warning);
       info = png != nullptr ? png_create_info_struct(png) : nullptr;
+      if (info == nullptr) return;
+      png_set_read_fn(png, &source, take);
+      png_set_user_limits(png, 0x7fffffff, 0x7fffffff);
+      png_set_chunk_malloc_max(png, most);
     });
     if (info == nullptr) throw std::bad_alloc();
   }
@@ -44,60 +62,97 @@ struct PngReader {
   PngReader& operator=(const PngReader&) = delete;
 };
 
-// The picture's data chunks behind each other, where they are whole and in one run, and where the chunks after them
-// begin.
-struct Data {
-  std::vector<Bytes> chunks;  // type and content
-  std::size_t after = 0;
-};
-
 std::uint32_t number_at(const std::uint8_t* b) {
   return std::uint32_t{b[0]} << 24 | std::uint32_t{b[1]} << 16 | std::uint32_t{b[2]} << 8 | b[3];
 }
 
-std::optional<Data> data_of(const Bytes& file, std::size_t at) {
-  Data d;
-  while (file.size - at >= 12) {
-    const std::uint32_t length = number_at(file.data + at);
-    if (length > file.size - at - 12) break;
-    const bool data = std::memcmp(file.data + at + 4, "IDAT", 4) == 0;
-    if (data && d.after != 0) break;
-    if (data) d.chunks.push_back({file.data + at + 4, length + std::size_t{4}});
-    if (!data && d.after == 0) d.after = at;
-    if (std::memcmp(file.data + at + 4, "IEND", 4) == 0) return d;
-    at += length + std::size_t{12};
+// The chunks that are decoded, as they lie in the file with length, type and checksum. Others, the text chunks of other
+// programs among them, are skipped without a look at their content.
+struct Chunks {
+  std::vector<Bytes> head, data, tail;  // before, of and after the samples
+  bool may_turn = false;                // there is an EXIF chunk, which may hold an orientation
+  bool has_record = false;              // one of the text chunks; further ones are skipped
+
+  std::vector<Bytes> all(const Bytes& file) const {
+    std::vector<Bytes> parts = {{file.data, kSignature}};
+    for (const auto* some : {&head, &data, &tail}) parts.insert(parts.end(), some->begin(), some->end());
+    return parts;
   }
-  return std::nullopt;
+  static constexpr std::size_t kSignature = 8, kAround = 12;
+};
+
+constexpr std::string_view kRecordKey = "Lean Sieve";
+
+bool is_record(std::string_view type, std::string_view content) {
+  const bool text = type == "tEXt" || type == "zTXt" || type == "iTXt";
+  return text && content.starts_with(kRecordKey) && content.size() > kRecordKey.size() &&
+         content[kRecordKey.size()] == 0;
 }
 
-// Its checksum stands behind it.
-bool sound(const Bytes& chunk) { return crc_of(chunk.data, chunk.size) == number_at(chunk.data + chunk.size); }
+// Critical chunks and those that change samples; libpng refuses critical ones that it does not know.
+bool is_read(std::string_view type) {
+  const bool critical = type[0] >= 'A' && type[0] <= 'Z';
+  return critical || type == "tRNS" || type == "iCCP" || type == "eXIf";
+}
+
+Chunks chunks_of(const Bytes& file, const std::string& name) {
+  Chunks c;
+  const auto damaged = [&](const char* what) { fail(name, fmt::format("{} ({})", kDamaged, what)); };
+  for (std::size_t at = Chunks::kSignature;;) {
+    if (file.size - at < Chunks::kAround) damaged("it ends early");
+    const std::size_t length = number_at(file.data + at);
+    if (length > file.size - at - Chunks::kAround) damaged("a chunk is longer than the rest of the file");
+    const auto* text = reinterpret_cast<const char*>(file.data + at);
+    const std::string_view type(text + 4, 4), content(text + 8, length);
+    const Bytes chunk{file.data + at, length + Chunks::kAround};
+    at += chunk.size;
+    if (type == "IDAT") {
+      if (!c.tail.empty()) damaged("its data chunks are not in one run");
+      c.data.push_back(chunk);
+      continue;
+    }
+    const bool record = !c.has_record && is_record(type, content);
+    c.has_record = c.has_record || record;
+    if (record || is_read(type)) {
+      (c.data.empty() ? c.head : c.tail).push_back(chunk);
+      c.may_turn = c.may_turn || type == "eXIf";
+      if (type == "IEND") return c;
+    }
+  }
+}
+
+// Its checksum is that of type and content.
+bool sound(const Bytes& chunk) {
+  const std::size_t n = chunk.size - 8;
+  return crc_of(chunk.data + 4, n) == number_at(chunk.data + 4 + n);
+}
 
 struct Geometry {
   int width, height, channels, depth;
   std::size_t row_bytes;
 };
 
+// Bytes that are inflated as a whole. A stop is not noticed meanwhile, which takes less than a tenth of a second.
+constexpr double kMostInflated = 48 << 20;
+
 // Reads a sound file in a third of the time: inflated as a whole while the checksums are found, rows restored while
 // those before become planes. False, with nothing done, where anything is not as it should be: libpng then says what.
-bool read_sound(const Data& data, const Geometry& g, Image& image) {
-  // Before the whole is inflated no stop is heard; this takes less than a tenth of a second.
-  constexpr std::size_t kMost = std::size_t{48} << 20;
+bool read_sound(const std::vector<Bytes>& data, const Geometry& g, Image& image) {
   const auto height = static_cast<std::size_t>(g.height);
   const std::size_t raw_size = (g.row_bytes + 1) * height;
-  if (raw_size > kMost) return false;
+  if (static_cast<double>(raw_size) > kMostInflated) return false;
   std::vector<std::uint8_t> stream;
   std::size_t stream_size = 0;
-  for (const Bytes& c : data.chunks) stream_size += c.size - 4;
+  for (const Bytes& c : data) stream_size += c.size - Chunks::kAround;
   stream.reserve(stream_size);
-  for (const Bytes& c : data.chunks) stream.insert(stream.end(), c.data + 4, c.data + c.size);
+  for (const Bytes& c : data) stream.insert(stream.end(), c.data + 8, c.data + c.size - 4);
   // A stream that says that it looks back less far than it may is held to it by libpng alone.
   if (stream.empty() || stream[0] != 0x78) return false;
   const auto raw = std::make_unique_for_overwrite<std::uint8_t[]>(raw_size + lanes::kAround);
   bool whole = false, all_sound = true;
   side_by_side([&] { whole = inflate_whole(stream.data(), stream.size(), raw.get(), raw_size); },
                [&] {
-                 for (const Bytes& c : data.chunks) all_sound = all_sound && sound(c);
+                 for (const Bytes& c : data) all_sound = all_sound && sound(c);
                  image = Image(Shape{g.width, g.height, g.channels}, (1U << g.depth) - 1);
                });
   if (!whole || !all_sound) return false;
@@ -132,14 +187,14 @@ bool read_sound(const Data& data, const Geometry& g, Image& image) {
   return true;
 }
 
-// The chunks behind the data, read by libpng as those of a picture of one pixel.
-std::vector<std::uint8_t> tail_of(const Bytes& file, std::size_t after) {
-  std::vector<std::uint8_t> out = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
-  append_chunk(out, "IHDR", {0, 0, 0, 1, 0, 0, 0, 1, 8, PNG_COLOR_TYPE_GRAY, 0, 0, 0});
-  const std::uint8_t pixel[2] = {};
-  append_chunk(out, "IDAT", zlib_stream(pixel, sizeof pixel, Compression::fast));
-  out.insert(out.end(), file.data + after, file.data + file.size);
-  return out;
+// Rows of interleaved samples, `apart` bytes from one to the next, to planes.
+void take_rows(const std::uint8_t* from, std::size_t apart, const View& out) {
+  if (out.white_level > 255) {
+    from_interleaved(reinterpret_cast<const std::uint16_t*>(from), out, static_cast<std::ptrdiff_t>(apart / 2),
+                     out.white_level);
+  } else {
+    from_interleaved(from, out, static_cast<std::ptrdiff_t>(apart), out.white_level);
+  }
 }
 
 // What its text chunks and its EXIF chunk say.
@@ -148,7 +203,7 @@ void take_words(PngReader& r, Loaded& loaded) {
   int count = 0;
   png_get_text(r.png, r.info, &texts, &count);
   for (int i = 0; i < count; ++i) {
-    if (std::string(texts[i].key) == "Lean Sieve" && texts[i].text != nullptr) loaded.record = texts[i].text;
+    if (texts[i].key == kRecordKey && texts[i].text != nullptr) loaded.record = texts[i].text;
   }
   png_uint_32 size = 0;
   png_bytep exif = nullptr;
@@ -160,16 +215,56 @@ void take_words(PngReader& r, Loaded& loaded) {
   }
 }
 
+// The chunks after the data, read as those of a picture of one pixel.
+void read_tail(const Chunks& chunks, const std::string& name, const Limits& limits, Loaded& loaded) {
+  std::vector<std::uint8_t> before = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
+  append_chunk(before, "IHDR", {0, 0, 0, 1, 0, 0, 0, 1, 8, PNG_COLOR_TYPE_GRAY, 0, 0, 0});
+  const std::uint8_t zeros[2] = {};
+  append_chunk(before, "IDAT", zlib_stream(zeros, sizeof zeros, Compression::fast));
+  std::vector<Bytes> parts = {{before.data(), before.size()}};
+  parts.insert(parts.end(), chunks.tail.begin(), chunks.tail.end());
+  PngReader r(name, std::move(parts), limits);
+  png_byte pixel = 0;
+  r.calls([&] {
+    png_read_info(r.png, r.info);
+    png_read_row(r.png, &pixel, nullptr);
+    png_read_end(r.png, r.info);
+  });
+  take_words(r, loaded);
+}
+
+// Row by row, without a copy of the whole file's samples.
+void read_rows(PngReader& r, std::size_t row_bytes, const View& out) {
+  StripQueue(out.height(), (row_bytes + 1) / 2 * 2)
+      .run([&](int, std::uint8_t* row) { r.calls([&] { png_read_row(r.png, row, nullptr); }); },
+           [&](int first, int last, const std::uint8_t* from) {
+             take_rows(from, (row_bytes + 1) / 2 * 2, out.part({0, first, out.width(), last - first}));
+           });
+}
+
+// Passes over an interlaced picture fill a buffer of its size. It comes zeroed, so passes that are missing take no
+// memory.
+void read_passes(PngReader& r, std::size_t row_bytes, int passes, const View& out) {
+  const auto height = static_cast<std::size_t>(out.height());
+  const std::size_t apart = (row_bytes + 1) / 2 * 2;
+  const std::unique_ptr<std::uint8_t, decltype(&std::free)> samples(
+      static_cast<std::uint8_t*>(std::calloc(height, apart)), &std::free);
+  if (samples == nullptr) throw std::bad_alloc();
+  for (int pass = 0; pass < passes; ++pass) {
+    for (std::size_t y = 0; y < height; ++y) {
+      checkpoint();
+      r.calls([&] { png_read_row(r.png, samples.get() + apart * y, nullptr); });
+    }
+  }
+  take_rows(samples.get(), apart, out);
+}
+
 }  // namespace
 
 Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limits) {
-  PngReader r(name);
-  Source source{file};
-  r.calls([&] {
-    png_set_read_fn(r.png, &source, take);
-    png_set_user_limits(r.png, 0x7fffffff, 0x7fffffff);
-    png_read_info(r.png, r.info);
-  });
+  const Chunks chunks = chunks_of(file, name);
+  PngReader r(name, chunks.all(file), limits);
+  r.calls([&] { png_read_info(r.png, r.info); });
   const png_uint_32 width = png_get_image_width(r.png, r.info), height = png_get_image_height(r.png, r.info);
   check_size(width, height, name, limits);
   // A row of compressed data holds at least about a byte for 1032 bytes of samples: a smaller file lies.
@@ -200,46 +295,31 @@ Loaded decode_png(const Bytes& file, const std::string& name, const Limits& limi
     loaded.profile.assign(profile, profile + profile_size);
   }
   const int w = static_cast<int>(width), h = static_cast<int>(height);
+  const int channels = (type == PNG_COLOR_TYPE_PALETTE ? 3 : png_get_channels(r.png, r.info)) + (transparent ? 1 : 0);
+  // The fast way takes all rows and a copy of the data; an interlaced picture its samples; an orientation a second
+  // image.
+  const double interleaved = static_cast<double>(width) * height * channels * (depth == 16 ? 2 : 1),
+               working = passes > 1 ? interleaved : std::min(raw, kMostInflated) + static_cast<double>(file.size),
+               turned = chunks.may_turn ? interleaved * sizeof(float) : 0;
+  check_memory(width, height, channels, working + turned, name, limits);
   const bool plain = type != PNG_COLOR_TYPE_PALETTE && !transparent && depth >= 8 && passes == 1;
   if (plain) {
     const Geometry g{w, h, png_get_channels(r.png, r.info), depth, png_get_rowbytes(r.png, r.info)};
-    // libpng has read the length and type of the first data chunk.
-    if (const auto data = data_of(file, source.at - 8); data && read_sound(*data, g, loaded.image)) {
-      const std::vector<std::uint8_t> tail = tail_of(file, data->after);
-      PngReader behind(name);
-      Source rest{{tail.data(), tail.size()}};
-      png_byte pixel = 0;
-      behind.calls([&] {
-        png_set_read_fn(behind.png, &rest, take);
-        png_read_info(behind.png, behind.info);
-        png_read_row(behind.png, &pixel, nullptr);
-        png_read_end(behind.png, behind.info);
-      });
+    if (read_sound(chunks.data, g, loaded.image)) {
       take_words(r, loaded);
-      take_words(behind, loaded);
+      read_tail(chunks, name, limits, loaded);
       return loaded;
     }
   }
   r.calls([&] { png_read_update_info(r.png, r.info); });
-  const int channels = png_get_channels(r.png, r.info);
+  loaded.image = Image(Shape{w, h, png_get_channels(r.png, r.info)}, (1U << loaded.bits) - 1);
   const std::size_t row_bytes = png_get_rowbytes(r.png, r.info);
-  std::vector<std::uint8_t> samples(row_bytes * height);
-  std::vector<png_bytep> rows(height);
-  for (png_uint_32 y = 0; y < height; ++y) rows[y] = samples.data() + row_bytes * y;
-  for (int pass = 0; pass < passes; ++pass) {
-    for (png_bytep row : rows) {
-      checkpoint();
-      r.calls([&] { png_read_row(r.png, row, nullptr); });
-    }
+  if (passes == 1) {
+    read_rows(r, row_bytes, loaded.image.view());
+  } else {
+    read_passes(r, row_bytes, passes, loaded.image.view());
   }
   r.calls([&] { png_read_end(r.png, r.info); });
-  if (depth == 16) {
-    loaded.image = from_interleaved(reinterpret_cast<const std::uint16_t*>(samples.data()), w, h, channels,
-                                    static_cast<std::ptrdiff_t>(row_bytes / 2));
-  } else {
-    loaded.image = from_interleaved(samples.data(), w, h, channels, static_cast<std::ptrdiff_t>(row_bytes),
-                                    (1U << loaded.bits) - 1);
-  }
   take_words(r, loaded);
   return loaded;
 }

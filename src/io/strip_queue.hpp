@@ -32,7 +32,8 @@ class StripQueue {
       : rows_(rows),
         strips_((rows + kRows - 1) / kRows),
         apart_(apart),
-        memory_(std::make_unique_for_overwrite<std::uint8_t[]>(apart * kRows * kStrips)) {
+        memory_(std::make_unique_for_overwrite<std::uint8_t[]>(
+            apart * static_cast<std::size_t>(std::min(rows, kRows * kStrips)))) {
     for (std::atomic<int>& u : used_) u = -1;
   }
 

@@ -4,6 +4,7 @@
 #include <cstdarg>
 #include <cstdio>
 #include <cstring>
+#include <limits>
 #include <new>
 
 namespace sieve::io {
@@ -49,11 +50,13 @@ int on_warning(TIFF*, void*, const char*, const char*, va_list) { return 1; }
 
 }  // namespace
 
-TiffHandle open_tiff(TiffMemory& memory, const char* mode, const std::string& name) {
+TiffHandle open_tiff(TiffMemory& memory, const char* mode, const std::string& name, std::uint64_t largest) {
   TIFFOpenOptions* options = TIFFOpenOptionsAlloc();
   if (options == nullptr) throw std::bad_alloc();
   TIFFOpenOptionsSetErrorHandlerExtR(options, on_error, &memory);
   TIFFOpenOptionsSetWarningHandlerExtR(options, on_warning, &memory);
+  TIFFOpenOptionsSetMaxSingleMemAlloc(
+      options, static_cast<tmsize_t>(std::min<std::uint64_t>(largest, std::numeric_limits<tmsize_t>::max())));
   TiffHandle t(TIFFClientOpenExt(name.c_str(), mode, &memory, read_some, write_some, seek, close_nothing, size_of,
                                  nullptr, nullptr, options));
   TIFFOpenOptionsFree(options);

@@ -24,7 +24,7 @@ struct TiffCloser {
 };
 using TiffHandle = std::unique_ptr<TIFF, TiffCloser>;
 
-// Null where it cannot be opened; `memory` then holds why.
-TiffHandle open_tiff(TiffMemory& memory, const char* mode, const std::string& name);
+// Null where it cannot be opened; `memory` then holds why. The library allocates no block of more than `largest` bytes.
+TiffHandle open_tiff(TiffMemory& memory, const char* mode, const std::string& name, std::uint64_t largest);
 
 }  // namespace sieve::io

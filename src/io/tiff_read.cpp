@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <memory>
 
 #include "io/codec.hpp"
 #include "io/tiff_memory.hpp"
@@ -144,17 +145,43 @@ struct Samples {
   }
 };
 
+// Of any codec: a blank page of 20,000 rows as a fax of 1 bit each.
+constexpr double kMostExpansion = 20000;
+
+// How many bytes a byte of compressed data can become: the formats' own bounds for LZW (4096 codes of 9 bits and more),
+// Deflate, PackBits and fax (a bit a row), and for the others more than is seen in files.
+double most_expansion(std::uint16_t compression, double row_bytes) {
+  switch (compression) {
+    case COMPRESSION_NONE:
+      return 1;
+    case COMPRESSION_PACKBITS:
+      return 64;
+    case COMPRESSION_DEFLATE:
+    case COMPRESSION_ADOBE_DEFLATE:
+      return 1040;
+    case COMPRESSION_LZW:
+      return 4096;
+    case COMPRESSION_CCITTRLE:
+    case COMPRESSION_CCITTRLEW:
+    case COMPRESSION_CCITTFAX3:
+    case COMPRESSION_CCITTFAX4:
+      return std::min(8 * row_bytes, kMostExpansion);
+    default:
+      return kMostExpansion;
+  }
+}
+
 // How the samples lie in the file: chunks are strips or tiles.
 struct Chunks {
   bool tiled;
   tmsize_t bytes;
   std::uint32_t width, height;  // of one
-  int planes, together;
+  int planes, together;         // planes that are read
   int across, down;
 
   Chunks(TIFF* t, const Layout& l) : tiled(TIFFIsTiled(t) != 0), bytes(tiled ? TIFFTileSize(t) : TIFFStripSize(t)) {
     const bool separate = l.planar == PLANARCONFIG_SEPARATE && l.samples > 1;
-    planes = separate ? l.samples : 1;
+    planes = separate ? std::min<int>(l.samples, l.channels) : 1;
     together = separate ? 1 : l.samples;
     width = l.width;
     height = 0;
@@ -176,6 +203,11 @@ struct Chunks {
 
 }  // namespace
 
+namespace {
+// What the library may allocate for a directory, however low the limit.
+constexpr std::uint64_t kDirectories = std::uint64_t{1} << 20;
+}  // namespace
+
 Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& limits) {
   const auto damaged = [&](const TiffMemory& m) {
     fail(name, fmt::format("is a damaged or truncated TIFF ({})", m.last_error.empty() ? "unreadable" : m.last_error));
@@ -183,7 +215,7 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   const auto begin = [&](TiffMemory& m) {
     m.in = file.data;
     m.size = file.size;
-    TiffHandle t = open_tiff(m, "rm", name);
+    TiffHandle t = open_tiff(m, "rm", name, std::max(memory_limit(limits), kDirectories));
     if (!t) damaged(m);
     return t;
   };
@@ -192,15 +224,25 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   TIFF* t = handle.get();
   const Layout l = layout_of(t, name, limits);
   const Chunks chunks(t, l);
-  // A chunk larger than the whole picture with some room is a header that lies.
-  const double whole =
-      static_cast<double>(l.width + 4096.0) * (l.height + 4096.0) * l.samples * std::max<int>(l.bits, 8) / 8;
-  if (chunks.bytes <= 0 || static_cast<double>(chunks.bytes) > whole || chunks.count() == 0) damaged(memory);
-  // Compression gains at most about a thousand to one (LZW, Deflate; fax codes do better on blank pages).
-  if (static_cast<double>(l.width) * l.height * l.samples * l.bits / 8 / 100000 > static_cast<double>(file.size)) {
+  if (chunks.bytes <= 0 || chunks.count() == 0) damaged(memory);
+  std::uint16_t compression = COMPRESSION_NONE, orientation = 1;
+  TIFFGetFieldDefaulted(t, TIFFTAG_COMPRESSION, &compression);
+  TIFFGetField(t, TIFFTAG_ORIENTATION, &orientation);
+  const double row = (static_cast<double>(l.width) * l.samples * l.bits + 7) / 8, whole = row * l.height;
+  // Small pictures may lie in a tile that is larger than they are.
+  constexpr double kSmall = 16 << 20;
+  const auto chunk_bytes = static_cast<double>(chunks.bytes);
+  if (chunk_bytes > std::max(kSmall, 4 * whole))
+    fail(name, fmt::format("is a damaged TIFF (its tiles have {} bytes, its {}x{} pixels {:.0f})", chunks.bytes,
+                           l.width, l.height, whole));
+  const double expansion = most_expansion(compression, row);
+  if (whole > expansion * static_cast<double>(file.size)) {
     fail(name,
          fmt::format("its header says {}x{} pixels, more than its {} bytes can hold", l.width, l.height, file.size));
   }
+  const double buffers = chunk_bytes * static_cast<double>(std::min<std::int64_t>(chunks.count(), threads())),
+               turned = orientation > 1 ? 4.0 * l.width * l.height * l.channels : 0;
+  check_memory(l.width, l.height, l.channels, buffers + static_cast<double>(file.size) + turned, name, limits);
 
   Loaded loaded;
   loaded.format = Format::tiff;
@@ -224,22 +266,28 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
         TiffMemory own;
         const TiffHandle part = begin(own);
         (void)layout_of(part.get(), name, limits);
-        std::vector<std::uint8_t> buffer(static_cast<std::size_t>(chunks.bytes));
+        const auto buffer = std::make_unique_for_overwrite<std::uint8_t[]>(static_cast<std::size_t>(chunks.bytes));
         for (std::int64_t i = first * group; i < std::min(chunks.count(), last * group); ++i) {
           checkpoint();
           const auto plane = static_cast<std::uint16_t>(i / (std::int64_t{chunks.across} * chunks.down));
           const auto x0 = static_cast<std::uint32_t>(i % chunks.across) * chunks.width,
                      y0 = static_cast<std::uint32_t>(i / chunks.across % chunks.down) * chunks.height;
-          const tmsize_t got = chunks.tiled
-                                   ? TIFFReadEncodedTile(part.get(), TIFFComputeTile(part.get(), x0, y0, 0, plane),
-                                                         buffer.data(), chunks.bytes)
-                                   : TIFFReadEncodedStrip(part.get(), TIFFComputeStrip(part.get(), y0, plane),
-                                                          buffer.data(), chunks.bytes);
           const std::uint32_t rows = std::min(chunks.height, l.height - y0),
                               columns = std::min(chunks.width, l.width - x0);
-          if (got < 0 || static_cast<std::size_t>(got) < row_bytes * (chunks.tiled ? chunks.height : rows))
-            damaged(own);
-          samples.take(buffer.data(), row_bytes, chunks.together, plane,
+          const std::size_t needed = row_bytes * (chunks.tiled ? chunks.height : rows);
+          const std::uint32_t number =
+              chunks.tiled ? TIFFComputeTile(part.get(), x0, y0, 0, plane) : TIFFComputeStrip(part.get(), y0, plane);
+          // Before the buffer is filled: one that is given up would be cleared.
+          constexpr double kAround = 1024;
+          const auto stored = static_cast<double>(TIFFGetStrileByteCount(part.get(), number));
+          if (static_cast<double>(needed) > expansion * (stored + kAround)) {
+            fail(name, fmt::format("is a damaged or truncated TIFF ({} {} has {:.0f} bytes, too few for its samples)",
+                                   chunks.tiled ? "tile" : "strip", number, stored));
+          }
+          const tmsize_t got = chunks.tiled ? TIFFReadEncodedTile(part.get(), number, buffer.get(), chunks.bytes)
+                                            : TIFFReadEncodedStrip(part.get(), number, buffer.get(), chunks.bytes);
+          if (got < 0 || static_cast<std::size_t>(got) < needed) damaged(own);
+          samples.take(buffer.get(), row_bytes, chunks.together, plane,
                        loaded.image.view().part({static_cast<int>(x0), static_cast<int>(y0), static_cast<int>(columns),
                                                  static_cast<int>(rows)}));
         }
@@ -256,10 +304,7 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
       std::string(description).starts_with(kRecordMark)) {
     loaded.record = description + std::strlen(kRecordMark);
   }
-  std::uint16_t orientation = 1;
-  if (TIFFGetField(t, TIFFTAG_ORIENTATION, &orientation) != 0 && orient(loaded.image, orientation)) {
-    loaded.note = "turned as its orientation tag says";
-  }
+  if (orient(loaded.image, orientation)) loaded.note = "turned as its orientation tag says";
   return loaded;
 }
 

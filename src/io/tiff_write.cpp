@@ -92,7 +92,7 @@ std::vector<std::uint8_t> encode_tiff(const Encoding& e) {
   const int predictor = !predicted ? PREDICTOR_NONE : e.bits == 32 ? PREDICTOR_FLOATINGPOINT : PREDICTOR_HORIZONTAL;
   {
     // Beyond 4 GB the offsets of plain TIFF run out.
-    const TiffHandle handle = open_tiff(memory, total > 0xf0000000U ? "w8" : "w", e.name);
+    const TiffHandle handle = open_tiff(memory, total > 0xf0000000U ? "w8" : "w", e.name, std::uint64_t{1} << 62);
     if (!handle) throw std::bad_alloc();
     TIFF* t = handle.get();
     TIFFSetField(t, TIFFTAG_IMAGEWIDTH, static_cast<std::uint32_t>(width));

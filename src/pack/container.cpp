@@ -21,6 +21,10 @@ namespace {
 constexpr std::array<std::uint8_t, 8> kMagic = {0x8c, 'L', 'S', 'V', '\r', '\n', 0x1a, '\n'};
 constexpr std::uint8_t kVersion = 2;
 
+// Samples that a file of so many bytes may have. Flat pictures take fewer bytes and are padded with zeros, so that a
+// short file cannot claim the memory of a large picture.
+std::uint64_t most_samples(std::uint64_t bytes) { return (std::uint64_t{1} << 22) + (bytes << 14); }
+
 std::uint32_t checksum(std::span<const std::uint8_t> bytes) { return XXH32(bytes.data(), bytes.size(), 0); }
 
 // A build for fuzzing takes any, so that what lies behind is reached.
@@ -96,6 +100,9 @@ Bytes write_container(const Header& h, const std::vector<Bytes>& sections) {
   file.insert(file.end(), body.begin(), body.end());
   put_fixed(file, checksum(file), 4);
   for (const Bytes& s : sections) file.insert(file.end(), s.begin(), s.end());
+  const std::uint64_t samples = h.info.shape.samples();
+  if (samples > most_samples(file.size()))
+    file.resize(static_cast<std::size_t>((samples - most_samples(0) + (1 << 14) - 1) >> 14));
   return file;
 }
 
@@ -134,9 +141,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   if (w > pixels / ht)
     throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise Limits::pixels", w,
                             ht, pixels));
-  // The flattest picture takes a byte for some ten thousand pixels: what says more is a lie, and no memory is spent on
-  // it.
-  if (w * ht / 65536 > bytes.size() + 16)
+  if (h.info.shape.samples() > most_samples(bytes.size()))
     damaged(fmt::format("its header says {}x{} pixels, far more than {} bytes can hold", w, ht, bytes.size()));
   if (!h.info.lossless) {
     if (h.info.shape.color_channels() == 3) {
@@ -169,7 +174,8 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
     rest = rest.subspan(static_cast<std::size_t>(size));
   }
   if (f.left() != 0) damaged("its header is longer than its fields");
-  if (o.header.info.complete && !rest.empty()) damaged(fmt::format("{} bytes follow its last section", rest.size()));
+  if (o.header.info.complete && std::any_of(rest.begin(), rest.end(), [](std::uint8_t b) { return b != 0; }))
+    damaged(fmt::format("{} bytes follow its last section", rest.size()));
   return o;
 }
 

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "core/memory.hpp"
 #include "pack/methods.hpp"
 #include "pack/search.hpp"
 #include "sieve/core/map.hpp"
@@ -116,9 +117,21 @@ Packed pack(const ConstView& given, const PackOptions& o) {
   return search.at(step_of_quality(o.quality.value_or(kStandardQuality)));
 }
 
-Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels) {
+Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels, std::uint64_t memory) {
   const Opened o = read_container(bytes, pixels);
   const PackInfo& info = o.header.info;
+  // The result, and in the order of the methods: rows of blocks; bands and their inverse; factors and their product;
+  // coordinates of patches, at most as many as samples.
+  constexpr double kWorking[] = {0, 12, 8, 8};
+  const double needed = static_cast<double>(image_bytes(static_cast<std::uint64_t>(info.shape.width),
+                                                        static_cast<std::uint64_t>(info.shape.height),
+                                                        static_cast<std::uint64_t>(info.shape.channels))) +
+                        kWorking[static_cast<int>(info.by)] * static_cast<double>(info.shape.samples());
+  if (needed > static_cast<double>(memory))
+    throw Error(
+        fmt::format("packed picture: {} take {:.0f} MiB to unpack, more than the limit of {} MiB: raise "
+                    "Limits::memory",
+                    text_of(info.shape).text, std::ceil(needed / (1 << 20)), memory >> 20));
   if (!info.complete && (info.by != PackBy::wavelet || o.header.predicted))
     throw Error(fmt::format("packed picture: it is cut off, and {} opens whole files only: fetch it again",
                             o.header.predicted ? "prediction" : name_of(info.by)));

@@ -67,26 +67,29 @@ Rectangle within(const Rectangle& r, const Shape& s) {
 // The right to work: a turn ends the one before, and waits for its end.
 class Desk::Turn {
  public:
-  explicit Turn(Desk& desk) : desk_(desk) {
-    std::stop_source mine;
+  Turn(Desk& desk, const std::stop_token& closed) : desk_(desk), closed_(closed, Stop{mine_}) {
     {
       const std::lock_guard lock(desk.guard_);
       desk.current_.request_stop();
-      desk.current_ = mine;
+      desk.current_ = mine_;
     }
-    stop = mine.get_token();
     working_ = std::unique_lock(desk.working_);
-    if (stop.stop_requested()) throw Canceled();
+    if (mine_.stop_requested()) throw Canceled();
     desk.share_ = 0;
   }
   ~Turn() { desk_.share_ = 1; }
   Turn(const Turn&) = delete;
   Turn& operator=(const Turn&) = delete;
-
-  std::stop_token stop;
+  std::stop_token stop() const { return mine_.get_token(); }
 
  private:
+  struct Stop {
+    std::stop_source source;
+    void operator()() { source.request_stop(); }
+  };
   Desk& desk_;
+  std::stop_source mine_;
+  std::stop_callback<Stop> closed_;
   std::unique_lock<std::mutex> working_;
 };
 
@@ -102,8 +105,8 @@ Desk::Kept& Desk::kept(const Order& order, const Image& in, std::stop_token stop
   return k = {order.input, text, std::move(run.image), std::move(run.report)};
 }
 
-Served Desk::serve(const Order& order, const Image& in, const Image* truth) {
-  const Turn turn(*this);
+Served Desk::serve(const Order& order, const Image& in, const Image* truth, const std::stop_token& closed) {
+  const Turn turn(*this, closed);
   const auto start = std::chrono::steady_clock::now();
   const Shape shape = Filter(order.chain).result_shape(in.shape());
   const Rectangle all{0, 0, shape.width, shape.height};
@@ -112,16 +115,16 @@ Served Desk::serve(const Order& order, const Image& in, const Image* truth) {
   // What looks at its neighbors alone is worked out where it is seen; the rest follows when the hand rests.
   if (!order.figures && order.chain.reach()) {
     RunOptions o;
-    o.stop = turn.stop;
+    o.stop = turn.stop();
     o.part = part;
     s.image = Engine::standard().run(order.chain, in, o).image;
   } else {
-    Kept& k = kept(order, in, turn.stop);
+    Kept& k = kept(order, in, turn.stop());
     if (order.figures && k.figures.is_null()) {
       // What is measured ends with the turn, too.
       Watch watch;
       const Watch::Active active(watch);
-      const std::stop_callback ends(turn.stop, [&watch] { watch.stop(); });
+      const std::stop_callback ends(turn.stop(), [&watch] { watch.stop(); });
       k.figures = figures_of(k.image, in, truth);
     }
     if (order.figures) s.told = {{"steps", steps_of(order.chain, k.report)}, {"figures", k.figures}};
@@ -135,9 +138,9 @@ Served Desk::serve(const Order& order, const Image& in, const Image* truth) {
   return s;
 }
 
-Image Desk::whole(const Order& order, const Image& in) {
-  const Turn turn(*this);
-  return kept(order, in, turn.stop).image;
+Image Desk::whole(const Order& order, const Image& in, const std::stop_token& closed) {
+  const Turn turn(*this, closed);
+  return kept(order, in, turn.stop()).image;
 }
 
 void Desk::stop() {

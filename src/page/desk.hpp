@@ -32,10 +32,11 @@ struct Served {
 
 class Desk {
  public:
-  // Runs an order on a picture; `truth` may be null. Canceled where a newer order came.
-  Served serve(const Order& order, const Image& in, const Image* truth);
+  // Runs an order on a picture; `truth` may be null. Canceled where a newer order came, or a stop of `closed` is
+  // requested.
+  Served serve(const Order& order, const Image& in, const Image* truth, const std::stop_token& closed);
   // The whole result of an order, from what is kept or made now.
-  Image whole(const Order& order, const Image& in);
+  Image whole(const Order& order, const Image& in, const std::stop_token& closed);
   // Ends what runs.
   void stop();
   // The share of the work under way that is done; 1 where nothing runs.

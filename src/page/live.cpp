@@ -1,21 +1,19 @@
 #include "sieve/page/live.hpp"
 
 #include <fmt/format.h>
-#include <httplib.h>
 
 #include <algorithm>
-#include <atomic>
-#include <chrono>
+#include <condition_variable>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
 #include <set>
-#include <thread>
 
 #include "page/coding.hpp"
 #include "page/describing.hpp"
 #include "page/desk.hpp"
 #include "page/document.hpp"
+#include "page/http_server.hpp"
 #include "sieve/core/version.hpp"
 #include "sieve/filter/recipe.hpp"
 #include "sieve/spectral/spectrum.hpp"
@@ -28,7 +26,7 @@ using namespace internal::page;
 
 namespace {
 
-constexpr std::size_t kMostBody = 1 << 16, kMostSteps = 200, kMostPages = 4;
+constexpr std::size_t kMostSteps = 200, kMostPages = 4;
 
 // Names of files among the values of a chain's parameters.
 void collect_names(const Chain& chain, std::set<std::string>& names) {
@@ -79,34 +77,34 @@ std::string bytes_of(std::uint32_t n) {
   return out;
 }
 
-// The length of the words, the words up to a multiple of four, the samples; sent from where they lie.
-void reply(httplib::Response& response, ordered_json told, Coded c) {
+HttpResponse reply(const ordered_json& told, int status = 200) {
+  return {
+      .status = status, .type = "application/json", .body = told.dump(-1, ' ', false, json::error_handler_t::replace)};
+}
+
+// The length of the words, the words up to a multiple of four, the samples.
+HttpResponse reply(ordered_json told, Coded c) {
   told["samples"] = std::move(c.head);
   std::string words = told.dump(-1, ' ', false, json::error_handler_t::replace);
   words.resize((words.size() + 3) / 4 * 4, ' ');
   words = bytes_of(static_cast<std::uint32_t>(words.size())) + words;
-  const auto held = std::make_shared<std::pair<std::string, std::string>>(std::move(words), std::move(c.bytes));
-  response.set_content_provider(held->first.size() + held->second.size(), "application/octet-stream",
-                                [held](std::size_t from, std::size_t length, httplib::DataSink& sink) {
-                                  const bool first = from < held->first.size();
-                                  const std::string& part = first ? held->first : held->second;
-                                  const std::size_t at = first ? from : from - held->first.size();
-                                  return sink.write(part.data() + at, std::min(length, part.size() - at));
-                                });
+  return {.type = "application/octet-stream", .head = std::move(words), .body = std::move(c.bytes)};
 }
 
-void reply(httplib::Response& response, const ordered_json& told) {
-  response.set_content(told.dump(-1, ' ', false, json::error_handler_t::replace), "application/json");
-}
+// A request to one of the paths below the token.
+struct Asked {
+  const json& body;
+  const std::stop_token& closed;
+};
 
 }  // namespace
 
 struct Live::Parts {
   LiveSetup setup;
   const Catalogue* catalogue = nullptr;
-  httplib::Server server;
+  std::unique_ptr<HttpServer> server;
   std::string token = random_token(), address, host;
-  int port = 0;
+  std::map<std::string, std::function<HttpResponse(const Asked&)>> answers;  // by path
   std::set<std::string> named;
   std::mutex guard;
   struct Place {
@@ -115,7 +113,8 @@ struct Live::Parts {
   };
   std::map<std::string, Place> desks;
   std::uint64_t requests = 0;
-  std::atomic<bool> ending = false;
+  std::condition_variable_any ended;
+  bool ending = false;
   std::map<std::string, std::shared_ptr<const Image>> opened;
 
   const Image* truth() const { return setup.truth ? &setup.truth->image : nullptr; }
@@ -242,137 +241,130 @@ struct Live::Parts {
   }
 
   // An answer in JSON, or the words of what went wrong.
-  template <class Work>
-  void answer(const char* path, Work work) {
-    server.Post("/" + token + path, [work](const httplib::Request& request, httplib::Response& response) {
-      const auto fail = [&](int status, const std::string& line) {
-        response.status = status;
-        response.set_content(ordered_json{{"error", line}}.dump(-1, ' ', false, json::error_handler_t::replace),
-                             "application/json");
-      };
-      try {
-        work(json::parse(request.body), response);
-      } catch (const Canceled&) {
-        fail(409, "a newer request came");
-      } catch (const json::exception&) {
-        fail(400, "the request is no JSON that is understood here");
-      } catch (const InvalidArgument& e) {
-        fail(422, e.what());
-      } catch (const std::bad_alloc&) {
-        fail(500, "memory ran out");
-      } catch (const std::exception& e) {
-        fail(500, e.what());
-      }
-    });
+  HttpResponse answer(const std::string& path, const HttpRequest& request) {
+    const auto fail = [&](int status, const std::string& line) { return reply(ordered_json{{"error", line}}, status); };
+    const auto found = answers.find(path);
+    if (found == answers.end() || request.method != "POST")
+      return fail(404, "there is no such request; the page knows its own");
+    try {
+      return found->second({json::parse(request.body), request.closed});
+    } catch (const Canceled&) {
+      return fail(409, "a newer request came");
+    } catch (const json::exception&) {
+      return fail(400, "the request is no JSON that is understood here");
+    } catch (const InvalidArgument& e) {
+      return fail(422, e.what());
+    } catch (const std::bad_alloc&) {
+      return fail(500, "memory ran out");
+    } catch (const std::exception& e) {
+      return fail(500, e.what());
+    }
+  }
+
+  HttpResponse respond(const HttpRequest& request) {
+    HttpResponse r = routed(request);
+    for (const auto& [name, value] : {std::pair{"Cache-Control", "no-store"},
+                                      {"X-Content-Type-Options", "nosniff"},
+                                      {"Referrer-Policy", "no-referrer"},
+                                      {"Cross-Origin-Resource-Policy", "same-origin"},
+                                      {"X-Frame-Options", "DENY"}})
+      r.headers.emplace_back(name, value);
+    return r;
+  }
+
+  HttpResponse routed(const HttpRequest& request) {
+    // Another page of the same browser can send requests here, but not with this host, origin and token.
+    if (request.host != host || (!request.origin.empty() && request.origin != "http://" + host))
+      return {.status = 403, .body = "refused: this page is for " + host + " alone\n"};
+    const std::string root = "/" + token + "/";
+    if (!request.path.starts_with(root))
+      return {.status = 404,
+              .body = "there is no such page: the address that `lsieve live` printed is the whole one\n"};
+    if (request.path == root && request.method == "GET") {
+      const std::string nonce = random_token();
+      return {.type = "text/html; charset=utf-8",
+              .headers = {{"Content-Security-Policy", content_policy(nonce, true) + "; frame-ancestors 'none'"}},
+              .body = html(nonce)};
+    }
+    return answer(request.path.substr(root.size()), request);
   }
 
   void declare() {
-    server.set_payload_max_length(kMostBody);
-    server.set_tcp_nodelay(true);
-    // Without the library's own choice, by which two servers may listen on one port.
-    server.set_socket_options([](socket_t socket) {
-      const int yes = 1;
-      setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof yes);
-    });
-    // A browser keeps several connections of a page open; each takes a thread while it is.
-    server.set_keep_alive_max_count(1'000'000);
-    server.set_keep_alive_timeout(2);
-    server.new_task_queue = [] { return new httplib::ThreadPool(64); };
-    server.set_default_headers({{"Cache-Control", "no-store"},
-                                {"X-Content-Type-Options", "nosniff"},
-                                {"Referrer-Policy", "no-referrer"},
-                                {"Cross-Origin-Resource-Policy", "same-origin"},
-                                {"X-Frame-Options", "DENY"}});
-    // Another page of the same browser can send requests here, but not with this host, origin and token.
-    server.set_pre_routing_handler([this](const httplib::Request& request, httplib::Response& response) {
-      const std::string asked = request.get_header_value("Host"), origin = request.get_header_value("Origin");
-      if (asked != host || (!origin.empty() && origin != "http://" + host)) {
-        response.status = 403;
-        response.set_content("refused: this page is for " + host + " alone\n", "text/plain");
-        return httplib::Server::HandlerResponse::Handled;
-      }
-      if (!request.path.starts_with("/" + token + "/")) {
-        response.status = 404;
-        response.set_content("there is no such page: the address that `lsieve live` printed is the whole one\n",
-                             "text/plain");
-        return httplib::Server::HandlerResponse::Handled;
-      }
-      return httplib::Server::HandlerResponse::Unhandled;
-    });
-    server.Get("/" + token + "/", [this](const httplib::Request&, httplib::Response& response) {
-      const std::string nonce = random_token();
-      response.set_header("Content-Security-Policy", content_policy(nonce, true) + "; frame-ancestors 'none'");
-      response.set_content(html(nonce), "text/html; charset=utf-8");
-    });
-    answer("/picture", [this](const json& body, httplib::Response& response) {
+    answers["picture"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const bool clean = body.value("truth", false);
       if (clean && !setup.truth) throw InvalidArgument("there is no truth");
-      reply(response, ordered_json::object(),
-            coded(clean ? setup.truth->image : setup.inputs[input(body)].image, kExact, false));
-    });
-    answer("/run", [this](const json& body, httplib::Response& response) {
+      return reply(ordered_json::object(),
+                   coded(clean ? setup.truth->image : setup.inputs[input(body)].image, kExact, false));
+    };
+    answers["run"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const auto d = desk(body);
       const Order o = order(body);
-      Served s = d->serve(o, in(o), truth());
-      reply(response, std::move(s.told), o.figures ? coded(s.image, kExact, false) : glimpse(s.image));
-    });
-    answer("/spectrum", [this](const json& body, httplib::Response& response) {
+      Served s = d->serve(o, in(o), truth(), asked.closed);
+      return reply(std::move(s.told), o.figures ? coded(s.image, kExact, false) : glimpse(s.image));
+    };
+    answers["spectrum"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const auto d = desk(body);
       const Order o = order(body);
-      reply(response, ordered_json::object(),
-            coded(spectrum_image(spectrum(d->whole(o, in(o)), Taper::periodic)), kExact, false));
-    });
-    answer("/step", [this](const json& body, httplib::Response& response) {
+      return reply(ordered_json::object(),
+                   coded(spectrum_image(spectrum(d->whole(o, in(o), asked.closed), Taper::periodic)), kExact, false));
+    };
+    answers["step"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const auto d = desk(body);
       Order o = order(body);
-      if (o.chain.steps().empty())
-        return reply(response, ordered_json{{"grids", json::array()}, {"plots", json::array()}});
+      if (o.chain.steps().empty()) return reply(ordered_json{{"grids", json::array()}, {"plots", json::array()}});
       const Filter last = o.chain.steps().back();
       o.chain = Chain(std::vector<Filter>(o.chain.steps().begin(), o.chain.steps().end() - 1));
-      reply(response, shown_of(last, d->whole(o, in(o)), resources()));
-    });
-    answer("/forms", [this](const json& body, httplib::Response& response) {
+      return reply(shown_of(last, d->whole(o, in(o), asked.closed), resources()));
+    };
+    answers["forms"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const Chain c = chain(body);
       ordered_json meanings = ordered_json::array();
       for (const Filter& f : c.steps()) meanings.push_back(f.meaning());
-      reply(response, ordered_json{{"text", c.text()},
-                                   {"command", command_of(setup.inputs[input(body)].name, c)},
-                                   {"recipe", recipe_text(c)},
-                                   {"source", source_text(c)},
-                                   {"meanings", meanings}});
-    });
-    answer("/read", [this](const json& body, httplib::Response& response) {
-      reply(response, ordered_json{{"chain", cards_of(chain(body))}});
-    });
-    answer("/save", [this](const json& body, httplib::Response& response) {
+      return reply(ordered_json{{"text", c.text()},
+                                {"command", command_of(setup.inputs[input(body)].name, c)},
+                                {"recipe", recipe_text(c)},
+                                {"source", source_text(c)},
+                                {"meanings", meanings}});
+    };
+    answers["read"] = [this](const Asked& asked) {
+      const json& body = asked.body;
+      return reply(ordered_json{{"chain", cards_of(chain(body))}});
+    };
+    answers["save"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       const std::string name = plain_name(body);
       const Order o = order(body);
       if (!setup.save || !setup.save_text) throw InvalidArgument("this page was started without a place to save to");
       const std::string line = body.value("what", std::string()) == "recipe"
                                    ? setup.save_text(name, recipe_text(o.chain))
-                                   : setup.save(name, desk(body)->whole(o, in(o)), record_of(o.chain));
-      reply(response, ordered_json{{"line", line}});
-    });
-    answer("/progress", [this](const json& body, httplib::Response& response) {
-      reply(response, ordered_json{{"share", desk(body)->share()}});
-    });
-    answer("/stop", [this](const json& body, httplib::Response& response) {
+                                   : setup.save(name, desk(body)->whole(o, in(o), asked.closed), record_of(o.chain));
+      return reply(ordered_json{{"line", line}});
+    };
+    answers["progress"] = [this](const Asked& asked) {
+      const json& body = asked.body;
+      return reply(ordered_json{{"share", desk(body)->share()}});
+    };
+    answers["stop"] = [this](const Asked& asked) {
+      const json& body = asked.body;
       desk(body)->stop();
-      reply(response, ordered_json::object());
-    });
-    answer("/goodbye", [this](const json&, httplib::Response& response) {
-      reply(response, ordered_json::object());
+      return reply(ordered_json::object());
+    };
+    answers["goodbye"] = [this](const Asked&) {
       end();
-    });
+      return reply(ordered_json::object());
+    };
   }
 
   void end() {
+    const std::lock_guard lock(guard);
     ending = true;
-    {
-      const std::lock_guard lock(guard);
-      for (const auto& [page, place] : desks) place.desk->stop();
-    }
-    server.stop();
+    for (const auto& [page, place] : desks) place.desk->stop();
+    ended.notify_all();
   }
 };
 
@@ -389,11 +381,8 @@ Live::Live(LiveSetup setup) : parts_(std::make_unique<Parts>()) {
   }
   collect_names(p.setup.chain, p.named);
   p.declare();
-  const int port = p.setup.port;
-  p.port = port > 0 ? (p.server.bind_to_port("127.0.0.1", port) ? port : -1) : p.server.bind_to_any_port("127.0.0.1");
-  if (p.port <= 0)
-    throw Error(fmt::format("port {} cannot be listened on: it is taken or not allowed; give another, or none", port));
-  p.host = fmt::format("127.0.0.1:{}", p.port);
+  p.server = std::make_unique<HttpServer>(p.setup.port);
+  p.host = fmt::format("127.0.0.1:{}", p.server->port());
   p.address = fmt::format("http://{}/{}/", p.host, p.token);
 }
 
@@ -403,19 +392,13 @@ const std::string& Live::address() const { return parts_->address; }
 
 void Live::serve(const std::stop_token& stop) {
   Parts& p = *parts_;
-  const std::stop_callback ends(stop, [&p] { p.end(); });
-  // A stop that comes before the server listens is lost on it.
-  const std::jthread insisting([&p](const std::stop_token& done) {
-    for (; !done.stop_requested(); std::this_thread::sleep_for(std::chrono::milliseconds(20))) {
-      if (p.ending) p.server.stop();
-    }
-  });
-  // The library gives up its port where a connection cannot be taken, one that its other end dropped among them.
-  while (!p.server.listen_after_bind() && !p.ending) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));  // where the system is short of something, it stays so
-    if (!p.server.bind_to_port("127.0.0.1", p.port))
-      throw Error(fmt::format("port {} was lost and cannot be listened on again: start the page anew", p.port));
+  p.server->start([&p](const HttpRequest& request) { return p.respond(request); });
+  {
+    std::unique_lock lock(p.guard);
+    p.ended.wait(lock, stop, [&p] { return p.ending; });
   }
+  p.end();
+  p.server->stop();
 }
 
 }  // namespace sieve::page

@@ -3,11 +3,13 @@
 #include <algorithm>
 #include <span>
 
+#include "core/memory.hpp"
+
 namespace sieve::internal {
 
 std::size_t bytes_of(const Shape& s) {
-  const auto row = (static_cast<std::size_t>(s.width) + 15) / 16 * 16;
-  return row * static_cast<std::size_t>(s.height) * static_cast<std::size_t>(s.channels) * sizeof(float);
+  const auto number = [](int n) { return static_cast<std::uint64_t>(n); };
+  return static_cast<std::size_t>(image_bytes(number(s.width), number(s.height), number(s.channels)));
 }
 
 namespace {

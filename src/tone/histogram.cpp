@@ -11,6 +11,7 @@
 #include <numeric>
 #include <optional>
 
+#include "core/rows.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
 #include "tone/level_lanes.hpp"
@@ -89,15 +90,11 @@ std::optional<Histogram> count(const ConstView& in, int channel, int bins, Span 
         std::uint32_t* const a = counts.data();
         std::uint32_t *const b = a + (tables > 1 ? slots : 0), *const c = a + (tables > 1 ? 2 * slots : 0),
                              *const d = a + (tables > 1 ? 3 * slots : 0);
-        for (int y = first; y < last; ++y) {
-          const float* row = in.row(y, plane);
-          if (mixed) {
-            lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), mix.data(), width);
-            row = mix.data();
-          }
-          for (std::size_t from = 0; from < width; from += kChunk) {
-            const std::size_t n = std::min(kChunk, width - from);
-            lanes::bin_numbers(row + from, where, numbers.data(), n);
+        const auto add = [&](const float* run, std::size_t samples) {
+          if (outside) return;
+          for (std::size_t from = 0; from < samples; from += kChunk) {
+            const std::size_t n = std::min(kChunk, samples - from);
+            lanes::bin_numbers(run + from, where, numbers.data(), n);
             std::size_t x = 0;
             for (; x + 4 <= n; x += 4) {
               ++a[numbers[x]];
@@ -107,13 +104,20 @@ std::optional<Histogram> count(const ConstView& in, int channel, int bins, Span 
             }
             for (; x < n; ++x) ++a[numbers[x]];
           }
-          if (!stop_outside) continue;
-          for (std::size_t i = 0; i < tables; ++i) {
+          for (std::size_t i = 0; i < tables && stop_outside; ++i) {
             const std::uint32_t* table = a + i * slots;
             if (table[where.count] + table[where.count + 1] > 0) outside = true;
           }
-          if (outside) return;
+        };
+        if (mixed) {
+          for (int y = first; y < last; ++y) {
+            lanes::luma(in.row(y, 0), in.row(y, 1), in.row(y, 2), mix.data(), width);
+            add(mix.data(), width);
+          }
+        } else {
+          rows::each_run(in.channel(plane), first, last, add);
         }
+        if (outside) return;
         const std::lock_guard lock(mutex);
         for (std::size_t i = 0; i < slots * tables; ++i) all[i % slots] += counts[i];
       },

@@ -20,43 +20,50 @@ using namespace internal;
 
 namespace {
 
-struct RowFigures {
+// Of a run of samples: a row, or several where rows are short.
+struct RunFigures {
   double low, high, sum, squares;
   std::size_t finite, floor, ceiling, below, above;
-};
 
-RowFigures figures(const float* row, int n) {
-  RowFigures f{};
-  for (int x = 0; x < n; ++x) {
-    if (!std::isfinite(row[x])) continue;
-    const double v = row[x];
-    f.low = f.finite == 0 ? v : std::min(f.low, v);
-    f.high = f.finite == 0 ? v : std::max(f.high, v);
-    ++f.finite;
-    f.sum += v;
-    f.squares += v * v;
-    f.floor += v <= 0;
-    f.ceiling += v >= 1;
-    f.below += v < 0;
-    f.above += v > 1;
+  void add(const float* row, int n) {
+    for (int x = 0; x < n; ++x) {
+      if (!std::isfinite(row[x])) continue;
+      const double v = row[x];
+      low = finite == 0 ? v : std::min(low, v);
+      high = finite == 0 ? v : std::max(high, v);
+      ++finite;
+      sum += v;
+      squares += v * v;
+      floor += v <= 0;
+      ceiling += v >= 1;
+      below += v < 0;
+      above += v > 1;
+    }
   }
-  return f;
-}
+};
 
 }  // namespace
 
 std::vector<ChannelStatistics> statistics(const ConstView& in) {
   require_input(in, "statistics");
   std::vector<ChannelStatistics> all;
-  std::vector<RowFigures> rows(static_cast<std::size_t>(in.height()));
+  // The figures of a run of one sample would take twenty times its memory.
+  constexpr int kRun = 64;
+  const int together = std::max(1, kRun / in.width()), count = (in.height() - 1) / together + 1;
+  std::vector<RunFigures> runs(static_cast<std::size_t>(count));
   for (int c = 0; c < in.channels(); ++c) {
-    parallel_rows(in.height(), in.width(), [&](int first, int last) {
-      for (int y = first; y < last; ++y) rows[static_cast<std::size_t>(y)] = figures(in.row(y, c), in.width());
+    parallel_rows(count, RowCost(in.width(), together), [&](int first, int last) {
+      for (int i = first; i < last; ++i) {
+        RunFigures f{};
+        const int end = static_cast<int>(std::min<long long>(in.height(), (i + 1LL) * together));
+        for (int y = i * together; y < end; ++y) f.add(in.row(y, c), in.width());
+        runs[static_cast<std::size_t>(i)] = f;
+      }
     });
     ChannelStatistics s;
     std::size_t finite = 0, floor = 0, ceiling = 0;
     double sum = 0;
-    for (const RowFigures& r : rows) {
+    for (const RunFigures& r : runs) {
       if (r.finite == 0) continue;
       s.minimum = finite == 0 ? r.low : std::min(s.minimum, r.low);
       s.maximum = finite == 0 ? r.high : std::max(s.maximum, r.high);
@@ -71,9 +78,9 @@ std::vector<ChannelStatistics> statistics(const ConstView& in) {
     if (finite > 0) {
       const auto n = static_cast<double>(finite);
       s.mean = sum / n;
-      // Sum of (v - mean)^2 from each row's own sums: rows are short, so the cancellation stays small.
+      // Sum of (v - mean)^2 from each run's own sums: runs are short, so the cancellation stays small.
       double spread = 0;
-      for (const RowFigures& r : rows)
+      for (const RunFigures& r : runs)
         spread += r.squares - 2 * s.mean * r.sum + static_cast<double>(r.finite) * s.mean * s.mean;
       s.deviation = std::sqrt(std::max(0.0, spread / n));
       s.at_floor = static_cast<double>(floor) / n;

@@ -55,21 +55,21 @@ void row_inverse(Number* row, int n, std::vector<Number>& copy) {
 // Down the columns: the same steps with whole rows as numbers, on a copy of some columns with the rows in order of
 // kind.
 void columns(Number* plane, std::ptrdiff_t stride, int width, int height, bool forward) {
-  constexpr int kColumns = 64;
-  parallel_rows((width + kColumns - 1) / kColumns, static_cast<std::size_t>(height) * kColumns,
+  const int together = std::min(64, width);
+  parallel_rows((width + together - 1) / together, static_cast<std::size_t>(height) * together,
                 [&](int first, int last) {
-                  std::vector<Number> block(static_cast<std::size_t>(height) * kColumns);
+                  std::vector<Number> block(static_cast<std::size_t>(height) * together);
                   for (int b = first; b < last; ++b) {
-                    const int x0 = b * kColumns, m = std::min(kColumns, width - x0), lows = (height + 1) / 2;
+                    const int x0 = b * together, m = std::min(together, width - x0), lows = (height + 1) / 2;
                     const auto sorted = [&](int y) {
-                      return block.data() + static_cast<std::ptrdiff_t>(y % 2 == 0 ? y / 2 : lows + y / 2) * kColumns;
+                      return block.data() + static_cast<std::ptrdiff_t>(y % 2 == 0 ? y / 2 : lows + y / 2) * together;
                     };
                     for (int y = 0; y < height; ++y)
                       std::copy_n(plane + y * stride + x0, m,
-                                  forward ? sorted(y) : block.data() + static_cast<std::ptrdiff_t>(y) * kColumns);
-                    const auto even = [&](int i) { return block.data() + static_cast<std::ptrdiff_t>(i) * kColumns; };
+                                  forward ? sorted(y) : block.data() + static_cast<std::ptrdiff_t>(y) * together);
+                    const auto even = [&](int i) { return block.data() + static_cast<std::ptrdiff_t>(i) * together; };
                     const auto odd = [&](int i) {
-                      return block.data() + static_cast<std::ptrdiff_t>(lows + i) * kColumns;
+                      return block.data() + static_cast<std::ptrdiff_t>(lows + i) * together;
                     };
                     const auto odds = [&](Number sign) {
                       each_odd(height, even, odd, [&](Number* o, const Number* e, const Number* f) {
@@ -89,7 +89,7 @@ void columns(Number* plane, std::ptrdiff_t stride, int width, int height, bool f
                       odds(1);
                     }
                     for (int y = 0; y < height; ++y)
-                      std::copy_n(forward ? block.data() + static_cast<std::ptrdiff_t>(y) * kColumns : sorted(y), m,
+                      std::copy_n(forward ? block.data() + static_cast<std::ptrdiff_t>(y) * together : sorted(y), m,
                                   plane + y * stride + x0);
                   }
                 },

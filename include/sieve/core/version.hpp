@@ -14,4 +14,8 @@ namespace SIEVE_EXPORT sieve {
 /// The version of the library that is linked, "0.1.0"; SIEVE_VERSION is that of the headers.
 [[nodiscard]] const char* version();
 
+/// The SIMD instruction set that this process uses, of those that the library was compiled for: "AVX2". Results have
+/// the same bits for one build on one instruction set.
+[[nodiscard]] const char* simd_target();
+
 }  // namespace sieve

@@ -70,8 +70,10 @@ struct Unpacked {
 };
 /// Whether bytes begin as a packed picture does.
 [[nodiscard]] bool is_packed(std::span<const std::uint8_t> bytes);
-/// Unpacks. Error, with one line, for what is no packed picture, is damaged, or has more than `pixels` pixels; a
-/// wavelet file that is cut off opens at lower quality as soon as its header is whole, others are refused.
-[[nodiscard]] Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels = std::uint64_t{1} << 29);
+/// Unpacks. Error, with one line, for what is no packed picture, is damaged, has more than `pixels` pixels, or takes
+/// more than `memory` bytes to unpack; a wavelet file that is cut off opens at lower quality as soon as its header is
+/// whole and a byte is there for every 16384 samples above 4 million, others are refused.
+[[nodiscard]] Unpacked unpack(std::span<const std::uint8_t> bytes, std::uint64_t pixels = std::uint64_t{1} << 29,
+                              std::uint64_t memory = std::uint64_t{1} << 40);
 
 }  // namespace sieve
