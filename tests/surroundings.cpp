@@ -121,27 +121,30 @@ class DecimalCommas {
 
 }  // namespace
 
+// Takes seconds on the picture of the tests, so that a batch is at work when a shell has seen its journal.
+const std::string slow_steps = " -- block_matching then block_matching then block_matching then block_matching";
+
 TEST_CASE("two runs on one journal: the second says so and touches nothing, the first goes on to its end") {
   const Folder folder;
-  const LatePicture late(folder / "late.png");
-  test::Outcome first, second;
-  std::thread running(
-      [&] { first = lsieve("batch " + folder / "late.png" + " --into " + folder / "out" + " -- invert"); });
-  wait_for(folder / "out/batch.journal");
-  std::string journal;
-  for (int i = 0; i < 2000 && !journal.ends_with("\n"); ++i) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    journal = test::contents(folder / "out/batch.journal");
-  }
-  REQUIRE(journal.ends_with("\n"));
-  second = lsieve("batch " + test::noon_file + " --into " + folder / "out" + " -- median");
-  CHECK(test::contents(folder / "out/batch.journal") == journal);
-  late.send();
+  const std::string out = folder / "out", journal = out + "/batch.journal";
+  test::Outcome first;
+  // Stopped while it works, until the second run has ended.
+  std::thread running([&] {
+    first = test::run("sh -c '" LSIEVE_TOOL " batch " + test::noon_file + " --into " + out + slow_steps +
+                      " & pid=$!; while [ ! -s " + journal + " ]; do sleep 0.02; done; kill -STOP $pid; touch " +
+                      folder / "stopped" + "; while [ ! -e " + folder / "go" + " ]; do sleep 0.02; done; " +
+                      "kill -CONT $pid; wait $pid'");
+  });
+  wait_for(folder / "stopped");
+  const std::string before = test::contents(journal);
+  const auto second = lsieve("batch " + test::data + "/lamp.png --into " + out + " -- median");
+  CHECK(test::contents(journal) == before);
+  test::put(folder / "go", "");
   running.join();
   check_one_line(second, 1, "another run");
   CHECK(first.code == 0);
-  CHECK(std::filesystem::exists(folder / "out/late.png"));
-  CHECK_FALSE(std::filesystem::exists(folder / "out/noon.png"));
+  CHECK(std::filesystem::exists(out + "/noon.png"));
+  CHECK_FALSE(std::filesystem::exists(out + "/lamp.png"));
 }
 
 TEST_CASE("several processes write one file: it is one of theirs, whole, and nothing else is left") {
@@ -167,19 +170,13 @@ TEST_CASE("several processes write one file: it is one of theirs, whole, and not
 
 TEST_CASE("a signal that is ignored stays ignored: nohup keeps a batch alive") {
   const Folder folder;
-  const LatePicture late(folder / "late.png");
-  test::Outcome o;
-  std::thread running([&] {
-    o = test::run("sh -c 'trap \"\" HUP; exec " LSIEVE_TOOL " batch " + folder / "late.png" + " --into " +
-                  folder / "out" + " -- invert & pid=$!; while [ ! -s " + folder / "out/batch.journal" +
-                  " ]; do sleep 0.02; done; sleep 0.2; kill -HUP $pid; touch " + folder / "sent" + "; wait $pid'");
-  });
-  wait_for(folder / "sent");
-  late.send();
-  running.join();
+  const std::string out = folder / "out";
+  const auto o =
+      test::run("sh -c 'trap \"\" HUP; exec " LSIEVE_TOOL " batch " + test::noon_file + " --into " + out + slow_steps +
+                " & pid=$!; while [ ! -s " + out + "/batch.journal ]; do sleep 0.02; done; kill -HUP $pid; wait $pid'");
   CAPTURE(o.err);
   CHECK(o.code == 0);
-  CHECK(std::filesystem::exists(folder / "out/late.png"));
+  CHECK(std::filesystem::exists(out + "/noon.png"));
 }
 
 TEST_CASE("a pipe that nobody reads: the tool waits for a late reader, and a signal ends it at once") {

@@ -13,6 +13,7 @@
 #include <functional>
 #include <mutex>
 #include <nlohmann/json.hpp>
+#include <system_error>
 #include <thread>
 
 #include "cli/batch_files.hpp"
@@ -224,16 +225,19 @@ class Batch {
       Teller teller(files_);
       const auto workers = std::min<std::size_t>(
           files_.size(), static_cast<std::size_t>(options_.workers > 0 ? options_.workers : threads()));
+      const auto worker = [&] {
+        const Watch::Active active(watch);
+        try {
+          work(journal, teller, *watch);
+        } catch (...) {
+          failed_for_all();
+        }
+      };
       std::vector<std::jthread> pool;
-      for (std::size_t w = 0; w < workers; ++w) {
-        pool.emplace_back([&] {
-          const Watch::Active active(watch);
-          try {
-            work(journal, teller, *watch);
-          } catch (...) {
-            failed_for_all();
-          }
-        });
+      try {
+        while (pool.size() < workers) pool.emplace_back(worker);
+      } catch (const std::system_error&) {
+        if (pool.empty()) worker();  // the system gives no threads; where it gives some, they do the work
       }
       pool.clear();  // until they end
       stopped = watch->stopped();

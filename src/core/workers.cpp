@@ -25,6 +25,7 @@ struct Workers::Arena {
   explicit Arena(int threads) : arena(threads, 1) {}
   tbb::task_arena arena;
   std::once_flag begun;
+  bool alone = false;  // the system gives no threads
 
 #ifdef __SANITIZE_THREAD__
   // oneTBB is built without the thread sanitizer, which then sees races in all that it hands over: here plain threads
@@ -62,11 +63,19 @@ void Workers::run(int parts, FunctionRef<void(int)> work) {
     constexpr auto kPatience = std::chrono::milliseconds(5);
     std::atomic<int> here = 0;
     const auto end = std::chrono::steady_clock::now() + kPatience;
-    arena_->each(count_, [&] {
-      ++here;
-      while (here < count_ && std::chrono::steady_clock::now() < end) std::this_thread::yield();
-    });
+    try {
+      arena_->each(count_, [&] {
+        ++here;
+        while (here < count_ && std::chrono::steady_clock::now() < end) std::this_thread::yield();
+      });
+    } catch (const std::exception&) {
+      arena_->alone = true;
+    }
   });
+  if (arena_->alone) {
+    for (int i = 0; i < parts; ++i) work(i);
+    return;
+  }
   std::atomic<int> next = 0;
   std::exception_ptr failure;
   std::mutex failing;
@@ -84,20 +93,24 @@ void Workers::run(int parts, FunctionRef<void(int)> work) {
 
 namespace {
 std::mutex standard_mutex;
-std::shared_ptr<Workers> standard;
+// Never destroyed: static objects of the caller may filter while they are destroyed.
+std::shared_ptr<Workers>& standard() {
+  static auto& workers = *new std::shared_ptr<Workers>();
+  return workers;
+}
 }  // namespace
 
 std::shared_ptr<Workers> internal::standard_workers() {
   const std::lock_guard lock(standard_mutex);
-  if (!standard) standard = std::make_shared<Workers>(0);
-  return standard;
+  if (!standard()) standard() = std::make_shared<Workers>(0);
+  return standard();
 }
 
 void set_threads(int n) {
   if (n < 0) throw InvalidArgument("threads=" + std::to_string(n) + ": give 1 or more, or 0 for one per processor");
   auto workers = std::make_shared<Workers>(n);
   const std::lock_guard lock(standard_mutex);
-  standard = std::move(workers);
+  standard() = std::move(workers);
 }
 
 }  // namespace sieve

@@ -174,13 +174,13 @@ std::vector<Stage> FilterDescription::stages(const void* filter, const ConstView
 }
 
 const std::vector<Border>& internal::picture_borders() {
-  static const std::vector<Border> all = {Border::edge, Border::mirror, Border::reflect, Border::wrap};
+  static const auto& all = *new std::vector<Border>{Border::edge, Border::mirror, Border::reflect, Border::wrap};
   return all;
 }
 
 const std::vector<Border>& internal::window_borders() {
-  static const std::vector<Border> all = {Border::edge, Border::mirror, Border::reflect,
-                                          Border::wrap, Border::zero,   Border::constant};
+  static const auto& all = *new std::vector<Border>{Border::edge, Border::mirror, Border::reflect,
+                                                    Border::wrap, Border::zero,   Border::constant};
   return all;
 }
 

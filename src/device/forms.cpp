@@ -53,7 +53,7 @@ Work in_turn(std::vector<Pass> passes) {
 }
 
 const Forms& all_forms() {
-  static const Forms forms = [] {
+  static const Forms& forms = *new Forms([] {
     Forms all;
     add_points(all);
     add_windows(all);
@@ -62,7 +62,7 @@ const Forms& all_forms() {
     add_measured(all);
     add_restorers(all);
     return all;
-  }();
+  }());
   return forms;
 }
 

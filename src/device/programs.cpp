@@ -2,13 +2,17 @@
 
 #include <fmt/format.h>
 #define XXH_INLINE_ALL
+#include <fcntl.h>
 #include <unistd.h>
 #include <xxhash.h>
 
+#include <cstdint>
 #include <cstdlib>
+#include <cstring>
 #include <filesystem>
 #include <fstream>
 #include <iterator>
+#include <string_view>
 
 namespace sieve::internal::device {
 
@@ -24,29 +28,50 @@ fs::path cache_folder() {
   return home != nullptr && *home == '/' ? fs::path(home) / ".cache" / "lean-sieve" / "device" : fs::path();
 }
 
-// Written beside its place and renamed: two processes that start at once both leave a whole file.
-void keep(const fs::path& file, const std::vector<unsigned char>& bytes) {
+// A kept program begins with this, then the hash of its bytes: a driver may crash on a program that is cut off.
+constexpr std::string_view kMagic = "LSDEV 1\n";
+using Hash = std::uint64_t;
+constexpr std::size_t kHeader = kMagic.size() + sizeof(Hash);
+
+Hash hash_of(std::string_view bytes) { return XXH3_64bits(bytes.data(), bytes.size()); }
+
+// The bytes of a kept program; nothing where the file is missing or damaged.
+std::string kept(const fs::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  const std::string all{std::istreambuf_iterator<char>(in), {}};
+  if (all.size() <= kHeader || !all.starts_with(kMagic)) return {};
+  Hash hash = 0;
+  std::memcpy(&hash, all.data() + kMagic.size(), sizeof hash);
+  std::string bytes = all.substr(kHeader);
+  return hash_of(bytes) == hash ? bytes : std::string();
+}
+
+// Written beside its place, synced and renamed: processes that start at once, or end at any moment, leave a whole file.
+void keep(const fs::path& file, const std::string& bytes) {
   std::error_code ignored;
   fs::create_directories(file.parent_path(), ignored);
   const fs::path beside = fmt::format("{}.{}", file.string(), getpid());
-  {
-    std::ofstream out(beside, std::ios::binary);
-    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
-    if (!out.flush()) {
-      fs::remove(beside, ignored);
-      return;
-    }
-  }
-  fs::rename(beside, file, ignored);
-  if (ignored) fs::remove(beside, ignored);
+  const int fd = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+  if (fd < 0) return;
+  const Hash hash = hash_of(bytes);
+  std::string all(kMagic);
+  all.append(reinterpret_cast<const char*>(&hash), sizeof hash);
+  all += bytes;
+  std::size_t done = 0;
+  for (ssize_t n = 0; done < all.size() && (n = ::write(fd, all.data() + done, all.size() - done)) > 0;)
+    done += static_cast<std::size_t>(n);
+  const bool written = done == all.size() && ::fsync(fd) == 0;
+  ::close(fd);
+  if (written) fs::rename(beside, file, ignored);
+  if (!written || ignored) fs::remove(beside, ignored);
 }
 
-std::vector<unsigned char> binary_of(cl_program program) {
+std::string binary_of(cl_program program) {
   std::size_t size = 0;
   if (clGetProgramInfo(program, CL_PROGRAM_BINARY_SIZES, sizeof size, &size, nullptr) != CL_SUCCESS || size == 0)
     return {};
-  std::vector<unsigned char> bytes(size);
-  unsigned char* to = bytes.data();
+  std::string bytes(size, '\0');
+  auto* to = reinterpret_cast<unsigned char*>(bytes.data());
   if (clGetProgramInfo(program, CL_PROGRAM_BINARIES, sizeof(unsigned char*), &to, nullptr) != CL_SUCCESS) return {};
   return bytes;
 }
@@ -65,8 +90,7 @@ Programs::Programs(cl_context context, cl_device_id device)
       all_options_(fmt::format("-cl-std=CL1.2 -DWIDE={} ", vectors(device))) {}
 
 Program Programs::from_cache(const std::string& file, const std::string& options) const {
-  std::ifstream in(file, std::ios::binary);
-  const std::vector<char> bytes{std::istreambuf_iterator<char>(in), {}};
+  const std::string bytes = kept(file);
   if (bytes.empty()) return {};
   const auto* data = reinterpret_cast<const unsigned char*>(bytes.data());
   const std::size_t size = bytes.size();

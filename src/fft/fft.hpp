@@ -44,7 +44,7 @@ std::shared_ptr<const Plan> memoize(const Key& key, Make make) {
     std::uint64_t asked = 0;
   };
   static std::mutex mutex;
-  static std::map<Key, Kept> plans;
+  static auto& plans = *new std::map<Key, Kept>();  // never destroyed, as Engine::standard()
   static std::uint64_t asked = 0;
   const std::lock_guard lock(mutex);
   const auto found = plans.find(key);

@@ -20,7 +20,7 @@
 namespace sieve {
 
 const Catalogue& Catalogue::standard() {
-  static const Catalogue all = [] {
+  static const Catalogue& all = *new Catalogue([] {
     Catalogue c;
     c.add<Convolve>();
     c.add<Correlate>();
@@ -128,7 +128,7 @@ const Catalogue& Catalogue::standard() {
     c.add<Vignette>();
     c.add<Blur>();
     return c;
-  }();
+  }());
   return all;
 }
 

@@ -21,9 +21,12 @@ namespace {
 constexpr std::array<std::uint8_t, 8> kMagic = {0x8c, 'L', 'S', 'V', '\r', '\n', 0x1a, '\n'};
 constexpr std::uint8_t kVersion = 2;
 
-// Samples that a file of so many bytes may have. Flat pictures take fewer bytes and are padded with zeros, so that a
+// Bytes that a file of so many samples has at least. Flat pictures take fewer and are padded with zeros, so that a
 // short file cannot claim the memory of a large picture.
-std::uint64_t most_samples(std::uint64_t bytes) { return (std::uint64_t{1} << 22) + (bytes << 14); }
+std::size_t least_bytes(std::uint64_t samples) {
+  constexpr std::uint64_t kFree = std::uint64_t{1} << 22, kForByte = std::uint64_t{1} << 14;
+  return samples <= kFree ? 0 : static_cast<std::size_t>((samples - kFree + kForByte - 1) / kForByte);
+}
 
 std::uint32_t checksum(std::span<const std::uint8_t> bytes) { return XXH32(bytes.data(), bytes.size(), 0); }
 
@@ -100,9 +103,7 @@ Bytes write_container(const Header& h, const std::vector<Bytes>& sections) {
   file.insert(file.end(), body.begin(), body.end());
   put_fixed(file, checksum(file), 4);
   for (const Bytes& s : sections) file.insert(file.end(), s.begin(), s.end());
-  const std::uint64_t samples = h.info.shape.samples();
-  if (samples > most_samples(file.size()))
-    file.resize(static_cast<std::size_t>((samples - most_samples(0) + (1 << 14) - 1) >> 14));
+  file.resize(std::max(file.size(), least_bytes(h.info.shape.samples())));
   return file;
 }
 
@@ -141,7 +142,7 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
   if (w > pixels / ht)
     throw Error(fmt::format("packed picture: it has {}x{} pixels, more than the limit of {}: raise Limits::pixels", w,
                             ht, pixels));
-  if (h.info.shape.samples() > most_samples(bytes.size()))
+  if (bytes.size() < least_bytes(h.info.shape.samples()))
     damaged(fmt::format("its header says {}x{} pixels, far more than {} bytes can hold", w, ht, bytes.size()));
   if (!h.info.lossless) {
     if (h.info.shape.color_channels() == 3) {
@@ -174,7 +175,9 @@ Opened read_container(std::span<const std::uint8_t> bytes, std::uint64_t pixels)
     rest = rest.subspan(static_cast<std::size_t>(size));
   }
   if (f.left() != 0) damaged("its header is longer than its fields");
-  if (o.header.info.complete && std::any_of(rest.begin(), rest.end(), [](std::uint8_t b) { return b != 0; }))
+  const bool padded = bytes.size() == least_bytes(h.info.shape.samples()) &&
+                      std::all_of(rest.begin(), rest.end(), [](std::uint8_t b) { return b == 0; });
+  if (o.header.info.complete && !rest.empty() && !padded)
     damaged(fmt::format("{} bytes follow its last section", rest.size()));
   return o;
 }

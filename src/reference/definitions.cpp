@@ -9,7 +9,7 @@
 namespace sieve::reference {
 
 const Definitions& Definitions::standard() {
-  static const Definitions all = [] {
+  static const Definitions& all = *new Definitions([] {
     Definitions d;
     internal::define_arithmetic(d);
     internal::define_degrade(d);
@@ -26,7 +26,7 @@ const Definitions& Definitions::standard() {
     internal::define_plug_and_play(d);
     internal::define_groups(d);
     return d;
-  }();
+  }());
   return all;
 }
 

@@ -360,7 +360,8 @@ Engine::~Engine() = default;
 int Engine::threads() const { return parts_->keeps ? parts_->workers.count() : sieve::threads(); }
 
 Engine& Engine::standard() {
-  static Engine engine{Shared{}};
+  // Never destroyed: static objects of the caller may filter while they are destroyed.
+  static Engine& engine = *new Engine{Shared{}};
   return engine;
 }
 

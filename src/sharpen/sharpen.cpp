@@ -26,7 +26,7 @@ Gaussian blur_of(const F& f) {
 }
 
 const Kernel& laplacian(const LaplacianSharpen& f) {
-  static const Kernel four = Kernel::laplacian(4), eight = Kernel::laplacian(8);
+  static const Kernel &four = *new Kernel(Kernel::laplacian(4)), &eight = *new Kernel(Kernel::laplacian(8));
   return f.diagonals ? eight : four;
 }
 

@@ -18,7 +18,8 @@ constexpr std::pair<const char*, GradientBy> kBy[] = {
     {"sobel", GradientBy::sobel}, {"prewitt", GradientBy::prewitt}, {"scharr", GradientBy::scharr}};
 
 const Kernel& kernel_of(GradientBy by) {
-  static const Kernel sobel = Kernel::sobel_x(), prewitt = Kernel::prewitt_x(), scharr = Kernel::scharr_x();
+  static const Kernel &sobel = *new Kernel(Kernel::sobel_x()), &prewitt = *new Kernel(Kernel::prewitt_x()),
+                      &scharr = *new Kernel(Kernel::scharr_x());
   return by == GradientBy::sobel ? sobel : by == GradientBy::prewitt ? prewitt : scharr;
 }
 

@@ -24,7 +24,7 @@ struct Fixed {
 
 // As written here they are for correlation: positive where the picture grows brighter to the right or downward.
 const std::vector<Fixed>& fixed_kernels() {
-  static const std::vector<Fixed> all = {
+  static const auto& all = *new std::vector<Fixed>{
       {"identity", "leaves the picture as it is", {0, 0, 0, 0, 1, 0, 0, 0, 0}},
       {"sharpen", "picture minus its 4-neighbor Laplacian, sum 1", {0, -1, 0, -1, 5, -1, 0, -1, 0}},
       {"laplacian", "second differences, 4 neighbors, sum 0", {0, 1, 0, 1, -4, 1, 0, 1, 0}},
@@ -175,7 +175,7 @@ Kernel Kernel::of_picture(const ConstView& in) {
 }
 
 const std::vector<Kernel::Preset>& Kernel::names() {
-  static const std::vector<Preset> all = [] {
+  static const std::vector<Preset>& all = *new std::vector<Preset>([] {
     std::vector<Preset> v = {
         {"box", "radius=1", "equal taps, 2 radius + 1 a side, sum 1"},
         {"gaussian", "sigma=1, size=0", "Gaussian of sum 1; size 0 means 2 ceil(4 sigma) + 1"},
@@ -184,7 +184,7 @@ const std::vector<Kernel::Preset>& Kernel::names() {
         {"airy", "radius=3", "diffraction at a round opening, sum 1; the radius of the first dark ring"}};
     for (const Fixed& f : fixed_kernels()) v.push_back({f.name, "", f.help});
     return v;
-  }();
+  }());
   return all;
 }
 

@@ -24,7 +24,7 @@ std::vector<float> frequencies(int n) {
 }  // namespace
 
 const std::vector<Border>& internal::frequency_borders() {
-  static const std::vector<Border> all = {Border::mirror, Border::zero, Border::wrap};
+  static const auto& all = *new std::vector<Border>{Border::mirror, Border::zero, Border::wrap};
   return all;
 }
 

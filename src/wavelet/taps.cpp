@@ -16,7 +16,7 @@ struct LowTaps {
 
 // Low-pass taps of the orthogonal wavelets, worked out with 50 digits from the equations that define them.
 const std::vector<LowTaps>& orthogonal() {
-  static const std::vector<LowTaps> all = {
+  static const auto& all = *new std::vector<LowTaps>{
       {"haar", {0.70710678118654752, 0.70710678118654752}},
       {"daubechies2", {0.48296291314453414, 0.83651630373780791, 0.22414386804201338, -0.12940952255126038}},
       {"daubechies3",
@@ -177,25 +177,26 @@ WaveletTaps bank_of(const Lifting& l) {
 }  // namespace
 
 std::span<const std::pair<const char*, Wavelet>> ChoiceNames<Wavelet>::all() {
-  static const std::vector<std::pair<const char*, Wavelet>> names = [] {
-    std::vector<std::pair<const char*, Wavelet>> v;
-    int i = 0;
-    for (const LowTaps& l : orthogonal()) v.emplace_back(l.name, static_cast<Wavelet>(i++));
-    v.emplace_back("5/3", Wavelet::five_three);
-    v.emplace_back("9/7", Wavelet::nine_seven);
-    return v;
-  }();
+  static const std::vector<std::pair<const char*, Wavelet>>& names =
+      *new std::vector<std::pair<const char*, Wavelet>>([] {
+        std::vector<std::pair<const char*, Wavelet>> v;
+        int i = 0;
+        for (const LowTaps& l : orthogonal()) v.emplace_back(l.name, static_cast<Wavelet>(i++));
+        v.emplace_back("5/3", Wavelet::five_three);
+        v.emplace_back("9/7", Wavelet::nine_seven);
+        return v;
+      }());
   return names;
 }
 
 const WaveletTaps& taps_of(Wavelet wavelet) {
-  static const std::vector<WaveletTaps> all = [] {
+  static const std::vector<WaveletTaps>& all = *new std::vector<WaveletTaps>([] {
     std::vector<WaveletTaps> v;
     for (const LowTaps& l : orthogonal()) v.push_back(bank_of(l.h));
     v.push_back(bank_of(lifting_of(Wavelet::five_three)));
     v.push_back(bank_of(lifting_of(Wavelet::nine_seven)));
     return v;
-  }();
+  }());
   return all.at(static_cast<std::size_t>(wavelet));
 }
 
