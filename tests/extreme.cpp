@@ -58,13 +58,24 @@ std::vector<Case> extreme_images(int channels) {
   return all;
 }
 
-// A result or an Error, nothing else.
+// What work() gives is true, or it throws an Error; nothing else may happen.
 template <class Work>
 void ends(Work work) {
+  bool good = true;
   try {
-    work();
+    good = work();
   } catch (const Error&) {
   }
+  CHECK(good);
+}
+
+// The same where the values are nobody's to judge.
+template <class Work>
+void ends_somehow(Work work) {
+  ends([&] {
+    (void)work();
+    return true;
+  });
 }
 
 }  // namespace
@@ -76,14 +87,14 @@ TEST_CASE("every filter on extreme samples: a picture or an error") {
       for (const bool given : {true, false}) {
         for (const Filter& f : test::every_filter(c.image, given)) {
           CAPTURE(f.text());
-          ends([&] { CHECK_FALSE(f(c.image).empty()); });
+          ends([&] { return !f(c.image).empty(); });
         }
       }
-      for (const char* chain : {"wavelet_shrink rule=sure noise=0.1 levels=3", "wavelet_shrink rule=bayes noise=1e30",
-                                "equalize bins=65536", "bilateral method=fast range=0.01", "clahe columns=3 rows=2",
-                                "threshold by=local", "median radius=9"}) {
+      for (const char* chain :
+           {"wavelet_shrink rule=sure noise=0.1 levels=3", "wavelet_shrink rule=bayes noise=1", "equalize levels=65536",
+            "bilateral method=fast range=0.01", "clahe columns=3 rows=2", "threshold by=local", "median radius=9"}) {
         CAPTURE(std::string(chain));
-        ends([&] { CHECK_FALSE(Chain::parse(chain)(c.image).empty()); });
+        ends([&] { return !Chain::parse(chain)(c.image).empty(); });
       }
     }
   }
@@ -95,22 +106,22 @@ TEST_CASE("every measurement on extreme samples: figures or an error") {
       CAPTURE(c.name);
       const Image& in = c.image;
       const Image other = noise(in.width(), in.height(), channels, 8);
-      ends([&] { CHECK(statistics(in).size() == static_cast<std::size_t>(channels)); });
-      ends([&] { (void)sample_range(in); });
-      ends([&] { (void)percentile(in, 0.3); });
+      ends([&] { return statistics(in).size() == static_cast<std::size_t>(channels); });
+      ends_somehow([&] { return sample_range(in); });
+      ends_somehow([&] { return percentile(in, 0.3); });
       for (const int bins : {0, 7, 1024, 100'000}) {
-        ends([&] { CHECK(histogram(in, {.bins = bins}).total() <= in.shape().pixels()); });
-        ends([&] { (void)histogram(in, {.channel = luma_channel, .bins = bins}); });
+        ends([&] { return histogram(in, {.bins = bins}).total() <= in.shape().pixels(); });
+        ends_somehow([&] { return histogram(in, {.channel = luma_channel, .bins = bins}); });
       }
-      ends([&] { (void)exposure(in); });
-      ends([&] { (void)noise_level(in); });
-      ends([&] { (void)compare(in, other); });
-      ends([&] { (void)compare(other, in); });
-      ends([&] { (void)flatness(in); });
-      ends([&] { (void)diagnose(in); });
-      ends([&] { (void)psf_by_spectrum(in); });
-      ends([&] { (void)spectrum_image(spectrum(in, Taper::periodic)); });
-      ends([&] { (void)find_periodic_noise(in); });
+      ends_somehow([&] { return exposure(in); });
+      ends_somehow([&] { return noise_level(in); });
+      ends_somehow([&] { return compare(in, other); });
+      ends_somehow([&] { return compare(other, in); });
+      ends_somehow([&] { return flatness(in); });
+      ends_somehow([&] { return diagnose(in); });
+      ends_somehow([&] { return psf_by_spectrum(in); });
+      ends_somehow([&] { return spectrum_image(spectrum(in, Taper::periodic)); });
+      ends_somehow([&] { return find_periodic_noise(in); });
     }
   }
 }
@@ -124,14 +135,14 @@ TEST_CASE("every codec on extreme samples: bytes that decode, or an error") {
         for (const int bits : {8, 16, 32}) {
           ends([&] {
             const auto bytes = io::encode(format, c.image, {.bits = bits});
-            CHECK(io::decode(bytes.data(), bytes.size(), "memory").image.shape() == c.image.shape());
+            return io::decode(bytes.data(), bytes.size(), "memory").image.shape() == c.image.shape();
           });
         }
       }
       for (const PackBy by : {PackBy::cosine, PackBy::wavelet, PackBy::svd, PackBy::pca}) {
         for (const PackOptions& o : {PackOptions{.by = by}, PackOptions{.by = by, .quality = 100},
                                      PackOptions{.by = by, .psnr = 30}, PackOptions{.by = by, .bytes = 500}})
-          ends([&] { CHECK(unpack(pack(c.image, o).bytes).image.shape() == c.image.shape()); });
+          ends([&] { return unpack(pack(c.image, o).bytes).image.shape() == c.image.shape(); });
       }
     }
   }

@@ -3,6 +3,7 @@
 #include <cstddef>
 
 #include "core/at_share.hpp"
+#include "core/to_integer.hpp"
 #include "diagnose/signs.hpp"
 #include "diagnose/thresholds.hpp"
 #include "sieve/denoise/total_variation.hpp"
@@ -61,7 +62,7 @@ void each_edge(const ConstView& luma, const Work& work) {
   constexpr int kRim = 8;
   constexpr double kLeastStep = 0.08;
   const auto at = [&](double x, double y) {
-    const int i = static_cast<int>(x), j = static_cast<int>(y);
+    const int i = to_integer<int>(x, 0, luma.width() - 2), j = to_integer<int>(y, 0, luma.height() - 2);
     const double u = x - i, v = y - j;
     const auto sample = [&](int a, int b) { return static_cast<double>(luma.at(i + a, j + b)); };
     return (1 - v) * ((1 - u) * sample(0, 0) + u * sample(1, 0)) + v * ((1 - u) * sample(0, 1) + u * sample(1, 1));

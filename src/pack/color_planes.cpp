@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "core/to_integer.hpp"
 #include "sieve/core/parallel.hpp"
 
 namespace sieve::internal::packing {
@@ -37,8 +38,8 @@ ColorTurn turn_of(const ConstView& in) {
     }
   }
   for (std::size_t c = 0; c < 4; ++c)
-    t.means[c] = static_cast<std::int32_t>(
-        std::clamp(std::lround(sum[c] / n * static_cast<double>(kMeanScale)), -1000000000L, 1000000000L));
+    t.means[c] = to_integer<std::int32_t>(std::round(sum[c] / n * static_cast<double>(kMeanScale)), -1'000'000'000,
+                                          1'000'000'000);
   Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
   if (color == 3) {
     const Eigen::Vector3d m(sum[0] / n, sum[1] / n, sum[2] / n);
@@ -57,7 +58,7 @@ ColorTurn turn_of(const ConstView& in) {
   }
   for (int i = 0; i < 9; ++i)
     t.rows[static_cast<std::size_t>(i)] =
-        static_cast<std::int16_t>(std::lround(axes(i / 3, i % 3) * static_cast<double>(kTurnScale)));
+        to_integer<std::int16_t>(std::round(axes(i / 3, i % 3) * static_cast<double>(kTurnScale)));
   return t;
 }
 

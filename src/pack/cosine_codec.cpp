@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstdlib>
 
+#include "core/to_integer.hpp"
 #include "pack/codecs.hpp"
 #include "pack/cosine_lanes.hpp"
 #include "pack/range_coder.hpp"
@@ -230,8 +231,7 @@ CosinePacked encode_cosine(const CosineCoding& coding, const std::function<void(
               lanes::quantize_blocks(rows, st.per.data(), q.block(p, 0), q.some.data() + p * q.across, q.across);
               for (std::size_t x = 0; x < q.across; ++x) {
                 // The first one carries the level of the block: to the nearest.
-                *q.block(p, x) = static_cast<std::int16_t>(
-                    std::nearbyint(std::clamp(rows[0][8 * x] * st.per[0], -32767.0F, 32767.0F)));
+                *q.block(p, x) = to_integer<std::int16_t>(std::nearbyint(rows[0][8 * x] * st.per[0]), -kMost, kMost);
                 some += static_cast<std::uint64_t>(std::popcount(q.some[p * q.across + x]));
               }
             }

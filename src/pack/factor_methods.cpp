@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstdlib>
 
+#include "core/to_integer.hpp"
 #include "lowrank/matrix.hpp"
 #include "pack/methods.hpp"
 #include "pack/range_coder.hpp"
@@ -21,7 +22,7 @@ namespace sieve::internal::packing {
 namespace {
 
 constexpr int kPatch = 8;
-constexpr int kMostComponents = 512;
+constexpr int kMostComponents = 512, kMostNumber = 1'000'000;
 
 // Whole numbers of either sign.
 class Numbers {
@@ -48,7 +49,7 @@ void code_vector(Coder& c, Numbers& numbers, int kind, float* v, std::size_t n, 
   for (std::size_t i = 0; i < n; ++i) {
     float& at = v[i * stride];
     const std::int32_t q = numbers.code(
-        c, Coder::kDecodes ? 0 : static_cast<std::int32_t>(std::lround(std::clamp(at / step, -1e6F, 1e6F))),
+        c, Coder::kDecodes ? 0 : to_integer<std::int32_t>(std::round(at / step), -kMostNumber, kMostNumber),
         2 * one + two, kind);
     if constexpr (Coder::kDecodes) at = static_cast<float>(q) * step;
     two = one;
@@ -58,7 +59,9 @@ void code_vector(Coder& c, Numbers& numbers, int kind, float* v, std::size_t n, 
 
 // The size of a component on a scale of 1/8 of a power of two.
 constexpr int kScale = 8, kLeastScale = 0;
-int scale_of(double size) { return static_cast<int>(std::lround(kScale * std::log2(std::max(1e-9, size)))) + 512; }
+int scale_of(double size) {
+  return 512 + to_integer<int>(std::round(kScale * std::log2(std::max(1e-9, size))), -512, 512);
+}
 double size_of(int scale) { return std::exp2((scale - 512) / static_cast<double>(kScale)); }
 
 // The size of the next term; singular values never rise, so only how far they fall is coded.
@@ -161,8 +164,8 @@ void code_patches(Coder& c, Matrix& axes, std::vector<float>& mean, Matrix& coor
       float& v = coordinates(o, i);
       std::int32_t q = 0;
       if constexpr (!Coder::kDecodes) {
-        const float m = std::min(std::fabs(v) / step + 0.35F, 1e6F);
-        q = static_cast<std::int32_t>(v < 0 ? -std::floor(m) : std::floor(m));
+        const auto m = to_integer<std::int32_t>(std::fabs(v) / step + 0.35F, 0, kMostNumber);
+        q = v < 0 ? -m : m;
       }
       q = own.code(c, q, left + up, 0);
       sizes[at] = static_cast<std::uint32_t>(std::abs(q));

@@ -138,7 +138,8 @@ Coded glimpse(const ConstView& image) {
       const float* row = image.row(y, channel);
       for (int x = 0; x < image.width(); ++x) {
         const float v = row[x] * (1 << kBits) + 0.5F;
-        const float least = v < -kMost ? -kMost : v, most = least > kMost ? kMost : least;
+        // NaN fails the first comparison.
+        const float least = v >= -kMost ? v : -kMost, most = least > kMost ? kMost : least;
         // Offset, so that the cut to whole numbers rounds down everywhere.
         const int whole = static_cast<int>(most + kMost) - kMost;
         to[x] = static_cast<std::int16_t>(v == v ? whole : -kMost - 1);

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "core/at_share.hpp"
+#include "core/to_integer.hpp"
 #include "restore/window_power.hpp"
 
 namespace sieve::internal {
@@ -40,7 +41,7 @@ class SquaredTable {
   }
   double at(double t) const {
     const double place = std::min(std::abs(t) * kPerUnit, static_cast<double>(values_.size()) - 2);
-    const auto i = static_cast<std::size_t>(place);
+    const auto i = to_integer<std::size_t>(place, 0, values_.size() - 2);
     return values_[i] + (place - static_cast<double>(i)) * (values_[i + 1] - values_[i]);
   }
 

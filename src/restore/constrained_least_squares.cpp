@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/luma.hpp"
+#include "core/to_integer.hpp"
 #include "restore/linear_run.hpp"
 #include "restore/told_noise.hpp"
 #include "sieve/restore/linear.hpp"
@@ -58,7 +59,7 @@ class Balance {
                 const double l = penalty(u, v), h = m.transfer[m.grid.place(u, v)], times = m.grid.times(u, v);
                 if (l <= 0 || times == 0) continue;  // left alone by every weight
                 const double at = h > 0 ? std::clamp((std::log(h / l) - kLow) / (kHigh - kLow), 0.0, 1.0) : 0;
-                Class& c = classes[std::min(kClasses - 1, static_cast<std::size_t>(at * kClasses))];
+                Class& c = classes[to_integer<std::size_t>(at * kClasses, 0, kClasses - 1)];
                 c.power += times * m.picture[m.grid.place(u, v)];
                 c.undone += h > 0 ? times * m.picture[m.grid.place(u, v)] / h : 0;
                 c.count += times;
@@ -216,8 +217,8 @@ WeightCurve weight_curve(const ConstView& in, const ConstrainedLeastSquares& f) 
     c.score.push_back(p.score);
   }
   const auto index = [&](WeightBy by) {
-    return static_cast<int>(std::clamp(std::lround((chosen(balance, by, c.noise).at - kLowest) / 0.5), 0L,
-                                       static_cast<long>(c.weight.size()) - 1));
+    return to_integer<int>(std::round((chosen(balance, by, c.noise).at - kLowest) / 0.5), 0,
+                           static_cast<int>(c.weight.size()) - 1);
   };
   c.by_discrepancy = index(WeightBy::discrepancy);
   c.by_validation = index(WeightBy::validation);

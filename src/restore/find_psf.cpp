@@ -9,6 +9,7 @@
 
 #include "core/at_share.hpp"
 #include "core/luma.hpp"
+#include "core/to_integer.hpp"
 #include "restore/cepstrum.hpp"
 #include "restore/middle_in_reach.hpp"
 #include "sieve/core/map.hpp"
@@ -84,8 +85,8 @@ FoundPsf psf_from_point(const ConstView& in, int x, int y, int radius) {
         fmt::format("psf_from_point: nothing stands out at ({}, {}): the brightest sample is {:.4f} above a background "
                     "of deviation {:.4f}; give the place of a bright point",
                     x, y, peak, spread));
-  const int cx = static_cast<int>(std::lround(mx / sum)), cy = static_cast<int>(std::lround(my / sum)),
-            side = 2 * radius + 1;
+  const int cx = to_integer<int>(std::round(mx / sum), -radius, radius),
+            cy = to_integer<int>(std::round(my / sum), -radius, radius), side = 2 * radius + 1;
   std::vector<double> taps;
   for (int j = -radius; j <= radius; ++j) {
     for (int i = -radius; i <= radius; ++i) taps.push_back(light(i + cx, j + cy));
@@ -174,7 +175,8 @@ FoundPsf psf_from_edge(const ConstView& in, const Rectangle& part) {
   std::vector<double> sum(static_cast<std::size_t>(2 * reach + 1)), count(sum.size());
   for (int y = 0; y < h; ++y) {
     for (int x = 0; x < w; ++x) {
-      const long bin = std::lround((x - offset - slope * y) * lean * kPerPixel) + reach;
+      const int bin =
+          reach + to_integer<int>(std::round((x - offset - slope * y) * lean * kPerPixel), -reach - 1, reach + 1);
       if (bin < 0 || bin > 2 * reach) continue;
       sum[static_cast<std::size_t>(bin)] += static_cast<double>(gray.at(x, y));
       count[static_cast<std::size_t>(bin)] += 1;

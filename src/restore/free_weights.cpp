@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/index.hpp"
+#include "core/to_integer.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
 
@@ -79,8 +80,8 @@ Weights tidied(Weights w) {
       sum += v, mx += x * v, my += y * v;
     }
   }
-  const int dx = static_cast<int>(std::lround(mx / sum)) - w.side / 2,
-            dy = static_cast<int>(std::lround(my / sum)) - w.side / 2;
+  const int dx = to_integer<int>(std::round(mx / sum), 0, w.side) - w.side / 2,
+            dy = to_integer<int>(std::round(my / sum), 0, w.side) - w.side / 2;
   Weights middle(w.side);
   sum = 0;
   for (int y = 0; y < w.side; ++y) {

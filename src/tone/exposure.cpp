@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/to_integer.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/channels.hpp"
 #include "sieve/core/watch.hpp"
@@ -42,7 +43,7 @@ double share_below(const Histogram& h, const std::vector<double>& cumulative, do
   const double place = (level - h.low) / (h.high - h.low) * static_cast<double>(h.counts.size());
   if (place < 0) return 0;
   if (place >= static_cast<double>(h.counts.size())) return 1;
-  const auto i = static_cast<std::size_t>(place);
+  const auto i = to_integer<std::size_t>(place, 0, h.counts.size() - 1);
   const double before = i == 0 ? 0 : cumulative[i - 1];
   return before + (place - static_cast<double>(i)) * (cumulative[i] - before);
 }

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "core/to_integer.hpp"
 #include "run/validate.hpp"
 #include "sieve/core/watch.hpp"
 #include "spatial/box_sums.hpp"
@@ -47,7 +48,7 @@ double otsu_level(const Histogram& h) {
     if (between == best) last = static_cast<double>(i);
   }
   // One level alone: everything lies at it, nothing above.
-  if (best < 0) return h.center(static_cast<std::size_t>(moment / all));
+  if (best < 0) return h.center(to_integer<std::size_t>(moment / all, 0, counts.size() - 1));
   // Between the centers of the lower class's last bin and the upper one's first.
   const double cut = 0.5 * (first + last) + 0.5, n = static_cast<double>(counts.size());
   return h.by_level ? cut / (n - 1) : h.low + (cut + 0.5) * (h.high - h.low) / n;
