@@ -6,6 +6,7 @@
 //   "write N short"   the N-th write takes a byte and no more
 //   "change N SIGNAL" the signal arrives just before the N-th call that changes a file: open to write, write, fsync,
 //                     close of such a file, rename, unlink
+//   "threads 0"       no thread can be started
 //   "count 0"         nothing breaks; the number of allocations is told at the end
 //   "clock 0"         the time of day jumps by a day with every look at it, to and fro
 // When it strikes it makes the file that BROKEN_SYSTEM_HIT names. The number of allocations is written there, too.
@@ -13,6 +14,7 @@
 #include <dlfcn.h>
 #include <fcntl.h>
 #include <link.h>
+#include <pthread.h>
 #include <sys/syscall.h>
 #include <sys/uio.h>
 #include <unistd.h>
@@ -25,6 +27,7 @@
 #include <cstdlib>
 #include <cstring>
 #include <ctime>
+#include <iterator>
 #include <new>
 
 namespace {
@@ -42,7 +45,8 @@ enum class Kind {
   rename,
   change,
   clock,
-  count
+  count,
+  threads
 };
 
 struct Range {
@@ -131,8 +135,8 @@ int counted_main(int argc, char** argv, char** environment) {
   long n = -1;
   if (text != nullptr) std::sscanf(text, "%31s %ld %31s", word, &n, last);
   constexpr const char* names[] = {"",      "allocation", "allocations", "open",   "read",  "write", "short",
-                                   "fsync", "close",      "rename",      "change", "clock", "count"};
-  for (int i = 1; i < 13; ++i) {
+                                   "fsync", "close",      "rename",      "change", "clock", "count", "threads"};
+  for (std::size_t i = 1; i < std::size(names); ++i) {
     if (std::strcmp(word, names[i]) == 0) kind = static_cast<Kind>(i);
   }
   if (kind == Kind::write && std::strcmp(last, "short") == 0) kind = Kind::write_short;
@@ -227,6 +231,13 @@ int rename(const char* from, const char* to) {
 int unlink(const char* path) {
   before_change();
   return static_cast<int>(syscall(SYS_unlink, path));
+}
+
+int pthread_create(pthread_t* thread, const pthread_attr_t* attributes, void* (*work)(void*), void* argument) {
+  if (kind != Kind::threads)
+    return next<decltype(pthread_create)>("pthread_create")(thread, attributes, work, argument);
+  told();
+  return EAGAIN;
 }
 
 int clock_gettime(clockid_t clock, timespec* now) {

@@ -2,6 +2,7 @@
 // with line breaks, files that grow, terminals of few columns and none, the decimal commas of other languages.
 
 #include <fcntl.h>
+#include <pthread.h>
 #include <pty.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
@@ -361,4 +362,53 @@ TEST_CASE("a program with decimal commas reads and writes the same texts") {
   const auto with_commas = all();
   REQUIRE(plain.size() == with_commas.size());
   for (std::size_t i = 0; i < plain.size(); ++i) CHECK(plain[i] == with_commas[i]);
+}
+
+#ifdef SIEVE_BROKEN_SYSTEM
+TEST_CASE("no thread can be started: the work is done on the calling one, with the same result") {
+  const Folder folder;
+  const std::string hit = folder / "hit",
+                    tool = "env OCL_ICD_VENDORS=/nonexistent BROKEN_SYSTEM='threads 0' BROKEN_SYSTEM_HIT=" + hit +
+                           " LD_PRELOAD=" SIEVE_BROKEN_SYSTEM " " LSIEVE_TOOL " ";
+  const std::string steps = " gaussian sigma=3 then clahe";
+  REQUIRE(lsieve("apply " + test::noon_file + " " + folder / "right.png" + steps).code == 0);
+  for (const std::string& call : {"apply " + test::noon_file + " " + folder / "noon.png" + steps,
+                                  "batch " + test::noon_file + " --into " + folder / "out" + " --" + steps}) {
+    const auto o = test::run(tool + call);
+    CAPTURE(o.err);
+    CHECK(o.code == 0);
+    CHECK(std::filesystem::remove(hit));
+  }
+  const Image right = io::read(folder / "right.png").image;
+  CHECK(identical(io::read(folder / "noon.png").image, right));
+  CHECK(identical(io::read(folder / "out/noon.png").image, right));
+}
+#endif
+
+TEST_CASE("reading files takes less than 64 KB of stack") {
+  const Folder folder;
+  for (const char* name : {"a.png", "a.jpg", "a.tif", "a.ppm", "a.npy", "a.lsv"})
+    (void)io::write(folder / name, test::noon());
+  // On a thread with so much and what the C library itself keeps there.
+  const std::size_t stack = (std::size_t{64} << 10) + static_cast<std::size_t>(PTHREAD_STACK_MIN);
+  pthread_attr_t attributes;
+  REQUIRE(pthread_attr_init(&attributes) == 0);
+  REQUIRE(pthread_attr_setstacksize(&attributes, stack) == 0);
+  struct Work {
+    const Folder& folder;
+    int done = 0;
+  } work{folder};
+  pthread_t thread{};
+  REQUIRE(pthread_create(
+              &thread, &attributes,
+              [](void* argument) -> void* {
+                auto& w = *static_cast<Work*>(argument);
+                for (const char* name : {"a.png", "a.jpg", "a.tif", "a.ppm", "a.npy", "a.lsv"})
+                  w.done += io::read(w.folder / name).image.empty() ? 0 : 1;
+                return nullptr;
+              },
+              &work) == 0);
+  REQUIRE(pthread_join(thread, nullptr) == 0);
+  pthread_attr_destroy(&attributes);
+  CHECK(work.done == 6);
 }

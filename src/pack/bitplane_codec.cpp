@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <bit>
 
+#include "core/of_thread.hpp"
 #include "pack/band_pieces.hpp"
 #include "pack/codecs.hpp"
 #include "pack/plane_models.hpp"
@@ -16,10 +17,7 @@ namespace sieve::internal::packing {
 namespace {
 
 // The pieces that a thread works on.
-std::vector<Piece>& own_pieces() {
-  thread_local std::vector<Piece> pieces;
-  return pieces;
-}
+std::vector<Piece>& own_pieces() { return of_thread<std::vector<Piece>, struct OwnPieces>(); }
 
 }  // namespace
 

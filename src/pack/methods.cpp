@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 
+#include "core/of_thread.hpp"
 #include "pack/quantize_lanes.hpp"
 #include "sieve/core/error.hpp"
 #include "sieve/core/parallel.hpp"
@@ -26,7 +27,7 @@ CosineCoding coding_of(const Shape& s, float step, bool perceptual) {
 
 // Room for the samples of a row of blocks, one for each thread.
 BlockRow& pixels_like(const BlockRow& row) {
-  thread_local BlockRow pixels;
+  auto& pixels = of_thread<BlockRow, struct BlockPixels>();
   pixels.resize(row.size());
   for (std::size_t p = 0; p < row.size(); ++p) {
     if (pixels[p].shape() != row[p].shape()) pixels[p] = Image(row[p].shape());

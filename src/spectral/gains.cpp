@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/finite.hpp"
+#include "core/of_thread.hpp"
 #include "sieve/spectral/spectrum.hpp"
 #include "spectral/plane.hpp"
 #include "spectral/spectral_lanes.hpp"
@@ -39,7 +40,7 @@ void internal::run_gains(const ConstView& in, const View& out, Border border, bo
         filter_cosine(
             finite.channel(c),
             [&](int u, float* column) {
-              thread_local std::vector<float> gains;
+              auto& gains = of_thread<std::vector<float>, struct ColumnGains>();
               gains.resize(n);
               gain(u / (2.0 * in.width()), gains.data());
               for (std::size_t i = 0; i < n; ++i) column[i] *= gains[i];
@@ -52,7 +53,7 @@ void internal::run_gains(const ConstView& in, const View& out, Border border, bo
       filter_fourier(
           finite.channel(c), w, h, border,
           [&](int u, std::complex<float>* column) {
-            thread_local std::vector<float> gains;
+            auto& gains = of_thread<std::vector<float>, struct ColumnGains>();
             gains.resize(static_cast<std::size_t>(h));
             gain(static_cast<double>(u) / w, gains.data());
             lanes::scale_complex(column, gains.data(), gains.size());

@@ -5,6 +5,7 @@
 #include <type_traits>
 #include <vector>
 
+#include "core/of_thread.hpp"
 #include "core/rows.hpp"
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
@@ -135,7 +136,7 @@ void cosine_columns(int width, int height, Row row, Work work) {
   const auto dct_plan = LineDct<T>::of(height);
   const LineDct<T>& dct = *dct_plan;
   in_columns<T>(width, height, 8, row, [&](int u, T* line) {
-    thread_local std::pair<int, std::unique_ptr<typename LineDct<T>::Scratch>> kept;
+    auto& kept = of_thread<std::pair<int, std::unique_ptr<typename LineDct<T>::Scratch>>, struct CosineColumns>();
     if (kept.first != height) kept = {height, std::make_unique<typename LineDct<T>::Scratch>(height)};
     work(dct, *kept.second, u, line);
   });

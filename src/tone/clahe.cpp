@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/of_thread.hpp"
 #include "run/validate.hpp"
 #include "tone/clahe_lanes.hpp"
 #include "tone/tone_map.hpp"
@@ -124,7 +125,7 @@ void Clahe::operator()(const ConstView& in, const View& out) const {
     runs.back().to = x + 1;
   }
   map_tones(in, out, color, [&](int map, int y, const float* from, float* to, std::size_t) {
-    thread_local std::vector<float> mixed;
+    auto& mixed = of_thread<std::vector<float>, struct MixedMaps>();
     mixed.resize(6 * stride);
     const Between v = between(down, y);
     const float* const upper =

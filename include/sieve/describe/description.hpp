@@ -482,9 +482,11 @@ class Description : public FilterDescription {
 /// The description of a filter struct, made once. T has `static void describe(Description<T>&)`.
 template <class T>
 const FilterDescription& description_of() {
-  static const struct Made : Description<T> {
+  struct Made : Description<T> {
     Made() { T::describe(*this); }
-  } description;
+  };
+  // Never destroyed: static objects of the caller may filter while they are destroyed.
+  static const Made& description = *new Made;
   return description;
 }
 
