@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "built_files.hpp"
+#include "hostile_files.hpp"
 #include "sieve/io.hpp"
 #include "sieve/pack.hpp"
 #include "sieve/sieve.hpp"
@@ -74,6 +75,9 @@ void texts() {
   for (const char* chain : {"within x=1 y=1 width=4 height=4 then median then box end then invert",
                             "within then within then median end end", "add with=a.png", "wiener noise=auto"})
     save(std::to_string(n++), std::string(1, '\0') + chain);
+  std::string nested;
+  for (int i = 0; i < 2000; ++i) nested += "a.";
+  save(std::to_string(n++), std::string(1, '\2') + nested + "a = 1");
   const std::pair<char, std::string> others[] = {{3, record_of(Chain::parse("gaussian sigma=2 then median"))},
                                                  {4, "0,0/0.3,0.5/1,1"},
                                                  {5, "0,1,0/1,1,1/0,1,0"},
@@ -114,6 +118,23 @@ void built() {
   }
 }
 
+// Small files that claim much.
+void hostile() {
+  using namespace fuzz::hostile;
+  const std::string pixel(2, '\0');
+  const std::string files[] = {
+      png(1, 1, 8, 0, pixel).substr(0, 33) + big_endian(0x7ffffff0) + "tEXt" + std::string(16, 'a'),
+      png(8000, 8000, 16, 6, std::string(9000, '\0'), "", true),
+      png(1, 1, 8, 0, pixel, text("Lean Sieve", std::string(90'000, 'a')) + text("k", "v")),
+      tiled(900),
+      tiled(1),
+      striped(9000, 8, 8, std::string(800, 'x')),
+      striped(23000, 1, 4, std::string(800, '\xff')),
+      many_scans(256, 100)};
+  int n = 0;
+  for (const std::string& file : files) save("hostile" + std::to_string(n++), file);
+}
+
 // The first byte tells the path, and that the request is sound up to its body.
 void requests() {
   const char* all[][2] = {
@@ -149,6 +170,7 @@ int main(int argc, char** argv) {
   if (target == "decode") {
     pictures(argv[3]);
     built();
+    hostile();
   }
   if (target == "unpack") packed(argv[3]);
   if (target == "text") texts();

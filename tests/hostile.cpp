@@ -5,137 +5,18 @@
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
-#include <zlib.h>
 
 #include <chrono>
 #include <thread>
 
+#include "../fuzz/hostile_files.hpp"
 #include "support.hpp"
 
 using namespace sieve;
 using test::Folder;
+using namespace fuzz::hostile;
 
 namespace {
-
-std::string big_endian(std::uint32_t v) {
-  return {static_cast<char>(v >> 24), static_cast<char>(v >> 16), static_cast<char>(v >> 8), static_cast<char>(v)};
-}
-std::string little_endian(std::uint32_t v, int bytes) {
-  std::string s;
-  for (int i = 0; i < bytes; ++i) s += static_cast<char>(v >> (8 * i));
-  return s;
-}
-std::string segment(char marker, const std::string& content) {
-  const auto n = static_cast<std::uint32_t>(content.size() + 2);
-  return std::string{'\xff', marker, static_cast<char>(n >> 8), static_cast<char>(n)} + content;
-}
-
-std::string compressed(const std::string& raw) {
-  uLongf size = compressBound(static_cast<uLong>(raw.size()));
-  std::string out(size, '\0');
-  REQUIRE(compress2(reinterpret_cast<Bytef*>(out.data()), &size, reinterpret_cast<const Bytef*>(raw.data()),
-                    static_cast<uLong>(raw.size()), 9) == Z_OK);
-  out.resize(size);
-  return out;
-}
-
-// --- PNG ---
-
-std::string chunk(const std::string& type, const std::string& data) {
-  const std::string body = type + data;
-  const auto crc =
-      static_cast<std::uint32_t>(crc32(0, reinterpret_cast<const Bytef*>(body.data()), static_cast<uInt>(body.size())));
-  return big_endian(static_cast<std::uint32_t>(data.size())) + body + big_endian(crc);
-}
-std::string png(std::uint32_t width, std::uint32_t height, char depth, char type, const std::string& rows,
-                const std::string& before = "", bool interlaced = false) {
-  return "\x89PNG\r\n\x1a\n" +
-         chunk("IHDR",
-               big_endian(width) + big_endian(height) + std::string{depth, type, 0, 0, interlaced ? '\1' : '\0'}) +
-         before + chunk("IDAT", compressed(rows)) + chunk("IEND", "");
-}
-
-// --- TIFF ---
-
-struct Tag {
-  std::uint32_t number, value;
-};
-// One image; the data lie behind the directory.
-std::string tiff(std::vector<Tag> tags, const std::string& data, std::uint32_t offset_tag) {
-  const auto end = static_cast<std::uint32_t>(8 + 2 + 12 * (tags.size() + 1) + 4);
-  tags.push_back({offset_tag, end});
-  std::sort(tags.begin(), tags.end(), [](const Tag& a, const Tag& b) { return a.number < b.number; });
-  std::string s =
-      std::string("II*\0", 4) + little_endian(8, 4) + little_endian(static_cast<std::uint32_t>(tags.size()), 2);
-  for (const Tag& t : tags)
-    s += little_endian(t.number, 2) + little_endian(4, 2) + little_endian(1, 4) + little_endian(t.value, 4);
-  return s + little_endian(0, 4) + data;
-}
-std::string striped(std::uint32_t side, std::uint32_t bits, std::uint32_t compression, const std::string& data) {
-  return tiff({{256, side},
-               {257, side},
-               {258, bits},
-               {259, compression},
-               {262, 1},
-               {277, 1},
-               {278, side},
-               {279, static_cast<std::uint32_t>(data.size())}},
-              data, 273);
-}
-std::string tiled(std::uint32_t samples) {
-  const std::string data = compressed(std::string(1000, 'x'));
-  return tiff({{256, 1},
-               {257, 1},
-               {258, 8},
-               {259, 8},
-               {262, 1},
-               {277, samples},
-               {284, 1},
-               {322, 4096},
-               {323, 4096},
-               {325, static_cast<std::uint32_t>(data.size())}},
-              data, 324);
-}
-
-// --- JPEG ---
-
-// A progressive gray picture of black blocks with so many scans, each of a few bytes: runs of empty blocks.
-std::string many_scans(std::uint32_t side, int scans) {
-  const std::uint32_t blocks = (side / 8) * (side / 8);
-  const auto bits_to_bytes = [](std::string bits) {
-    bits.resize((bits.size() + 7) / 8 * 8, '1');
-    std::string bytes;
-    for (std::size_t i = 0; i < bits.size(); i += 8) {
-      bytes += static_cast<char>(std::stoi(bits.substr(i, 8), nullptr, 2));
-      if (bytes.back() == '\xff') bytes += '\0';
-    }
-    return bytes;
-  };
-  const std::string one(1, '\1'), zeros(15, '\0');
-  const auto size = std::string{static_cast<char>(side >> 8), static_cast<char>(side), static_cast<char>(side >> 8),
-                                static_cast<char>(side)};
-  std::string s = "\xff\xd8" + segment('\xdb', '\0' + std::string(64, '\1')) +
-                  segment('\xc2', '\x08' + size + std::string("\1\1\x11\0", 4)) +
-                  segment('\xc4', '\0' + one + zeros + '\0') + segment('\xc4', '\x10' + one + zeros + '\xe0') +
-                  segment('\xda', std::string("\1\1\0\0\0\0", 6)) + bits_to_bytes(std::string(blocks, '0'));
-  // A code of one bit, then 14 bits: a run of 16384 and more.
-  std::string runs;
-  for (std::uint32_t left = blocks; left > 0; left -= std::min(left, 32767U)) {
-    runs += '0';
-    for (int bit = 13; bit >= 0; --bit) runs += ((std::min(left, 32767U) - 16384) >> bit & 1) != 0 ? '1' : '0';
-  }
-  const std::string coded = bits_to_bytes(runs);
-  int n = 1;
-  for (int low = 13; low >= 0 && n < scans; --low) {
-    for (int place = 1; place < 64 && n < scans; ++place, ++n) {
-      const auto at = static_cast<char>(place);
-      s +=
-          segment('\xda', std::string("\1\1\0", 3) + at + at + static_cast<char>((low < 13 ? low + 1 : 0) << 4 | low)) +
-          coded;
-    }
-  }
-  return s + "\xff\xd9";
-}
 
 // --- running the tool ---
 
@@ -158,10 +39,6 @@ Cost look(const std::string& file, const std::string& errors) {
   REQUIRE(::wait4(child, &status, 0, &used) == child);
   return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), 1024 * used.ru_maxrss,
           test::contents(errors)};
-}
-
-std::string text(const std::string& what, const std::string& raw) {
-  return chunk("zTXt", what + std::string(2, '\0') + compressed(raw));
 }
 
 }  // namespace
@@ -370,4 +247,49 @@ TEST_CASE("a file that is replaced keeps its permissions and owner; what is read
   CHECK(io::read(f / "b.png").image.width() == 3);
   CHECK_THROWS_WITH_AS(io::write_bytes(f / "link.png", {1, 2}, false), doctest::Contains("symbolic link"), Error);
   CHECK(f.entries() == 3);
+}
+
+TEST_CASE("mutations of hostile and sound files are decoded or refused with one line") {
+  // SIEVE_MUTATIONS for a longer run.
+  const char* given = std::getenv("SIEVE_MUTATIONS");
+  const int count = given != nullptr ? std::atoi(given) : 150;
+  const Image small = test::noise(23, 17, 3);
+  std::vector<std::string> seeds = {png(1, 1, 8, 0, std::string(2, '\0'), text("Lean Sieve", "x")),
+                                    png(64, 64, 16, 6, std::string(9000, '\0'), "", true),
+                                    tiled(900),
+                                    tiled(1),
+                                    striped(300, 8, 8, std::string(800, 'x')),
+                                    striped(300, 1, 4, std::string(800, '\xff')),
+                                    many_scans(256, 40)};
+  for (const io::Format format : {io::Format::png, io::Format::jpeg, io::Format::tiff, io::Format::pnm, io::Format::pfm,
+                                  io::Format::npy, io::Format::packed}) {
+    const auto bytes = io::encode(format, small, {.bits = format == io::Format::pfm ? 32 : 8});
+    seeds.emplace_back(bytes.begin(), bytes.end());
+  }
+  std::uint64_t stream = 0;
+  for (const std::string& seed : seeds) {
+    for (int i = 0; i < count; ++i) {
+      const RandomStream random(17, stream++);
+      std::uint64_t drawn = 0;
+      const auto below = [&](std::size_t n) {
+        return std::min(n - 1, static_cast<std::size_t>(random.uniform(drawn++) * static_cast<double>(n)));
+      };
+      std::string file = seed;
+      for (std::size_t changes = 1 + below(4); changes > 0; --changes) {
+        const std::size_t at = below(file.size());
+        const std::size_t kind = below(5);
+        if (kind == 0) file.resize(std::max<std::size_t>(at, 1));
+        if (kind == 1) file.insert(at, 1 + below(9), static_cast<char>(below(256)));
+        if (kind == 2) file[at] = static_cast<char>(below(2) == 0 ? 0 : 255);
+        if (kind >= 3) file[at % file.size()] = static_cast<char>(below(256));
+      }
+      try {
+        const auto loaded =
+            io::decode(reinterpret_cast<const std::uint8_t*>(file.data()), file.size(), "file", {.memory = 1 << 28});
+        CHECK_FALSE(loaded.image.empty());
+      } catch (const Error& e) {
+        CHECK(std::string(e.what()).find('\n') == std::string::npos);
+      }
+    }
+  }
 }

@@ -158,11 +158,12 @@ lanes::Sums account(const std::vector<ConstView>& f, const State& s, float weigh
   const int h = f[0].height(), channels = static_cast<int>(f.size());
   std::vector<lanes::Sums> sums(static_cast<std::size_t>(h));
   parallel_rows(h, n * f.size(), [&](int first, int last) {
-    // Copies with a zero before and room behind, where the rows themselves have none: f, u, and the dual's first part.
+    // Copies with a zero before and room for whole vectors behind, where the rows themselves have none.
+    constexpr std::size_t kCopies = 6;
     const std::size_t room = n + 48;
-    std::vector<float> buffer(f.size() * 3 * room);
+    std::vector<float> buffer(f.size() * kCopies * room);
     const auto row = [&](std::size_t c, std::size_t k, const ConstView& v, int y) -> const float* {
-      float* to = buffer.data() + (c * 3 + k) * room + 16;
+      float* to = buffer.data() + (c * kCopies + k) * room + 16;
       std::copy_n(v.row(y), n, to);
       to[n] = to[n - 1];
       return to;
@@ -172,10 +173,10 @@ lanes::Sums account(const std::vector<ConstView>& f, const State& s, float weigh
       for (std::size_t c = 0; c < f.size(); ++c) {
         r.f[c] = row(c, 0, f[c], y);
         r.u[c] = row(c, 1, s.u[c], y);
-        r.below[c] = s.u[c].row(std::min(y + 1, h - 1));
-        r.x[c] = row(c, 2, s.x[c], y);
-        r.y[c] = s.y[c].row(y);
-        r.above[c] = y > 0 ? s.y[c].row(y - 1) : nullptr;
+        r.below[c] = row(c, 2, s.u[c], std::min(y + 1, h - 1));
+        r.x[c] = row(c, 3, s.x[c], y);
+        r.y[c] = row(c, 4, s.y[c], y);
+        r.above[c] = y > 0 ? row(c, 5, s.y[c], y - 1) : nullptr;
       }
       sums[static_cast<std::size_t>(y)] = lanes::account(r, channels, weight, n);
     }

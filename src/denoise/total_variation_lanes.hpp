@@ -22,7 +22,8 @@ struct PrimalRows {
 };
 void primal_step(const PrimalRows& rows, float weight, float share, float momentum, std::size_t n);
 
-// What account() reads of each channel: u with one sample more at its end, `below` its next row.
+// What account() reads of each channel: u with one sample more at its end, `below` its next row. Whole vectors are
+// read, at most 16 samples past the end.
 struct ResultRows {
   const float *f[3], *u[3], *below[3], *x[3], *y[3], *above[3];
 };

@@ -3,10 +3,11 @@
 
 #include <algorithm>
 #include <array>
-#include <atomic>
 #include <climits>
+#include <condition_variable>
 #include <cstdint>
 #include <memory>
+#include <mutex>
 
 #include "sieve/core/parallel.hpp"
 #include "sieve/core/watch.hpp"
@@ -33,95 +34,88 @@ class StripQueue {
         strips_((rows + kRows - 1) / kRows),
         apart_(apart),
         memory_(std::make_unique_for_overwrite<std::uint8_t[]>(
-            apart * static_cast<std::size_t>(std::min(rows, kRows * kStrips)))) {
-    for (std::atomic<int>& u : used_) u = -1;
-  }
+            apart * static_cast<std::size_t>(std::min(rows, kRows * kStrips)))) {}
 
   // make(y, to) makes row y of all, one after the other; the row before stays whole meanwhile. use(first, last, from)
   // is called once for every strip, in any order.
   template <class Make, class Use>
   void run(Make make, Use use) {
-    side_by_side(
-        [&] {
-          try {
-            for (int s = 0; s < strips_ && !failed_; ++s) {
-              make_room(s, use);
-              for (int y = s * kRows; y < std::min(rows_, (s + 1) * kRows); ++y) {
-                checkpoint();
-                make(y, row(y));
-              }
-              made_.store(s + 1, std::memory_order_release);
-              made_.notify_all();
-            }
-            while (use_one(use)) {
-            }
-          } catch (...) {
-            fail();
-            throw;
-          }
-        },
-        [&] {
-          try {
-            for (;;) {
-              if (use_one(use)) continue;
-              const int made = made_.load(std::memory_order_acquire);
-              if (failed_ || next_ >= strips_) return;
-              if (next_ >= made) made_.wait(made, std::memory_order_acquire);
-            }
-          } catch (...) {
-            fail();
-            throw;
-          }
-        });
+    side_by_side([&] { guarded([&] { make_all(make, use); }); }, [&] { guarded([&] { use_all(use); }); });
   }
 
  private:
-  static constexpr int kRows = 32, kStrips = 8, kNever = INT_MAX / 2;
+  static constexpr int kRows = 32, kStrips = 8;
 
   std::uint8_t* row(int y) { return memory_.get() + apart_ * static_cast<std::size_t>(y % (kRows * kStrips)); }
+  bool& busy(int strip) { return busy_[static_cast<std::size_t>(strip % kStrips)]; }
 
-  // Uses a strip that is there and that nobody has begun.
+  // After a failure on one thread the other one ends, too.
+  template <class Work>
+  void guarded(Work work) {
+    try {
+      work();
+    } catch (...) {
+      const std::lock_guard lock(mutex_);
+      failed_ = true;
+      changed_.notify_all();
+      throw;
+    }
+  }
+
+  template <class Make, class Use>
+  void make_all(Make& make, Use& use) {
+    for (int s = 0; s < strips_; ++s) {
+      {
+        // Strip s takes the place of an earlier one, which is used first, on this thread if no other does it.
+        std::unique_lock lock(mutex_);
+        while (!failed_ && busy(s)) {
+          if (!use_one(lock, use)) changed_.wait(lock);
+        }
+        if (failed_) return;
+        busy(s) = true;
+      }
+      for (int y = s * kRows; y < std::min(rows_, (s + 1) * kRows); ++y) {
+        checkpoint();
+        make(y, row(y));
+      }
+      const std::lock_guard lock(mutex_);
+      made_ = s + 1;
+      changed_.notify_all();
+    }
+    std::unique_lock lock(mutex_);
+    while (use_one(lock, use)) {
+    }
+  }
+
   template <class Use>
-  bool use_one(Use& use) {
-    int s = next_.load(std::memory_order_relaxed);
-    do {
-      if (failed_ || s >= std::min(strips_, made_.load(std::memory_order_acquire))) return false;
-    } while (!next_.compare_exchange_weak(s, s + 1, std::memory_order_relaxed));
+  void use_all(Use& use) {
+    std::unique_lock lock(mutex_);
+    while (!failed_ && next_ < strips_) {
+      if (!use_one(lock, use)) changed_.wait(lock);
+    }
+  }
+
+  // Uses the next strip that is made. False where there is none.
+  template <class Use>
+  bool use_one(std::unique_lock<std::mutex>& lock, Use& use) {
+    if (failed_ || next_ == made_) return false;
+    const int s = next_++;
+    lock.unlock();
     use(s * kRows, std::min(rows_, (s + 1) * kRows), row(s * kRows));
-    std::atomic<int>& used = used_[static_cast<std::size_t>(s % kStrips)];
-    used.store(s, std::memory_order_release);
-    used.notify_all();
+    lock.lock();
+    busy(s) = false;
+    changed_.notify_all();
     return true;
   }
 
-  // Strip s takes the place of one before, which is used first, here if nobody else does.
-  template <class Use>
-  void make_room(int s, Use& use) {
-    if (s < kStrips) return;
-    std::atomic<int>& used = used_[static_cast<std::size_t>(s % kStrips)];
-    for (int seen = used.load(std::memory_order_acquire); seen < s - kStrips;
-         seen = used.load(std::memory_order_acquire)) {
-      if (!use_one(use)) used.wait(seen, std::memory_order_acquire);
-    }
-  }
-
-  // Nobody waits for anything any more.
-  void fail() {
-    failed_ = true;
-    made_.store(kNever, std::memory_order_release);
-    made_.notify_all();
-    for (std::atomic<int>& u : used_) {
-      u.store(kNever, std::memory_order_release);
-      u.notify_all();
-    }
-  }
-
-  int rows_, strips_;
-  std::size_t apart_;
-  std::unique_ptr<std::uint8_t[]> memory_;
-  std::atomic<int> made_ = 0, next_ = 0;
-  std::array<std::atomic<int>, kStrips> used_;
-  std::atomic<bool> failed_ = false;
+  const int rows_, strips_;
+  const std::size_t apart_;
+  const std::unique_ptr<std::uint8_t[]> memory_;
+  std::mutex mutex_;
+  std::condition_variable changed_;   // with the mutex, all below
+  int made_ = 0, next_ = 0;           // strips
+  std::array<bool, kStrips> busy_{};  // from before a strip is made until it is used
+  bool failed_ = false;
 };
 
 }  // namespace sieve::io

@@ -284,6 +284,8 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
             fail(name, fmt::format("is a damaged or truncated TIFF ({} {} has {:.0f} bytes, too few for its samples)",
                                    chunks.tiled ? "tile" : "strip", number, stored));
           }
+          // Some codecs leave out rows that are damaged.
+          if (compression != COMPRESSION_NONE) std::memset(buffer.get(), 0, static_cast<std::size_t>(chunks.bytes));
           const tmsize_t got = chunks.tiled ? TIFFReadEncodedTile(part.get(), number, buffer.get(), chunks.bytes)
                                             : TIFFReadEncodedStrip(part.get(), number, buffer.get(), chunks.bytes);
           if (got < 0 || static_cast<std::size_t>(got) < needed) damaged(own);

@@ -108,9 +108,9 @@ Image unfilled(const Shape& shape, std::uint32_t white_level);
 }  // namespace internal
 
 /// Owns a picture: channel planes of float samples, every row aligned to 64 bytes and padded to a multiple of
-/// that. Nominal black is 0 and nominal white 1; nothing clips or rescales unless an operation is named for it.
-/// A value type: a copy copies the samples. An Image stands wherever a ConstView or, unless it is const or a temporary,
-/// a View is wanted.
+/// that, except in images of fewer than 16 columns, whose rows follow each other without gaps. Nominal black is 0 and
+/// nominal white 1; nothing clips or rescales unless an operation is named for it. A value type: a copy copies the
+/// samples. An Image stands wherever a ConstView or, unless it is const or a temporary, a View is wanted.
 class SIEVE_OWNER Image {
  public:
   /// No picture: width, height and channels are 0.
