@@ -216,6 +216,11 @@ TEST_CASE("text from files reaches a terminal escaped, and long input is quoted 
   CHECK(damaged.code == 0);
   CHECK((damaged.out + damaged.err).find("the record in the input is damaged") != std::string::npos);
   CHECK(io::read(f / "out.png").record == record_of(Chain::parse("invert")));
+  // So is a header that an error quotes.
+  auto header = io::encode(io::Format::npy, test::noise(9, 9));
+  const std::string field = "shape";
+  *std::next(std::search(header.begin(), header.end(), field.begin(), field.end()), 2) = '\n';
+  CHECK_THROWS_WITH_AS((void)io::decode(header.data(), header.size(), "file"), doctest::Contains("\"sh pe\""), Error);
   const auto long_name = test::lsieve("list " + std::string(100'000, 'x'));
   CHECK(long_name.code != 0);
   CHECK(long_name.err.size() + long_name.out.size() < 3000);
@@ -288,7 +293,9 @@ TEST_CASE("mutations of hostile and sound files are decoded or refused with one 
             io::decode(reinterpret_cast<const std::uint8_t*>(file.data()), file.size(), "file", {.memory = 1 << 28});
         CHECK_FALSE(loaded.image.empty());
       } catch (const Error& e) {
-        CHECK(std::string(e.what()).find('\n') == std::string::npos);
+        const std::string message = e.what();
+        CAPTURE(message);
+        CHECK(message.find('\n') == std::string::npos);
       }
     }
   }

@@ -199,7 +199,11 @@ int stored_bits(Format format, const ConstView& image, std::optional<int> wish, 
 
 }  // namespace
 
-void fail(const std::string& name, const std::string& what) { throw Error(name + ": " + what); }
+void fail(const std::string& name, std::string what) {
+  std::replace_if(
+      what.begin(), what.end(), [](unsigned char c) { return c < 0x20 || c == 0x7f; }, ' ');
+  throw Error(name + ": " + what);
+}
 
 void check_size(std::uint64_t width, std::uint64_t height, const std::string& name, const Limits& limits) {
   if (width == 0 || height == 0) fail(name, fmt::format("its header says {}x{}: no pixel at all", width, height));
