@@ -2,6 +2,7 @@
 #include <cmath>
 #include <vector>
 
+#include "sieve/core/error.hpp"
 #include "sieve/core/watch.hpp"
 #include "sieve/reference/spatial.hpp"
 
@@ -128,6 +129,11 @@ Image gradient_direction(const ConstView& in, const Kernel& x, const Kernel& y, 
 }
 
 Image crop(const ConstView& in, const Rectangle& part) {
+  const auto within = [](int first, int count, int size) {
+    return first >= 0 && count > 0 && first < size && count <= size - first;
+  };
+  if (!within(part.x, part.width, in.width()) || !within(part.y, part.height, in.height()))
+    throw InvalidArgument("reference::crop: the rectangle is not within the image");
   Image out(Shape{part.width, part.height, in.channels()}, in.white_level);
   for (int c = 0; c < in.channels(); ++c) {
     for (int y = 0; y < part.height; ++y) {

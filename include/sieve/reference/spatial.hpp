@@ -37,7 +37,7 @@ namespace reference {
 /// Windows from 3x3 to 2 radius + 1 until the median is no extreme; then the pixel itself if it is none
 /// or within `least` of the median, else the median.
 [[nodiscard]] Image adaptive_median(const ConstView& in, int radius, double least, Border border, double fill);
-/// The rectangle's samples one by one.
+/// The rectangle's samples one by one. InvalidArgument where it is not within the image.
 [[nodiscard]] Image crop(const ConstView& in, const Rectangle& part);
 /// Every sample of the larger picture through sample().
 [[nodiscard]] Image pad(const ConstView& in, int left, int right, int top, int bottom, Border border, double fill);
