@@ -282,6 +282,11 @@ TEST_CASE("who is refused: other tokens, hosts, origins and bodies; files nobody
   CHECK(error_of(live.post("run", {{"page", "p"}, {"chain", "median then gaussian sigma=-1"}}), 422) ==
         "step 2: gaussian: sigma=-1 is out of range: give a number from 0 to 500 (pixels)");
   CHECK(error_of(live.post("run", {{"page", "p"}, {"input", 3}}), 422) == "there is no picture 3");
+  CHECK(error_of(live.post("run", {{"page", "p"}, {"input", -3e126}}), 422) == "there is no picture -3e+126");
+  const auto shrunk = [&](double by) {
+    return live.post("run", {{"page", "p"}, {"chain", "clip"}, {"part", {0, 0, 20, 10}}, {"shrink", by}});
+  };
+  CHECK(identical(taken(shrunk(3e126)).image, taken(shrunk(1000)).image));
   CHECK(error_of(live.post("run", {{"page", "p"}, {"slot", "C"}}), 422).find("alone") != std::string::npos);
   std::string many = "clip";
   for (int i = 0; i < 300; ++i) many += " then clip";

@@ -58,10 +58,13 @@ ordered_json json_of_path(const std::string& path) {
   if (is_utf8(path)) return path;
   return std::vector<std::uint8_t>(path.begin(), path.end());
 }
+// get() would convert any number.
+std::uint64_t whole_number(const ordered_json& j) { return j.get_ref<const std::uint64_t&>(); }
 std::string path_of_json(const ordered_json& j) {
   if (j.is_string()) return j.get<std::string>();
-  const auto bytes = j.get<std::vector<std::uint8_t>>();
-  return {bytes.begin(), bytes.end()};
+  std::string path;
+  for (const ordered_json& byte : j) path += static_cast<char>(whole_number(byte));
+  return path;
 }
 
 }  // namespace
@@ -132,7 +135,8 @@ void BatchJournal::read_entries(const std::string& text, const std::string& sett
     }
     if (!j.is_object() || !j.contains("result")) continue;
     try {
-      entries_[path_of_json(j.at("result"))] = {path_of_json(j.at("input")), j.at("input_hash"), j.at("hash")};
+      entries_[path_of_json(j.at("result"))] = {path_of_json(j.at("input")), whole_number(j.at("input_hash")),
+                                                whole_number(j.at("hash"))};
     } catch (const nlohmann::json::exception&) {
       continue;  // damaged: the picture is done again
     }

@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "core/to_integer.hpp"
 #include "page/coding.hpp"
 #include "page/describing.hpp"
 #include "page/desk.hpp"
@@ -165,9 +166,10 @@ struct Live::Parts {
   }
 
   std::size_t input(const json& body) const {
-    const auto i = body.value("input", std::size_t{0});
-    if (i >= setup.inputs.size()) throw InvalidArgument(fmt::format("there is no picture {}", i));
-    return i;
+    const double i = body.value("input", 0.0);
+    if (!(i >= 0 && i < static_cast<double>(setup.inputs.size())))
+      throw InvalidArgument(fmt::format("there is no picture {}", i));
+    return static_cast<std::size_t>(i);
   }
 
   // The chain of words; what is wrong is told with the number of its step, for the card that it belongs to.
@@ -209,9 +211,11 @@ struct Live::Parts {
       throw InvalidArgument("a page has the chains A, B, S (first steps) and K (before a step) alone");
     o.input = input(body);
     o.chain = chain(body);
-    if (const auto p = body.find("part"); p != body.end() && p->is_array())
-      o.part = Rectangle{p->at(0).get<int>(), p->at(1).get<int>(), p->at(2).get<int>(), p->at(3).get<int>()};
-    o.shrink = std::clamp(body.value("shrink", 1), 1, 1000);
+    if (const auto p = body.find("part"); p != body.end() && p->is_array()) {
+      const auto number = [&](std::size_t i) { return internal::to_integer<int>(p->at(i).get<double>()); };
+      o.part = Rectangle{number(0), number(1), number(2), number(3)};
+    }
+    o.shrink = internal::to_integer(body.value("shrink", 1.0), 1, 1000);
     o.figures = body.value("figures", false);
     return o;
   }
