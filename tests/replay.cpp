@@ -12,8 +12,9 @@
 #include <vector>
 
 // The functions that libFuzzer would call, each by a name of its own: see CMakeLists.txt.
-#define SIEVE_REPLAYS(each) \
-  each(decode) each(text) each(unpack) each(steps) each(measures) each(png) each(tiff) each(jpeg) each(pnm) each(npy)
+#define SIEVE_REPLAYS(each)                                                                                            \
+  each(decode) each(text) each(unpack) each(steps) each(measures) each(http) each(png) each(tiff) each(jpeg) each(pnm) \
+      each(npy)
 #define SIEVE_DECLARE(name) extern "C" int replay_##name(const std::uint8_t* data, std::size_t size);
 SIEVE_REPLAYS(SIEVE_DECLARE)
 
