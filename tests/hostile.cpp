@@ -145,8 +145,8 @@ TEST_CASE("a stop ends the scans of a progressive JPEG, and the wait for a pipe"
 
 TEST_CASE("pipes and devices are read as the input of apply and look alone") {
   const Folder f;
-  REQUIRE(::mkfifo((f / "pipe").c_str(), 0600) == 0);
   const std::string out = f / "out.png", pipe = f / "pipe";
+  test::LateFile late(pipe);
   for (const std::string& call : {"judge " + pipe + " --truth " + test::noon_file,
                                   "apply " + test::noon_file + " " + out + " subtract with=/dev/zero",
                                   "apply " + test::noon_file + " " + out + " convolve kernel=@/dev/zero",
@@ -161,8 +161,10 @@ TEST_CASE("pipes and devices are read as the input of apply and look alone") {
   const auto zero = test::lsieve("look /dev/zero");
   CHECK(zero.code == 1);
   CHECK(zero.err.find("unrecognized image format") != std::string::npos);
-  std::jthread writer([&] { test::put(pipe, test::contents(test::noon_file)); });
-  const auto o = test::lsieve("look " + pipe);
+  test::Outcome o;
+  std::jthread reader([&] { o = test::lsieve("look " + pipe); });
+  late.send(test::contents(test::noon_file));
+  reader.join();
   CHECK(o.code == 0);
   CHECK(o.out.find("768x512") != std::string::npos);
 }

@@ -244,9 +244,9 @@ TEST_CASE("work whose client has closed the connection is canceled") {
   REQUIRE(connected(s, live.port()));
   REQUIRE(::send(s, request.data(), request.size(), MSG_NOSIGNAL) == static_cast<ssize_t>(request.size()));
   const auto share = [&] { return json::parse(live.post("progress", {{"page", "p"}})->body)["share"].get<double>(); };
-  while (share() == 1) std::this_thread::yield();  // until the work has begun
+  test::wait_until("the work begins", [&] { return share() < 1; });
   ::close(s);
-  while (share() < 1) std::this_thread::yield();  // the limit of time of the test ends a work that goes on
+  test::wait_until("the work ends", [&] { return share() == 1; });
   CHECK(live.post("run", {{"page", "p"}, {"chain", "median"}})->status == 200);
 }
 
@@ -329,7 +329,7 @@ TEST_CASE("a newer request ends the older, a stop ends it too; pages do not dist
   const auto busy = [&](const char* page) {
     return json::parse(live.post("progress", {{"page", page}})->body)["share"] < 1;
   };
-  while (!busy("one") || !busy("two")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  test::wait_until("both pages work", [&] { return busy("one") && busy("two"); });
   CHECK(live.post("run", {{"page", "one"}, {"chain", "median"}})->status == 200);
   slow.join();
   CHECK(first == 409);
@@ -342,7 +342,7 @@ TEST_CASE("a newer request ends the older, a stop ends it too; pages do not dist
     CHECK(live.post("run", {{"page", "again " + std::to_string(i)}, {"chain", "median"}})->status == 200);
   // Work under way does not keep the server from its end.
   std::jthread last([&] { (void)live.post("run", {{"page", "two"}, {"chain", "forever"}}); });
-  while (!busy("two")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  test::wait_until("the page works", [&] { return busy("two"); });
   CHECK(live.post("goodbye", json::object())->status == 200);
 }
 

@@ -5,7 +5,12 @@
 #define DOCTEST_CONFIG_VOID_CAST_EXPRESSIONS
 #include <doctest/doctest.h>
 
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 #include <cstdio>
 #include <filesystem>
@@ -14,11 +19,13 @@
 #include <limits>
 #include <map>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include "sieve/io.hpp"
 #include "sieve/reference.hpp"
 #include "sieve/sieve.hpp"
+#include "skipped.hpp"
 
 // As doctest's, but the text is made at once: Clang 14 cannot hold names of structured bindings for later.
 #undef CAPTURE
@@ -102,6 +109,16 @@ inline std::string contents(const std::string& path) {
   return std::string(std::istreambuf_iterator<char>(file), {});
 }
 
+// Returns when the condition holds. Ends the test after two minutes.
+template <class Condition>
+void wait_until(const char* what, Condition holds) {
+  const auto end = std::chrono::steady_clock::now() + std::chrono::minutes(2);
+  while (!holds()) {
+    REQUIRE_MESSAGE(std::chrono::steady_clock::now() < end, what);
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  }
+}
+
 inline void put(const std::string& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
 
 // Under a sanitizer everything takes about ten times as long.
@@ -110,6 +127,35 @@ inline constexpr bool sanitized = true;
 #else
 inline constexpr bool sanitized = false;
 #endif
+
+// A named pipe whose reader waits until the file is sent.
+class LateFile {
+ public:
+  explicit LateFile(std::string path) : path_(std::move(path)) { REQUIRE(::mkfifo(path_.c_str(), 0600) == 0); }
+  ~LateFile() {
+    if (to_ >= 0) ::close(to_);
+  }
+  LateFile(const LateFile&) = delete;
+  LateFile& operator=(const LateFile&) = delete;
+  void wait_for_reader() {
+    wait_until("the pipe is read", [&] { return (to_ = ::open(path_.c_str(), O_WRONLY | O_NONBLOCK)) >= 0; });
+    ::fcntl(to_, F_SETFL, 0);
+  }
+  void send(const std::string& bytes) {
+    if (to_ < 0) wait_for_reader();
+    for (std::size_t done = 0; done < bytes.size();) {
+      const ssize_t n = ::write(to_, bytes.data() + done, bytes.size() - done);
+      if (n <= 0) break;
+      done += static_cast<std::size_t>(n);
+    }
+    ::close(to_);
+    to_ = -1;
+  }
+
+ private:
+  std::string path_;
+  int to_ = -1;
+};
 
 struct Outcome {
   int code;

@@ -34,37 +34,8 @@ void check_one_line(const test::Outcome& o, int code, const std::string& word) {
   CHECK(o.err.find(word) != std::string::npos);
 }
 
-// A picture that comes when it is sent, not before: a program that reads it waits.
-class LatePicture {
- public:
-  explicit LatePicture(std::string path) : path_(std::move(path)) { REQUIRE(::mkfifo(path_.c_str(), 0600) == 0); }
-  // To whoever reads by now or soon; nobody is waited for without end.
-  void send() const {
-    int to = -1;
-    for (int i = 0; i < 2000 && to < 0; ++i) {
-      to = ::open(path_.c_str(), O_WRONLY | O_NONBLOCK);
-      if (to < 0) std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    }
-    CHECK(to >= 0);
-    if (to < 0) return;
-    ::fcntl(to, F_SETFL, 0);
-    const std::string bytes = test::contents(test::noon_file);
-    for (std::size_t done = 0; done < bytes.size();) {
-      const ssize_t n = ::write(to, bytes.data() + done, bytes.size() - done);
-      if (n <= 0) break;
-      done += static_cast<std::size_t>(n);
-    }
-    ::close(to);
-  }
-
- private:
-  std::string path_;
-};
-
 void wait_for(const std::string& path) {
-  for (int i = 0; i < 2000 && !std::filesystem::exists(path); ++i)
-    std::this_thread::sleep_for(std::chrono::milliseconds(10));
-  REQUIRE(std::filesystem::exists(path));
+  test::wait_until("a file appears", [&] { return std::filesystem::exists(path); });
 }
 
 // What a program writes on a terminal of its own with so many columns.
@@ -131,7 +102,7 @@ TEST_CASE("two runs on one journal: the second says so and touches nothing, the 
   test::Outcome first;
   // Stopped while it works, until the second run has ended.
   std::thread running([&] {
-    first = test::run("sh -c '" LSIEVE_TOOL " batch " + test::noon_file + " --into " + out + slow_steps +
+    first = test::run("timeout 200 sh -c '" LSIEVE_TOOL " batch " + test::noon_file + " --into " + out + slow_steps +
                       " & pid=$!; while [ ! -s " + journal + " ]; do sleep 0.02; done; kill -STOP $pid; touch " +
                       folder / "stopped" + "; while [ ! -e " + folder / "go" + " ]; do sleep 0.02; done; " +
                       "kill -CONT $pid; wait $pid'");
@@ -172,9 +143,9 @@ TEST_CASE("several processes write one file: it is one of theirs, whole, and not
 TEST_CASE("a signal that is ignored stays ignored: nohup keeps a batch alive") {
   const Folder folder;
   const std::string out = folder / "out";
-  const auto o =
-      test::run("sh -c 'trap \"\" HUP; exec " LSIEVE_TOOL " batch " + test::noon_file + " --into " + out + slow_steps +
-                " & pid=$!; while [ ! -s " + out + "/batch.journal ]; do sleep 0.02; done; kill -HUP $pid; wait $pid'");
+  const auto o = test::run("timeout 200 sh -c 'trap \"\" HUP; exec " LSIEVE_TOOL " batch " + test::noon_file +
+                           " --into " + out + slow_steps + " & pid=$!; while [ ! -s " + out +
+                           "/batch.journal ]; do sleep 0.02; done; kill -HUP $pid; wait $pid'");
   CAPTURE(o.err);
   CHECK(o.code == 0);
   CHECK(std::filesystem::exists(out + "/noon.png"));
@@ -205,13 +176,13 @@ TEST_CASE("a pipe that nobody reads: the tool waits for a late reader, and a sig
 
 TEST_CASE("a folder that vanishes meanwhile: one line, and nothing is made elsewhere") {
   const Folder folder;
-  const LatePicture late(folder / "late.png");
+  test::LateFile late(folder / "late.png");
   std::filesystem::create_directory(folder / "out");
   test::Outcome o;
   std::thread running([&] { o = lsieve("apply " + folder / "late.png" + " " + folder / "out/o.png" + " invert"); });
-  std::this_thread::sleep_for(std::chrono::milliseconds(200));
+  late.wait_for_reader();
   std::filesystem::remove_all(folder / "out");
-  late.send();
+  late.send(test::contents(test::noon_file));
   running.join();
   check_one_line(test::Outcome{o.code, o.out, o.err.substr(o.err.find("lsieve: "))}, 1, "out/o.png");
   CHECK(folder.entries() == 1);
@@ -313,7 +284,7 @@ TEST_CASE("long commands tell from their second second on how much is done, and 
     CHECK(code == 0);
     CHECK(text.find(result) != std::string::npos);
     if (quick) {
-      MESSAGE(words[0] << " is no long command here: its share was not looked for");
+      test::skip(words[0] + " ends within two seconds here: its progress is not tested");
       continue;
     }
     int told = 0, before = 0;
