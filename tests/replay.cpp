@@ -26,7 +26,7 @@ int main(int argc, char** argv) {
   if (std::strcmp(argv[1], #name) == 0) target = replay_##name;
   SIEVE_REPLAYS(SIEVE_CHOOSE)
   if (target == nullptr) return std::fprintf(stderr, "replay: no target %s\n", argv[1]), 2;
-  std::string folder = (fs::temp_directory_path() / "lean-sieve-XXXXXX").string();
+  std::string folder = (fs::temp_directory_path() / "lean-sieve-").string() + std::string(6, 'X');
   if (::mkdtemp(folder.data()) == nullptr) return std::perror("replay"), 1;
   const std::string unpack = "tar -C '" + folder + "' -xJf '" + argv[2] + "'";
   int files = 0;
