@@ -45,8 +45,10 @@ endforeach()
 install(DIRECTORY include/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR} COMPONENT headers ${headers_left_out})
 if(SIEVE_TOOL)
   install(TARGETS lsieve RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
-  install(FILES ${PROJECT_BINARY_DIR}/lsieve.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
-  install(FILES ${PROJECT_BINARY_DIR}/lsieve.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions
-    RENAME lsieve)
+  if(TARGET manual)
+    install(FILES ${PROJECT_BINARY_DIR}/lsieve.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+    install(FILES ${PROJECT_BINARY_DIR}/lsieve.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions
+      RENAME lsieve)
+  endif()
   install(DIRECTORY data/demo DESTINATION ${CMAKE_INSTALL_DATADIR}/lean-sieve)
 endif()
