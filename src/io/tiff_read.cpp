@@ -172,14 +172,14 @@ double most_expansion(std::uint16_t compression, double row_bytes) {
 }
 
 // How the samples lie in the file: chunks are strips or tiles.
-struct Chunks {
+struct TiffChunks {
   bool tiled;
   tmsize_t bytes;
   std::uint32_t width, height;  // of one
   int planes, together;         // planes that are read
   int across, down;
 
-  Chunks(TIFF* t, const Layout& l) : tiled(TIFFIsTiled(t) != 0), bytes(tiled ? TIFFTileSize(t) : TIFFStripSize(t)) {
+  TiffChunks(TIFF* t, const Layout& l) : tiled(TIFFIsTiled(t) != 0), bytes(tiled ? TIFFTileSize(t) : TIFFStripSize(t)) {
     const bool separate = l.planar == PLANARCONFIG_SEPARATE && l.samples > 1;
     planes = separate ? std::min<int>(l.samples, l.channels) : 1;
     together = separate ? 1 : l.samples;
@@ -223,7 +223,7 @@ Loaded decode_tiff(const Bytes& file, const std::string& name, const Limits& lim
   const TiffHandle handle = begin(memory);
   TIFF* t = handle.get();
   const Layout l = layout_of(t, name, limits);
-  const Chunks chunks(t, l);
+  const TiffChunks chunks(t, l);
   if (chunks.bytes <= 0 || chunks.count() == 0) damaged(memory);
   std::uint16_t compression = COMPRESSION_NONE, orientation = 1;
   TIFFGetFieldDefaulted(t, TIFFTAG_COMPRESSION, &compression);
