@@ -6,7 +6,7 @@
 
 namespace test {
 
-// True after skip(): main() returns 77, which CTest reports as skipped, unless a check has failed.
+// Set by skip(). main() then returns 77, which CTest reports as skipped, unless a check has failed.
 inline bool skipped = false;
 
 // Reports that something cannot be tested here.

@@ -58,7 +58,7 @@ ordered_json json_of_path(const std::string& path) {
   if (is_utf8(path)) return path;
   return std::vector<std::uint8_t>(path.begin(), path.end());
 }
-// get() would convert any number.
+// Throws where j is not an unsigned integer; get() would convert a float, too.
 std::uint64_t whole_number(const ordered_json& j) { return j.get_ref<const std::uint64_t&>(); }
 std::string path_of_json(const ordered_json& j) {
   if (j.is_string()) return j.get<std::string>();

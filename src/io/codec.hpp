@@ -40,7 +40,7 @@ std::vector<std::uint8_t> encode_pfm(const Encoding& e);
 std::vector<std::uint8_t> encode_npy(const Encoding& e);
 std::vector<std::uint8_t> encode_packed(const Encoding& e);
 
-// Throws Error: the name and what is wrong, in which control characters, as of a header, become spaces.
+// Throws Error with the name and what is wrong. Control characters, as from a header, become spaces.
 [[noreturn]] void fail(const std::string& name, std::string what);
 
 // Before the record in text fields that have no key of their own.

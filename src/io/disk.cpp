@@ -22,7 +22,7 @@ namespace {
 
 std::string reason() { return std::strerror(errno); }
 
-// An open file descriptor that closes itself.
+// Owns a file descriptor and closes it.
 class Descriptor {
  public:
   explicit Descriptor(int fd) : fd_(fd) {}
@@ -45,7 +45,7 @@ class Descriptor {
   int fd_;
 };
 
-// Waits until a pipe or device has bytes or its other end is closed, and hears a stop meanwhile.
+// Waits until a pipe or device has bytes or its other end is closed. Checks for a stop meanwhile.
 void wait_for_bytes(int fd) {
   constexpr int kMilliseconds = 50;
   pollfd p{fd, POLLIN, 0};
